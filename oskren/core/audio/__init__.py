@@ -1,0 +1,1 @@
+"""Clips, open audio formats, channel layouts, resampling and dither."""

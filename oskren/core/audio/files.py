@@ -1,0 +1,225 @@
+"""Reading and writing of open audio formats, with one clear reason for every file that cannot be used."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import tempfile
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile as sf
+
+from oskren.core.audio.layouts import MAX_CHANNELS, layout_of
+from oskren.core.errors import AudioFileError, OskrenError
+from oskren.core.types import Samples
+
+BLOCK = 1 << 18
+"""Frames read at a time from a file."""
+
+EXTENSIONS = {".wav", ".wave", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".caf", ".au", ".snd"}
+
+BITS = {
+    "PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64,
+    "ULAW": 16, "ALAW": 16, "ALAC_16": 16, "ALAC_20": 20, "ALAC_24": 24, "ALAC_32": 32,
+}
+
+SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
+
+
+@dataclass(frozen=True)
+class FileInfo:
+    """What a file says of itself; ``bits`` is None for lossy formats."""
+
+    path: Path
+    frames: int
+    rate: int
+    channels: int
+    format: str
+    bits: int | None
+
+    @property
+    def layout(self) -> str:
+        return layout_of(self.channels)
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+
+def probe(path: Path | str) -> FileInfo:
+    """Read a file's header and refuse what cannot be used.
+
+    Raises
+    ------
+    AudioFileError
+        For missing, empty, truncated, non-audio files and for absurd headers.
+    """
+    path = Path(path)
+    if not path.exists():
+        raise AudioFileError(path, "there is no such file; check the path")
+    if path.is_dir():
+        raise AudioFileError(path, "is a folder, not a file; give the files in it")
+    size = path.stat().st_size
+    if size == 0:
+        raise AudioFileError(path, "the file is empty; copy it again from its source")
+    try:
+        info = sf.info(str(path))
+    except (sf.LibsndfileError, RuntimeError, TypeError) as error:
+        known = path.suffix.lower() in EXTENSIONS
+        reason = "is named like audio, but holds none that can be read (damaged or another kind of file); export it again" if known else "is not an audio file"
+        raise AudioFileError(path, reason) from error
+    if info.frames <= 0:
+        raise AudioFileError(path, "holds no samples; record or export it again")
+    if not 1 <= info.channels <= MAX_CHANNELS:
+        raise AudioFileError(path, f"has {info.channels} channels; up to {MAX_CHANNELS} can be used, so split it first")
+    if not 1000 <= info.samplerate <= 768_000:
+        raise AudioFileError(path, f"states a sample rate of {info.samplerate} Hz; 1 to 768 kHz can be used, so mend its header or export it again")
+    _refuse_truncated(path, size)
+    return FileInfo(path, info.frames, info.samplerate, info.channels, info.format, BITS.get(info.subtype))
+
+
+def _refuse_truncated(path: Path, size: int) -> None:
+    """Raise when a RIFF file's data chunk states more bytes than the file has (libsndfile silently shortens it)."""
+    with open(path, "rb") as stream:
+        head = stream.read(12)
+        if head[:4] != b"RIFF" or head[8:12] != b"WAVE":
+            return
+        while len(chunk := stream.read(8)) == 8:
+            length = int.from_bytes(chunk[4:], "little")
+            if chunk[:4] == b"data":
+                missing = stream.tell() + length - size
+                if length not in (0, 0xFFFFFFFF) and missing > 0:
+                    raise AudioFileError(path, f"is truncated: {missing} bytes of sound are missing at its end; copy it again from its source")
+                return
+            stream.seek(length + (length & 1), os.SEEK_CUR)
+
+
+@contextlib.contextmanager
+def reading(path: Path) -> Iterator[sf.SoundFile]:
+    """Open an audio file for reading; errors of the library become AudioFileError."""
+    try:
+        with sf.SoundFile(str(path)) as stream:
+            yield stream
+    except (sf.LibsndfileError, RuntimeError) as error:
+        raise AudioFileError(path, "cannot be decoded to its end; export it again") from error
+
+
+def blocks(path: Path, start: int = 0, stop: int | None = None, size: int = BLOCK) -> Iterator[Samples]:
+    """Yield float32 blocks of shape (frames, channels) from ``start`` to ``stop`` (frames); refuses NaN and infinity."""
+    with reading(path) as stream:
+        stop = stream.frames if stop is None else min(stop, stream.frames)
+        if start:
+            stream.seek(start)
+        at = start
+        while at < stop:
+            block: Samples = stream.read(min(size, stop - at), dtype="float32", always_2d=True)
+            if not len(block):
+                raise AudioFileError(path, "ends before the length its header states; copy it again from its source")
+            if stream.subtype in ("FLOAT", "DOUBLE") and not np.isfinite(block).all():
+                raise AudioFileError(path, "holds samples that are not numbers (NaN or infinite); export it again from its source")
+            at += len(block)
+            yield block
+
+
+def read(path: Path | str, start: int = 0, frames: int | None = None) -> tuple[Samples, int]:
+    """Read a part of a file: samples of shape (frames, channels) and the sample rate in Hz."""
+    info = probe(path)
+    stop = info.frames if frames is None else min(info.frames, start + frames)
+    parts = list(blocks(info.path, start, stop))
+    samples = np.concatenate(parts) if parts else np.zeros((0, info.channels), np.float32)
+    return samples, info.rate
+
+
+class AudioHash:
+    """Content hash of sound: of its rate, its channels and its samples, whatever file holds them."""
+
+    def __init__(self, rate: int, channels: int):
+        self._digest = hashlib.blake2b(f"{rate}/{channels}/".encode(), digest_size=20)
+
+    def add(self, block: Samples) -> None:
+        self._digest.update(np.ascontiguousarray(block, dtype="<f4").data)
+
+    def value(self) -> str:
+        return self._digest.hexdigest()
+
+
+def audio_hash(path: Path) -> str:
+    """Hash of a whole file's sound, read block by block."""
+    info = probe(path)
+    digest = AudioHash(info.rate, info.channels)
+    for block in blocks(path):
+        digest.add(block)
+    return digest.value()
+
+
+@contextlib.contextmanager
+def replacing(path: Path) -> Iterator[Path]:
+    """Give a temporary path in the target's folder; on success flush it and rename it over ``path``, else remove it.
+
+    Raises
+    ------
+    OskrenError
+        When the disk is full or the folder cannot be written; nothing is left behind.
+    """
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(prefix=".oskren-", suffix=path.suffix, dir=path.parent)
+    os.close(handle)
+    temporary = Path(name)
+    try:
+        yield temporary
+        with open(temporary, "rb+") as stream:
+            os.fsync(stream.fileno())
+        temporary.chmod(0o644)
+        temporary.replace(path)
+    except (OSError, sf.LibsndfileError) as error:
+        temporary.unlink(missing_ok=True)
+        full = "No space left" in str(error) or getattr(error, "errno", None) == 28
+        what = "the disk is full; free some space and try again" if full else f"cannot be written ({error})"
+        raise OskrenError(f"{path}: {what}") from error
+    except BaseException:
+        temporary.unlink(missing_ok=True)
+        raise
+
+
+def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0) -> None:
+    """Write samples to a file whose format follows its extension (.wav, .flac, .ogg), atomically.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+    bits : {16, 24, 32}
+        32 is float and for WAV only; ignored for Ogg Vorbis.
+    dither : bool
+        Add TPDF dither before rounding (see :mod:`oskren.core.audio.dither`).
+    """
+    from oskren.core.audio.dither import tpdf
+
+    suffix = path.suffix.lower()
+    format_, subtype = {".wav": ("WAV", SUBTYPES.get(bits)), ".flac": ("FLAC", SUBTYPES.get(bits)), ".ogg": ("OGG", "VORBIS")}.get(suffix, (None, None))
+    if format_ is None or subtype is None or (format_ == "FLAC" and bits == 32):
+        raise OskrenError(f"{path}: cannot write {bits} bit to '{suffix}'; use .wav (16, 24, 32 bit), .flac (16, 24 bit) or .ogg")
+    if dither and subtype.startswith("PCM"):
+        samples = tpdf(samples, bits, seed)
+    riff = format_ == "WAV" and samples.nbytes > (1 << 32) - 65536
+    with replacing(path) as temporary, sf.SoundFile(str(temporary), "w", rate, samples.shape[1], subtype, format="RF64" if riff else format_) as stream:
+        for at in range(0, len(samples), BLOCK):
+            stream.write(samples[at:at + BLOCK])
+
+
+def find_audio(paths: list[Path], skipped: Callable[[Path, str], None]) -> Iterator[Path]:
+    """Walk files and folders in a stable order; what is hidden is passed over, what is missing is reported."""
+    for path in paths:
+        if path.is_dir():
+            for folder, names, files in os.walk(path):
+                names[:] = sorted(name for name in names if not name.startswith("."))
+                for name in sorted(files):
+                    if not name.startswith("."):
+                        yield Path(folder) / name
+        elif path.exists():
+            yield path
+        else:
+            skipped(path, "there is no such file or folder; check the path")

@@ -1,0 +1,91 @@
+"""Band-limited resampling: rate conversion, varispeed, and stretch."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oskren.core.types import Samples
+
+
+def fit(samples: Samples, frames: int) -> Samples:
+    """Crop or zero-pad samples of shape (frames, channels) to an exact number of frames."""
+    if len(samples) >= frames:
+        return samples[:frames]
+    return np.concatenate([samples, np.zeros((frames - len(samples), samples.shape[1]), np.float32)])
+
+
+def convert_rate(samples: Samples, rate: int, wanted: int) -> Samples:
+    """Convert the sample rate (Hz) with soxr VHQ; the length is ``round(frames * wanted / rate)``."""
+    if rate == wanted:
+        return samples
+    import soxr
+
+    return fit(soxr.resample(samples, rate, wanted, quality="VHQ"), round(len(samples) * wanted / rate))
+
+
+def varispeed(samples: Samples, semitones: float) -> Samples:
+    """Change pitch and length together, as a tape does.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+    semitones : float
+        The rate ratio is 2^(n/12); the length becomes ``round(frames / ratio)``.
+    """
+    if semitones == 0:
+        return samples
+    import soxr
+
+    ratio = 2.0 ** (semitones / 12)
+    base = 48000.0
+    return fit(soxr.resample(np.ascontiguousarray(samples), base * ratio, base, quality="VHQ"), max(1, round(len(samples) / ratio)))
+
+
+EDGE_S = 0.120
+"""Silence put on both ends before stretching; without it the edges fade."""
+
+
+def stretch(samples: Samples, factor: float, rate: int, block_ms: float = 120.0, frames: int | None = None) -> Samples:
+    """Change the length by ``factor`` and keep the pitch.
+
+    Parameters
+    ----------
+    block_ms : float
+        Analysis block. Longer blocks (400 ms) suit very low material and smear attacks more.
+    frames : int, optional
+        Exact length of the result, when rounding of the whole operation asks for another than ``round(frames * factor)``.
+
+    The stretcher is run untransposed, since its own transposition is off pitch in the lows; it holds the interpreter
+    lock, so it belongs in a worker process.
+    """
+    wanted = max(1, round(len(samples) * factor)) if frames is None else frames
+    if abs(factor - 1.0) < 1e-9:
+        return fit(samples, wanted)
+    from python_stretch import Signalsmith
+
+    edge = round(EDGE_S * rate)
+    block = max(64, round(rate * block_ms / 1000))
+    engine = Signalsmith.Stretch()
+    engine.configure(samples.shape[1], block, max(16, block // 4))
+    engine.setTimeFactor(1.0 / factor)
+    padded = np.pad(samples, ((edge, edge), (0, 0)))
+    out = engine.process(np.ascontiguousarray(padded.T, dtype=np.float32))
+    start = round(edge * factor)
+    return fit(np.ascontiguousarray(out.T[start:], dtype=np.float32), wanted)
+
+
+def repitch(samples: Samples, semitones: float, rate: int, *, keep_length: bool = False, factor: float = 1.0, block_ms: float = 120.0) -> Samples:
+    """Shift the pitch by varispeed or with length kept, and stretch the length by ``factor`` besides.
+
+    The result has ``repitched_frames`` frames. With length kept: varispeed, then stretch back untransposed.
+    """
+    wanted = repitched_frames(len(samples), semitones, keep_length, factor)
+    fast = varispeed(samples, semitones)
+    total = (2.0 ** (semitones / 12) if keep_length else 1.0) * factor
+    return stretch(fast, total, rate, block_ms, wanted)
+
+
+def repitched_frames(frames: int, semitones: float, keep_length: bool, factor: float) -> int:
+    """Length in frames of :func:`repitch`'s result."""
+    ratio = 1.0 if keep_length else 2.0 ** (semitones / 12)
+    return max(1, round(frames * factor / ratio))

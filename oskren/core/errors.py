@@ -1,0 +1,26 @@
+"""Errors of the core: each is one human sentence that names the thing and the remedy."""
+
+
+class OskrenError(Exception):
+    """Something asked for cannot be done; the message says what, to which thing, and what can be done."""
+
+
+class AudioFileError(OskrenError):
+    """A file cannot be read as audio.
+
+    Parameters
+    ----------
+    path : str
+        The file as the user named it.
+    reason : str
+        Why it cannot be used, as part of a sentence.
+    """
+
+    def __init__(self, path: object, reason: str):
+        super().__init__(f"{path}: {reason}")
+        self.path = str(path)
+        self.reason = reason
+
+
+class Cancelled(OskrenError):
+    """The work was cancelled by its user."""

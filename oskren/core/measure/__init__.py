@@ -1,0 +1,1 @@
+"""Measurements: levels, loudness, spectrum, pitch, events, noise."""

@@ -1,0 +1,143 @@
+"""Everything Oskren measures of a sound, in one pass that holds one block at a time."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from oskren.core.audio import files
+from oskren.core.audio.layouts import layout_of, to_mono
+from oskren.core.measure import anchor, levels, loudness, noise, pitch, spectrum
+from oskren.core.types import Samples
+
+HEAD_S = 60.0
+"""Pitch, bandwidth and spectrum look at most at this much sound (s); level and loudness at all of it."""
+
+
+class Measures(BaseModel):
+    """Measured facts of a sound; None where a value cannot be had."""
+
+    model_config = ConfigDict(frozen=True)
+
+    sample_peak_dbfs: float | None = None
+    true_peak_dbtp: float | None = None
+    rms_dbfs: float | None = None
+    integrated_lufs: float | None = None
+    loudness_padded: bool = False
+    max_momentary_lufs: float | None = None
+    max_short_term_lufs: float | None = None
+    loudness_range_lu: float | None = None
+    noise_floor_dbfs: float | None = None
+    bandwidth_hz: float | None = None
+    brightness_hz: float | None = None
+    flatness: float | None = None
+    pitch_hz: float | None = None
+    pitch_confidence: float | None = None
+    anchor_s: float = 0.0
+    anchor_kind: anchor.Kind = "start"
+    clipped_samples: int = 0
+    dc_offset: float = 0.0
+
+
+def _decibels(value: float) -> float | None:
+    return round(levels.db(value), 3) if value > 1e-10 else None
+
+
+def _rounded(value: float | None, digits: int = 3) -> float | None:
+    return None if value is None or not math.isfinite(value) else round(value, digits)
+
+
+class Measuring:
+    """Measures a sound fed in blocks of shape (frames, channels), in order; ``finish`` gives the result."""
+
+    def __init__(self, rate: int, channels: int, layout: str | None = None):
+        self.rate, self.channels = rate, channels
+        self._powers = loudness.Powers(rate, channels, layout or layout_of(channels))
+        self._frames = 0
+        self._peak = self._true = self._squares = 0.0
+        self._sum = np.zeros(channels)
+        self._clipped = 0
+        self._shape = spectrum.Shape()
+        self._head: list[Samples] = []
+        self._head_left = round(HEAD_S * rate)
+        self._floor: list[np.ndarray[tuple[int], np.dtype[np.float64]]] = []
+        self._envelope: list[np.ndarray[tuple[int], np.dtype[np.float64]]] = []
+
+    def add(self, block: Samples) -> None:
+        self._frames += len(block)
+        self._peak = max(self._peak, levels.peak(block))
+        # a block that cannot beat the true peak so far is not oversampled
+        self._true = max(self._true, levels.true_peak(block, self.rate))
+        self._squares += levels.rms(block) ** 2 * block.size
+        self._sum += block.sum(axis=0, dtype=np.float64)
+        self._clipped += levels.clipped_samples(block)
+        self._powers.add(block)
+        self._floor.append(noise.frame_powers(block, self.rate))
+        self._envelope.append(anchor.envelope(block, self.rate))
+        if self._head_left > 0:
+            mono = to_mono(block[:self._head_left])[:, 0]
+            self._head_left -= len(mono)
+            self._head.append(mono)
+
+    def finish(self, *, slow: bool = True) -> Measures:
+        """The measures; ``slow=False`` leaves out pitch and bandwidth, which may follow later."""
+        padded = self._frames < self._powers.step * 4
+        if padded:
+            self._powers.add(np.zeros((self._powers.step * 4 - self._frames, self.channels), np.float32))
+        loud = loudness.summarise(self._powers.steps(), padded)
+        mono = np.concatenate(self._head) if self._head else np.zeros(0, np.float32)
+        shape = spectrum.shape(spectrum.magnitudes(mono), self.rate) if self._peak > 1e-10 else spectrum.Shape()
+        found = anchor.propose(np.concatenate(self._envelope)) if self._envelope else anchor.Anchor(0.0, "start")
+        hz, sure = pitch.fundamental(mono, self.rate) if slow else (None, None)
+        floor = noise.noise_floor(np.concatenate(self._floor)) if self._floor else None
+        offset = self._sum / max(1, self._frames)
+        return Measures(
+            sample_peak_dbfs=_decibels(self._peak), true_peak_dbtp=_decibels(self._true),
+            rms_dbfs=_decibels(math.sqrt(self._squares / max(1, self._frames * self.channels))),
+            integrated_lufs=_rounded(loud.integrated_lufs), loudness_padded=padded,
+            max_momentary_lufs=_rounded(loud.max_momentary_lufs), max_short_term_lufs=_rounded(loud.max_short_term_lufs),
+            loudness_range_lu=_rounded(loud.range_lu), noise_floor_dbfs=_rounded(floor.dbfs if floor else None),
+            bandwidth_hz=_rounded(spectrum.bandwidth(mono, self.rate), 1) if slow else None,
+            brightness_hz=_rounded(shape.brightness_hz, 1), flatness=_rounded(shape.flatness_mean, 6),
+            pitch_hz=_rounded(hz), pitch_confidence=_rounded(sure),
+            anchor_s=round(min(found.seconds, self._frames / self.rate), 6), anchor_kind=found.kind,
+            clipped_samples=self._clipped, dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
+        )
+
+
+def measure(samples: Samples, rate: int, layout: str | None = None, *, slow: bool = True) -> Measures:
+    """Measure samples of shape (frames, channels)."""
+    return measure_blocks([samples], rate, samples.shape[1], layout, slow=slow)
+
+
+def measure_blocks(parts: Iterable[Samples], rate: int, channels: int, layout: str | None = None, *, slow: bool = True) -> Measures:
+    """Measure a sound given in blocks."""
+    measuring = Measuring(rate, channels, layout)
+    for part in parts:
+        measuring.add(part)
+    return measuring.finish(slow=slow)
+
+
+class FileMeasures(Measures):
+    """Measures of a file with what its header says; the answer of ``oskren measure``."""
+
+    path: str
+    duration_s: float
+    frames: int
+    sample_rate: int
+    channels: int
+    bit_depth: int | None
+
+
+def measure_file(path: Path) -> FileMeasures:
+    """Measure a file; raises AudioFileError with the reason when it cannot be used."""
+    info = files.probe(path)
+    # block edges fall on whole 50 ms frames, so that the floor does not depend on the block size
+    size = max(1, round(info.rate * noise.FRAME_S)) * 100
+    facts = measure_blocks(files.blocks(path, size=size), info.rate, info.channels, info.layout)
+    return FileMeasures(path=str(path), duration_s=info.seconds, frames=info.frames, sample_rate=info.rate,
+                        channels=info.channels, bit_depth=info.bits, **facts.model_dump())
