@@ -1,0 +1,114 @@
+"""Rendered audio on disk: raw float32 behind a short header, memory-mapped, under the node's hash."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+
+from oskren.core.errors import OskrenError
+from oskren.core.steps.base import Summary
+from oskren.core.types import Samples
+
+HEADER = 256
+
+
+class Cache:
+    """A folder of rendered audio with a byte budget; the least recently used goes first.
+
+    Parameters
+    ----------
+    folder : Path
+    budget : int
+        Bytes kept at most; checked now and then while writing.
+    """
+
+    def __init__(self, folder: Path, budget: int = 8 << 30):
+        self.folder, self.budget = folder, budget
+        self._written = 0
+        folder.mkdir(parents=True, exist_ok=True)
+
+    def _path(self, key: str, suffix: str = ".f32") -> Path:
+        return self.folder / key[:2] / (key + suffix)
+
+    def open(self, key: str) -> tuple[Samples, int] | None:
+        """Memory-mapped samples (frames, channels) and their rate, or None."""
+        path = self._path(key)
+        try:
+            with open(path, "rb") as stream:
+                head = json.loads(stream.read(HEADER).decode())
+            os.utime(path)
+            samples: Samples = np.memmap(path, np.float32, "r", HEADER, (head["frames"], head["channels"]))
+            return samples, head["rate"]
+        except (OSError, ValueError, KeyError):
+            return None
+
+    def has(self, key: str) -> bool:
+        return self._path(key).exists()
+
+    def path(self, key: str) -> Path:
+        return self._path(key)
+
+    @contextlib.contextmanager
+    def _temporary(self, path: Path) -> Iterator[Path]:
+        path.parent.mkdir(exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".new-")
+        os.close(handle)
+        try:
+            yield Path(name)
+            os.replace(name, path)
+        except OSError as error:
+            Path(name).unlink(missing_ok=True)
+            raise OskrenError(f"The cache {self.folder} cannot be written ({error.strerror}); free some space on its disk.") from error
+        except BaseException:
+            Path(name).unlink(missing_ok=True)
+            raise
+
+    def write(self, key: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
+        """Write blocks under a key, whole or not at all."""
+        with self._temporary(self._path(key)) as temporary:
+            frames = 0
+            with open(temporary, "wb") as stream:
+                stream.write(b" " * HEADER)
+                for block in blocks:
+                    stream.write(np.ascontiguousarray(block, np.float32).data)
+                    frames += len(block)
+                stream.seek(0)
+                stream.write(json.dumps({"frames": frames, "channels": channels, "rate": rate}).encode())
+        self._written += frames * channels * 4
+        if self._written > self.budget // 16:
+            self.evict()
+
+    def summary(self, key: str) -> Summary | None:
+        """What a step learned from an input, by hash."""
+        try:
+            with np.load(self._path(key, ".npz")) as stored:
+                return {name: stored[name] for name in stored.files}
+        except (OSError, ValueError):
+            return None
+
+    def keep_summary(self, key: str, summary: Summary) -> None:
+        with self._temporary(self._path(key, ".npz")) as temporary, open(temporary, "wb") as stream:
+            np.savez(stream, **summary)  # type: ignore[arg-type]
+
+    def evict(self) -> int:
+        """Remove the least recently used until the budget holds; returns the bytes removed."""
+        self._written = 0
+        entries = []
+        for path in self.folder.glob("??/*"):
+            with contextlib.suppress(OSError):
+                facts = path.stat()
+                entries.append((facts.st_mtime, facts.st_size, path))
+        total = sum(size for _, size, _ in entries)
+        removed = 0
+        for _, size, path in sorted(entries):
+            if total - removed <= self.budget:
+                break
+            path.unlink(missing_ok=True)
+            removed += size
+        return removed

@@ -1,0 +1,239 @@
+"""The node table: small frozen models, each naming its inputs and having a stable content hash.
+
+The hash covers what changes the audio: parameters, order, the version of every step's code. It leaves out names,
+roles, notes and steps that are off.
+"""
+
+from __future__ import annotations
+
+import functools
+import hashlib
+import importlib.metadata
+import json
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
+
+from oskren.core.steps.base import checked, kind_of
+
+HASH_VERSION = 1
+
+
+class Frozen(BaseModel):
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Step(Frozen):
+    """One step of a chain; ``start_s`` and ``end_s`` limit a step that keeps time to a part, in the time of the chain's input."""
+
+    kind: str
+    params: dict[str, Any] = Field(default_factory=dict)
+    on: bool = True
+    id: str = ""
+    start_s: float | None = Field(None, ge=0)
+    end_s: float | None = Field(None, ge=0)
+
+    def values(self) -> Any:
+        """The validated parameters."""
+        return checked(self.kind, self.params)
+
+
+class Source(Frozen):
+    """An original file, never changed, found by the hash of its audio."""
+
+    kind: Literal["source"] = "source"
+    audio: str = Field(pattern="^[0-9a-f]{40}$")
+    rate: int = Field(ge=1000, le=768_000)
+    channels: int = Field(ge=1, le=16)
+    frames: int = Field(ge=1)
+
+
+class Print(Frozen):
+    """A rendered node frozen to audio of its own, with the node it came from."""
+
+    kind: Literal["print"] = "print"
+    audio: str = Field(pattern="^[0-9a-f]{40}$")
+    rate: int = Field(ge=1000, le=768_000)
+    channels: int = Field(ge=1, le=16)
+    frames: int = Field(ge=1)
+    of: Node | None = None
+
+
+class Excerpt(Frozen):
+    """A part of a node, in seconds of that node."""
+
+    kind: Literal["excerpt"] = "excerpt"
+    node: Node
+    start_s: float = Field(ge=0)
+    end_s: float = Field(ge=0)
+
+
+class Chained(Frozen):
+    """A node through a chain of steps."""
+
+    kind: Literal["chained"] = "chained"
+    node: Node
+    chain: tuple[Step, ...] = ()
+
+
+class Loop(Frozen):
+    """A node's part between two points repeated, each time crossfaded into itself, up to a length."""
+
+    kind: Literal["loop"] = "loop"
+    node: Node
+    start_s: float = Field(0.0, ge=0)
+    end_s: float = Field(ge=0)
+    crossfade_s: float = Field(0.05, ge=0)
+    length_s: float = Field(gt=0)
+
+
+class Difference(Frozen):
+    """What ``node`` has that ``without`` has not: heard to judge what a step removed."""
+
+    kind: Literal["difference"] = "difference"
+    node: Node
+    without: Node
+
+
+class Member(Frozen):
+    """One sound in a mix: its anchor (s of its node) lands ``at_s`` from the mix's zero.
+
+    Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again.
+    """
+
+    id: str = ""
+    name: str = ""
+    role: str = ""
+    node: Node
+    at_s: float = Field(0.0, ge=-600, le=86_400)
+    anchor_s: float = 0.0
+    gain_db: float = Field(0.0, ge=-96, le=36)
+    pan: float = Field(0.0, ge=-1, le=1)
+    mute: bool = False
+    pitch_st: float = Field(0.0, ge=-48, le=36)
+    keep_length: bool = False
+    stretch: float = Field(1.0, ge=0.1, le=10)
+    reverse: bool = False
+    start_s: float | None = Field(None, ge=0)
+    end_s: float | None = Field(None, ge=0)
+    fade_in_s: float = Field(0.0, ge=0, le=60)
+    fade_out_s: float = Field(0.0, ge=0, le=60)
+    fade_in_shape: str = "equal power"
+    fade_out_shape: str = "equal power"
+    chain: tuple[Step, ...] = ()
+
+
+class Mix(Frozen):
+    """The one recursive sum; its rate is the highest of its members unless set."""
+
+    kind: Literal["mix"] = "mix"
+    members: tuple[Member, ...] = ()
+    chain: tuple[Step, ...] = ()
+    rate: int | None = None
+    layout: Literal["mono", "stereo"] = "stereo"
+
+
+Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Mix, Field(discriminator="kind")]
+for _model in (Print, Excerpt, Chained, Loop, Difference, Member, Mix):
+    _model.model_rebuild()
+NodeAdapter: TypeAdapter[Node] = TypeAdapter(Node)
+
+
+def member_node(member: Member, rate: int | None = None) -> Chained:
+    """The member's own audio as a node: part, direction, pitch, chain, rate, fades."""
+    steps: list[Step] = []
+    if member.start_s is not None or member.end_s is not None:
+        steps.append(Step(kind="trim", params={"start_s": member.start_s, "end_s": member.end_s}))
+    if member.reverse:
+        steps.append(Step(kind="reverse"))
+    if member.pitch_st != 0 or member.stretch != 1:
+        steps.append(Step(kind="pitch", params={"semitones": member.pitch_st, "mode": "keep length" if member.keep_length else "varispeed", "stretch": member.stretch}))
+    steps += member.chain
+    if rate is not None:
+        steps.append(Step(kind="rate", params={"rate": rate}))
+    if member.fade_in_s or member.fade_out_s:
+        steps.append(Step(kind="fade", params={"in_s": member.fade_in_s, "out_s": member.fade_out_s, "in_shape": member.fade_in_shape, "out_shape": member.fade_out_shape}))
+    return Chained(node=member.node, chain=tuple(steps))
+
+
+@functools.lru_cache(maxsize=1)
+def _libraries() -> dict[str, str]:
+    """Versions of the libraries whose results are part of the audio."""
+    return {name: importlib.metadata.version(name) for name in ("soxr", "python-stretch")}
+
+
+def active(chain: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The steps that are on."""
+    return tuple(step for step in chain if step.on)
+
+
+def _step_facts(step: Step) -> dict[str, Any]:
+    kind = kind_of(step.kind)
+    facts: dict[str, Any] = {"kind": step.kind, "version": kind.version, "params": step.values().model_dump()}
+    if step.kind in ("pitch", "rate"):
+        facts["libraries"] = _libraries()
+    if kind.keeps_time and (step.start_s is not None or step.end_s is not None):
+        facts["part"] = [step.start_s, step.end_s]
+    return facts
+
+
+def _facts(node: Node) -> Any:
+    """What of a node changes its audio, as plain data; inputs by their hash."""
+    match node:
+        case Source() | Print():
+            return ["file", node.audio]
+        case Excerpt():
+            return ["excerpt", node_hash(node.node), node.start_s, node.end_s]
+        case Chained():
+            on = active(node.chain)
+            return ["chained", node_hash(node.node), [_step_facts(step) for step in on]]
+        case Loop():
+            return ["loop", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
+        case Difference():
+            return ["difference", node_hash(node.node), node_hash(node.without)]
+        case Mix():
+            heard = [member for member in node.members if not member.mute]
+            members = [[node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan] for member in heard]
+            return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout]
+
+
+def node_hash(node: Node) -> str:
+    """Stable content hash of a node; a chain with nothing on it hashes as its input."""
+    while isinstance(node, Chained) and not active(node.chain):
+        node = node.node
+    text = json.dumps([HASH_VERSION, _facts(node)], sort_keys=True, separators=(",", ":"))
+    return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
+
+
+def leaves(node: Node) -> list[Source | Print]:
+    """The originals and prints a node is made of, each once, in order of first use."""
+    found: dict[str, Source | Print] = {}
+
+    def visit(part: Node) -> None:
+        match part:
+            case Source() | Print():
+                found.setdefault(part.audio, part)
+            case Mix():
+                for member in part.members:
+                    visit(member.node)
+            case Difference():
+                visit(part.node)
+                visit(part.without)
+            case _:
+                visit(part.node)
+
+    visit(node)
+    return list(found.values())
+
+
+def deepest(node: Node) -> int:
+    """Levels of nesting; the renderer refuses more than 64, which also refuses cycles made by hand."""
+    match node:
+        case Source() | Print():
+            return 1
+        case Mix():
+            return 1 + max((deepest(member.node) for member in node.members), default=0)
+        case Difference():
+            return 1 + max(deepest(node.node), deepest(node.without))
+        case _:
+            return 1 + deepest(node.node)

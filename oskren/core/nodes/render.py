@@ -1,0 +1,404 @@
+"""Rendering: from a node to samples, block by block where steps allow, from any position."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.audio.layouts import convert
+from oskren.core.errors import Cancelled, OskrenError
+from oskren.core.measure.levels import amplitude
+from oskren.core.nodes.cache import Cache
+from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Member, Mix, Node, Print, Source, Step, active, deepest, member_node, node_hash
+from oskren.core.steps.base import Context, Stream, Summary, kind_of
+from oskren.core.steps.edges import fade_gain
+from oskren.core.timemap import TimeMap
+from oskren.core.types import Samples
+
+BLOCK = 1 << 16
+DEEPEST = 64
+RANGE_FADE_S = 0.005
+"""Crossfade with the dry sound at the edges of a step limited to a part."""
+
+
+@dataclass(frozen=True)
+class Shape:
+    """Length (frames), rate (Hz) and channels of a node, and the frame of its own zero (the strike line of a mix)."""
+
+    frames: int
+    rate: int
+    channels: int
+    zero: int = 0
+
+    @property
+    def seconds(self) -> float:
+        return self.frames / self.rate
+
+
+def pan_gains(pan: float, channels: int) -> Samples:
+    """Matrix (channels, 2) for pan -1 (left) to 1 (right): equal power, -3 dB in the centre for mono.
+
+    A stereo sound is balanced: unity in the centre, cos and sin scaled by √2 and held at 1 outside it.
+    """
+    angle = (pan + 1) * math.pi / 4
+    left, right = math.cos(angle), math.sin(angle)
+    if channels == 1:
+        return np.array([[left, right]], np.float32)
+    return np.array([[min(1.0, left * math.sqrt(2)), 0.0], [0.0, min(1.0, right * math.sqrt(2))]], np.float32)
+
+
+class Ranged:
+    """Limits a step's stream to a part: outside it the dry sound, at its edges a short crossfade."""
+
+    def __init__(self, inner: Stream, first: int, last: int, at: Context, position: int):
+        self._inner, self._first, self._last = inner, first, last
+        self._fade = max(1, round(RANGE_FADE_S * at.rate))
+        self._dry: Samples = np.zeros((0, at.channels), np.float32)
+        self._here = position
+
+    def _blend(self, wet: Samples) -> Samples:
+        count = min(len(wet), len(self._dry))
+        dry, self._dry = self._dry[:count], self._dry[count:]
+        place = np.arange(self._here, self._here + count)
+        self._here += count
+        share = np.clip(np.minimum(place - self._first, self._last - 1 - place) / self._fade + 1, 0, 1).astype(np.float32)[:, None]
+        return np.concatenate([wet[:count] * share + dry * (1 - share), wet[count:]])
+
+    def push(self, block: Samples) -> Samples:
+        self._dry = np.concatenate([self._dry, block])
+        return self._blend(self._inner.push(block))
+
+    def flush(self) -> Samples:
+        return self._blend(self._inner.flush())
+
+
+class Renderer:
+    """Renders nodes with files found by ``media`` and a cache.
+
+    Parameters
+    ----------
+    media : callable
+        Path of the file that holds the audio with a hash.
+    cache : Cache
+    cancelled : callable
+        Asked at every block; True ends the work with ``Cancelled``.
+
+    ``renders`` counts what was really computed, by kind of step (and ``mix``), for tests and reports.
+    """
+
+    def __init__(self, media: Callable[[str], Path], cache: Cache, cancelled: Callable[[], bool] = lambda: False):
+        self._media, self.cache, self._cancelled = media, cache, cancelled
+        self.renders: Counter[str] = Counter()
+
+    # ---- facts without rendering
+
+    def shape(self, node: Node) -> Shape:
+        """Length, rate and channels of a node, without rendering it."""
+        match node:
+            case Source() | Print():
+                return Shape(node.frames, node.rate, node.channels)
+            case Excerpt():
+                inner = self.shape(node.node)
+                first, last = self._part(node, inner)
+                return Shape(last - first, inner.rate, inner.channels, inner.zero - first)
+            case Loop():
+                inner = self.shape(node.node)
+                return Shape(max(1, round(node.length_s * inner.rate)), inner.rate, inner.channels)
+            case Difference():
+                one, other = self.shape(node.node), self.shape(node.without)
+                if (one.rate, one.channels) != (other.rate, other.channels):
+                    raise OskrenError("What a step removed can be heard only for steps that keep rate and channels.")
+                return Shape(max(one.frames, other.frames), one.rate, one.channels, one.zero)
+            case Mix():
+                return self._mix_shape(node)
+            case Chained():
+                contexts, shape = self._walk(node)
+                return shape
+        raise OskrenError("unknown node")
+
+    def _part(self, node: Excerpt, inner: Shape) -> tuple[int, int]:
+        first, last = (min(inner.frames, round(s * inner.rate)) for s in (node.start_s, node.end_s))
+        if last <= first:
+            raise OskrenError(f"The part from {node.start_s:.3f} s to {node.end_s:.3f} s holds nothing of this sound of {inner.seconds:.3f} s.")
+        return first, last
+
+    def _walk(self, node: Chained) -> tuple[list[Context], Shape]:
+        """The context of every active step, and the shape after the last."""
+        inner = self.shape(node.node)
+        rate, channels, frames = inner.rate, inner.channels, inner.frames
+        so_far = TimeMap.identity()
+        contexts = []
+        for step in active(node.chain):
+            kind, params = kind_of(step.kind), step.values()
+            at = Context(rate, channels, frames, so_far.to_output)
+            contexts.append(at)
+            if not kind.keeps_time:
+                so_far = so_far.then(kind.time_map(params, at))
+            frames, channels, rate = kind.out_frames(params, at), kind.out_channels(params, channels), kind.out_rate(params, rate)
+        return contexts, Shape(frames, rate, channels, round(so_far.to_output(inner.zero / inner.rate) * rate))
+
+    def time_map(self, node: Node) -> TimeMap:
+        """From a chained node's time to its input's; identity for other nodes."""
+        so_far = TimeMap.identity()
+        if isinstance(node, Excerpt):
+            return TimeMap.affine(1.0, node.start_s)
+        if not isinstance(node, Chained):
+            return so_far
+        for step, at in zip(active(node.chain), self._walk(node)[0], strict=True):
+            kind = kind_of(step.kind)
+            if not kind.keeps_time:
+                so_far = so_far.then(kind.time_map(step.values(), at))
+        return so_far
+
+    def placed(self, mix: Mix, member: Member) -> tuple[Chained, Shape, int]:
+        """A member's own node at the mix's rate, its shape, and the frame (from the strike line) where it starts."""
+        rate = self.mix_rate(mix)
+        plain = member_node(member)
+        same = self.shape(plain).rate == rate
+        node = plain if same else member_node(member, rate)
+        anchor = self.time_map(node).to_output(member.anchor_s)
+        return node, self.shape(node), round((member.at_s - anchor) * rate)
+
+    def mix_rate(self, mix: Mix) -> int:
+        return mix.rate or max((self.shape(member.node).rate for member in mix.members), default=48_000)
+
+    def _mix_shape(self, mix: Mix) -> Shape:
+        if deepest(mix) > DEEPEST:
+            raise OskrenError(f"This design nests more than {DEEPEST} levels of sounds; print one of the inner designs and use the print.")
+        rate = self.mix_rate(mix)
+        spans = [(start, start + shape.frames) for _, shape, start in (self.placed(mix, member) for member in mix.members if not member.mute)]
+        first = min((start for start, _ in spans), default=0)
+        last = max((end for _, end in spans), default=0)
+        return Shape(max(1, last - first), rate, 1 if mix.layout == "mono" else 2, -first)
+
+    # ---- samples
+
+    def audio(self, node: Node) -> tuple[Samples, int]:
+        """Whole audio of a node, memory-mapped from the cache, rendered first where needed; and its rate."""
+        key = node_hash(node)
+        found = self.cache.open(key)
+        if found is None:
+            shape = self.output_shape(node)
+            self.cache.write(key, self._compute(node, 0), shape.rate, shape.channels)
+            found = self.cache.open(key)
+            if found is None:
+                raise OskrenError(f"The cache {self.cache.folder} cannot be read back; check its disk.")
+        return found
+
+    def output_shape(self, node: Node) -> Shape:
+        """Shape of what is heard: for a mix, with the chain on its sum."""
+        if isinstance(node, Mix) and active(node.chain):
+            return self._walk(Chained(node=node.model_copy(update={"chain": ()}), chain=node.chain))[1]
+        return self.shape(node)
+
+    def read(self, node: Node, start: int, frames: int) -> Samples:
+        """Frames ``start`` to ``start + frames`` of a node; shorter at its end."""
+        parts, left = [], frames
+        for block in self.stream(node, start):
+            parts.append(block[:left])
+            left -= len(parts[-1])
+            if left <= 0:
+                break
+        return np.concatenate(parts) if parts else np.zeros((0, self.output_shape(node).channels), np.float32)
+
+    def stream(self, node: Node, start: int = 0) -> Iterator[Samples]:
+        """Blocks of a node from a frame on, from the cache or computed as they are asked for."""
+        found = self.cache.open(node_hash(node)) if not isinstance(node, Source | Print) else None
+        if found is not None:
+            for at in range(start, len(found[0]), BLOCK):
+                self._check()
+                yield np.array(found[0][at:at + BLOCK])
+            return
+        for block in self._compute(node, start):
+            self._check()
+            if len(block):
+                yield block
+
+    def needs_whole(self, node: Node) -> bool:
+        """Whether something in a node must be rendered whole, and is not yet, before its first block can be heard."""
+        if not isinstance(node, Source | Print) and self.cache.has(node_hash(node)):
+            return False
+        match node:
+            case Source() | Print():
+                return False
+            case Mix():
+                return any(self.needs_whole(self.placed(node, member)[0]) for member in node.members if not member.mute)
+            case Difference():
+                return self.needs_whole(node.node) or self.needs_whole(node.without)
+            case Chained():
+                steps = active(node.chain)
+                for i in reversed(range(len(steps))):
+                    kind = kind_of(steps[i].kind)
+                    prefix = Chained(node=node.node, chain=steps[:i + 1])
+                    if kind.whole:
+                        return not self.cache.has(node_hash(prefix))
+                    if kind.analyses and self.cache.summary(self._summary_key(steps[i], Chained(node=node.node, chain=steps[:i]))) is None:
+                        return True
+                return self.needs_whole(node.node)
+            case _:
+                return self.needs_whole(node.node)
+
+    def _check(self) -> None:
+        if self._cancelled():
+            raise Cancelled("The work was cancelled.")
+
+    def _compute(self, node: Node, start: int) -> Iterator[Samples]:
+        match node:
+            case Source() | Print():
+                yield from files.blocks(self._media(node.audio), start, node.frames, BLOCK)
+            case Excerpt():
+                first, last = self._part(node, self.shape(node.node))
+                yield from _cut(self.stream(node.node, first + start), last - first - start)
+            case Chained():
+                yield from self._chained(node, start)
+            case Loop():
+                yield self._loop(node)[start:]
+            case Difference():
+                yield from self._difference(node, start)
+            case Mix():
+                if active(node.chain):
+                    yield from self.stream(Chained(node=node.model_copy(update={"chain": ()}), chain=node.chain), start)
+                else:
+                    yield from self._mix(node, start)
+
+    def _chained(self, node: Chained, start: int) -> Iterator[Samples]:
+        steps = active(node.chain)
+        if not steps:
+            yield from self.stream(node.node, start)
+            return
+        before, step = Chained(node=node.node, chain=steps[:-1]), steps[-1]
+        contexts, shape = self._walk(node)
+        at, kind, params = contexts[-1], kind_of(step.kind), step.values()
+        if kind.whole:
+            key = node_hash(Chained(node=node.node, chain=steps))
+            found = self.cache.open(key)
+            if found is None:
+                self.renders[step.kind] += 1
+                whole = np.concatenate(list(self.stream(before)))
+                self._check()
+                self.cache.write(key, iter([kind.run(params, whole, at)]), shape.rate, shape.channels)
+                found = self.cache.open(key)
+            assert found is not None
+            for here in range(start, len(found[0]), BLOCK):
+                yield np.array(found[0][here:here + BLOCK])
+            return
+        summary = self._summary(step, before, at) if kind.analyses else {}
+        skip = kind.skip(params, at)
+        lead = min(start + skip, kind.lead(params, at)) if start else 0
+        position = skip + start - lead
+        stream = kind.stream(params, summary, at, position)
+        if kind.keeps_time and (step.start_s is not None or step.end_s is not None):
+            stream = Ranged(stream, *at.part(step.start_s, step.end_s), at, position)
+        self.renders[step.kind] += 1
+        yield from _cut(_skip(_pumped(stream, self.stream(before, position)), lead), shape.frames - start)
+
+    def _summary_key(self, step: Step, before: Node) -> str:
+        return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=step.params),)))
+
+    def _summary(self, step: Step, before: Node, at: Context) -> Summary:
+        key = self._summary_key(step, before)
+        known = self.cache.summary(key)
+        if known is None:
+            known = kind_of(step.kind).analyse(step.values(), self.stream(before), at)
+            self.cache.keep_summary(key, known)
+        return known
+
+    def summary(self, node: Chained) -> Summary:
+        """What the last active step of a chain learned from its input."""
+        steps = active(node.chain)
+        return self._summary(steps[-1], Chained(node=node.node, chain=steps[:-1]), self._walk(node)[0][-1])
+
+    def _loop(self, node: Loop) -> Samples:
+        inner = self.shape(node.node)
+        first, last = self._part(Excerpt(node=node.node, start_s=node.start_s, end_s=node.end_s), inner)
+        body = self.read(node.node, first, last - first)
+        fade = min(round(node.crossfade_s * inner.rate), len(body) // 2)
+        out: Samples = np.zeros((round(node.length_s * inner.rate) + len(body), inner.channels), np.float32)
+        rise = fade_gain((np.arange(fade) + 0.5) / max(1, fade), "equal power").astype(np.float32)[:, None]
+        here = 0
+        while here < round(node.length_s * inner.rate):
+            part = body.copy()
+            if fade and here:
+                part[:fade] *= rise
+            if fade:
+                part[-fade:] *= rise[::-1]
+            out[here:here + len(part)] += part[:len(out) - here]
+            here += len(body) - fade
+        return out[:max(1, round(node.length_s * inner.rate))]
+
+    def _difference(self, node: Difference, start: int) -> Iterator[Samples]:
+        shape = self.shape(node)
+        one, other = _Reader(self.stream(node.node, start), shape.channels), _Reader(self.stream(node.without, start), shape.channels)
+        for at in range(start, shape.frames, BLOCK):
+            count = min(BLOCK, shape.frames - at)
+            yield one.take(count) - other.take(count)
+
+    def _mix(self, mix: Mix, start: int) -> Iterator[Samples]:
+        self.renders["mix"] += 1
+        shape = self._mix_shape(mix)
+        voices = []
+        for member in mix.members:
+            if member.mute:
+                continue
+            node, own, place = self.placed(mix, member)
+            first = place + shape.zero
+            audio, _ = self.audio(node)
+            voices.append((first, audio, pan_gains(member.pan, min(own.channels, 2)) * np.float32(amplitude(member.gain_db))))
+        for at in range(start, shape.frames, BLOCK):
+            count = min(BLOCK, shape.frames - at)
+            total = np.zeros((count, 2), np.float64)
+            for first, audio, matrix in voices:
+                low, high = max(at, first), min(at + count, first + len(audio))
+                if low < high:
+                    part = np.asarray(audio[low - first:high - first])
+                    total[low - at:high - at] += (part if part.shape[1] == len(matrix) else convert(part, "stereo")) @ matrix
+            result = total.astype(np.float32)
+            yield convert(result, "mono") if shape.channels == 1 else result
+
+
+class _Reader:
+    """Takes exact counts of frames from blocks; silence after their end."""
+
+    def __init__(self, blocks: Iterator[Samples], channels: int):
+        self._blocks, self._held = blocks, np.zeros((0, channels), np.float32)
+
+    def take(self, count: int) -> Samples:
+        while len(self._held) < count:
+            block = next(self._blocks, None)
+            if block is None:
+                block = np.zeros((count - len(self._held), self._held.shape[1]), np.float32)
+            self._held = np.concatenate([self._held, block])
+        given, self._held = self._held[:count], self._held[count:]
+        return given
+
+
+def _pumped(stream: Stream, blocks: Iterator[Samples]) -> Iterator[Samples]:
+    for block in blocks:
+        yield stream.push(block)
+    yield stream.flush()
+
+
+def _skip(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
+    for block in blocks:
+        drop = min(frames, len(block))
+        frames -= drop
+        yield block[drop:]
+
+
+def _cut(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
+    """The first ``frames`` of blocks, filled with silence where they end early."""
+    channels = 1
+    for block in blocks:
+        channels = block.shape[1]
+        if frames <= 0:
+            return
+        yield block[:frames]
+        frames -= min(frames, len(block))
+    if frames > 0:
+        yield np.zeros((frames, channels), np.float32)

@@ -1,0 +1,167 @@
+"""What a step is, and the registry that is the only list of steps.
+
+A step is either *streaming* (``stream`` gives an object that takes blocks in order and carries its state) or *whole*
+(``run`` needs all of its input). Both are pure: the same input and parameters give the same samples, whatever the blocks.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Protocol
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from oskren.core.errors import OskrenError
+from oskren.core.timemap import TimeMap
+from oskren.core.types import AnyArray, Samples
+
+Summary = dict[str, AnyArray]
+"""What ``analyse`` learned from a whole input, kept by hash."""
+
+
+class Params(BaseModel):
+    """Parameters of a step; every field states its unit, range, default and scale."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def number(default: float, low: float, high: float, unit: str, label: str, scale: str = "linear") -> Any:
+    """A numeric parameter; ``scale`` is how a control moves through the range (linear or log)."""
+    return Field(default, ge=low, le=high, title=label, json_schema_extra={"control": "number", "unit": unit, "scale": scale})
+
+
+def choice(default: str, options: list[str], label: str) -> Any:
+    """A parameter with a fixed set of values."""
+    return Field(default, title=label, pattern="^(" + "|".join(options) + ")$", json_schema_extra={"control": "choice", "options": list(options)})
+
+
+def moment(label: str) -> Any:
+    """A moment in the time of the sound the step was set on (s); None where it is not set."""
+    return Field(None, ge=0, title=label, json_schema_extra={"control": "moment", "unit": "s"})
+
+
+@dataclass(frozen=True)
+class Context:
+    """Where a step stands: its input's rate (Hz), channels and length (frames), and how moments are carried to it."""
+
+    rate: int
+    channels: int
+    frames: int
+    carry: Callable[[float], float] = field(default=lambda seconds: seconds)
+
+    def part(self, start_s: float | None, end_s: float | None) -> tuple[int, int]:
+        """A part given in the time of the sound, as frames of the step's input; None means the sound's own edge."""
+        ends = sorted((self.carry(start_s) if start_s is not None else 0.0, self.carry(end_s) if end_s is not None else self.frames / self.rate))
+        first, last = (int(np.clip(round(end * self.rate), 0, self.frames)) for end in ends)
+        return first, last
+
+
+class Stream(Protocol):
+    """Takes blocks in order; what ``push`` and ``flush`` give, joined, is the output aligned to the input's first frame."""
+
+    def push(self, block: Samples) -> Samples: ...
+
+    def flush(self) -> Samples: ...
+
+
+class Simple:
+    """A stream that gives as many frames as it takes, by one function."""
+
+    def __init__(self, function: Callable[[Samples], Samples], channels: int):
+        self._function, self._channels = function, channels
+
+    def push(self, block: Samples) -> Samples:
+        return self._function(block)
+
+    def flush(self) -> Samples:
+        return np.zeros((0, self._channels), np.float32)
+
+
+class StepKind:
+    """A kind of step. Subclasses state the facts and give ``stream`` or ``run``."""
+
+    key: ClassVar[str]
+    label: ClassVar[str]
+    family: ClassVar[str]
+    version: ClassVar[int] = 1
+    params: ClassVar[type[Params]] = Params
+    whole: ClassVar[bool] = False
+    keeps_time: ClassVar[bool] = True
+    analyses: ClassVar[bool] = False
+    offered: ClassVar[bool] = True
+
+    def out_frames(self, params: Any, at: Context) -> int:
+        return at.frames
+
+    def out_rate(self, params: Any, rate: int) -> int:
+        return rate
+
+    def out_channels(self, params: Any, channels: int) -> int:
+        return channels
+
+    def time_map(self, params: Any, at: Context) -> TimeMap:
+        return TimeMap.identity()
+
+    def skip(self, params: Any, at: Context) -> int:
+        """Input frame that becomes output frame 0 (trim)."""
+        return 0
+
+    def lead(self, params: Any, at: Context) -> int:
+        """Frames before a position that must run through first, so that what follows differs by less than -120 dB."""
+        return 0
+
+    def analyse(self, params: Any, blocks: Iterator[Samples], at: Context) -> Summary:
+        return {}
+
+    def stream(self, params: Any, summary: Summary, at: Context, position: int) -> Stream:
+        raise NotImplementedError(f"{self.key} works on a whole sound")
+
+    def run(self, params: Any, samples: Samples, at: Context) -> Samples:
+        raise NotImplementedError(f"{self.key} works block by block")
+
+
+REGISTRY: dict[str, StepKind] = {}
+
+
+def register(kind: type[StepKind]) -> type[StepKind]:
+    """Class decorator: make a kind of step known under its key."""
+    if kind.key in REGISTRY:
+        raise ValueError(f"two steps are called {kind.key}")
+    REGISTRY[kind.key] = kind()
+    return kind
+
+
+def kind_of(key: str) -> StepKind:
+    """The kind registered under a key; OskrenError when there is none."""
+    try:
+        return REGISTRY[key]
+    except KeyError:
+        raise OskrenError(f"There is no step called '{key}'; known are {', '.join(sorted(REGISTRY))}.") from None
+
+
+def checked(key: str, values: dict[str, Any]) -> Any:
+    """Validated parameters of a step; one sentence when a value is out of range."""
+    kind = kind_of(key)
+    try:
+        return kind.params(**values)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise OskrenError(f"{kind.label}: {where} {first['msg'].lower()}; it was given {first['input']!r}.") from None
+
+
+def describe() -> list[dict[str, Any]]:
+    """What the interface builds its controls from: every offered step with its parameters in order."""
+    answer = []
+    for kind in REGISTRY.values():
+        if not kind.offered:
+            continue
+        controls = []
+        for name, spec in kind.params.model_fields.items():
+            extra = spec.json_schema_extra if isinstance(spec.json_schema_extra, dict) else {}
+            limits = {type(rule).__name__.lower(): getattr(rule, type(rule).__name__.lower()) for rule in spec.metadata if type(rule).__name__ in ("Ge", "Le")}
+            controls.append({"name": name, "label": spec.title or name, "default": spec.default, "low": limits.get("ge"), "high": limits.get("le"), **extra})
+        answer.append({"key": kind.key, "label": kind.label, "family": kind.family, "keeps_time": kind.keeps_time, "whole": kind.whole, "controls": controls})
+    return answer

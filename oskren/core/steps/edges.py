@@ -1,0 +1,105 @@
+"""Edges and direction: trim, fades, reverse."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from oskren.core.errors import OskrenError
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, moment, number, register
+from oskren.core.timemap import TimeMap
+from oskren.core.types import Floats, Samples
+
+SHAPES = ["linear", "equal power", "sine", "logarithmic", "exponential"]
+
+
+def fade_gain(position: Floats, shape: str) -> Floats:
+    """Gain of a rising fade at positions 0..1; the falling fade is its mirror image.
+
+    linear x; equal power sin(πx/2), so that a crossfade keeps gain² constant; sine (1 - cos πx)/2;
+    logarithmic rises fast, exponential slowly, both over 60 dB. Common practice, no source.
+    """
+    x = np.clip(position, 0.0, 1.0)
+    if shape == "equal power":
+        return np.asarray(np.sin(np.pi / 2 * x))
+    if shape == "sine":
+        return np.asarray((1 - np.cos(np.pi * x)) / 2)
+    if shape == "logarithmic":
+        return np.asarray(1 - (10.0 ** (-3.0 * x) - 1e-3) / (1 - 1e-3))
+    if shape == "exponential":
+        return np.asarray((10.0 ** (3.0 * (x - 1)) - 1e-3) / (1 - 1e-3))
+    return x
+
+
+class FadeParams(Params):
+    in_s: float = number(0.0, 0, 60, "s", "Fade in")
+    out_s: float = number(0.0, 0, 60, "s", "Fade out")
+    in_shape: str = choice("equal power", SHAPES, "In shape")
+    out_shape: str = choice("equal power", SHAPES, "Out shape")
+
+
+@register
+class Fade(StepKind):
+    """Fade in and out at the edges of the sound."""
+
+    key, label, family, params = "fade", "Fade", "Edges", FadeParams
+
+    def stream(self, params: FadeParams, summary: Summary, at: Context, position: int) -> Stream:
+        rise = max(1, min(at.frames, round(params.in_s * at.rate)))
+        fall = max(1, min(at.frames, round(params.out_s * at.rate)))
+        here = position
+
+        def faded(block: Samples) -> Samples:
+            nonlocal here
+            first, here = here, here + len(block)
+            result = block
+            if params.in_s > 0 and first < rise:
+                result = result * fade_gain((np.arange(first, here) + 0.5) / rise, params.in_shape).astype(np.float32)[:, None]
+            if params.out_s > 0 and here > at.frames - fall:
+                result = result * fade_gain((at.frames - np.arange(first, here) - 0.5) / fall, params.out_shape).astype(np.float32)[:, None]
+            return result
+
+        return Simple(faded, at.channels)
+
+
+class TrimParams(Params):
+    start_s: float | None = moment("From")
+    end_s: float | None = moment("To")
+
+
+@register
+class Trim(StepKind):
+    """Keep the part between two moments of the sound."""
+
+    key, label, family, params, keeps_time = "trim", "Trim", "Edges", TrimParams, False
+
+    def _part(self, params: TrimParams, at: Context) -> tuple[int, int]:
+        if None not in (params.start_s, params.end_s) and params.start_s == params.end_s:
+            raise OskrenError("Trim: From and To are the same moment; nothing would be left.")
+        first, last = at.part(params.start_s, params.end_s)
+        return (first, last) if last > first else (max(0, min(first, at.frames - 1)), max(1, min(first + 1, at.frames)))
+
+    def out_frames(self, params: TrimParams, at: Context) -> int:
+        first, last = self._part(params, at)
+        return last - first
+
+    def skip(self, params: TrimParams, at: Context) -> int:
+        return self._part(params, at)[0]
+
+    def time_map(self, params: TrimParams, at: Context) -> TimeMap:
+        return TimeMap.affine(1.0, self._part(params, at)[0] / at.rate)
+
+    def stream(self, params: TrimParams, summary: Summary, at: Context, position: int) -> Stream:
+        return Simple(lambda block: block, at.channels)
+
+
+@register
+class Reverse(StepKind):
+    """The sound backwards."""
+
+    key, label, family, whole, keeps_time = "reverse", "Reverse", "Edges", True, False
+
+    def time_map(self, params: Params, at: Context) -> TimeMap:
+        return TimeMap.affine(-1.0, at.frames / at.rate)
+
+    def run(self, params: Params, samples: Samples, at: Context) -> Samples:
+        return np.ascontiguousarray(samples[::-1])

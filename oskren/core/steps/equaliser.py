@@ -1,0 +1,129 @@
+"""Filters: high-pass, low-pass, shelves, bell and notch, as second-order sections in float64."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.types import Floats, Samples
+
+SETTLED = 1e-7
+"""A filter is settled when what it remembers has fallen to this share (-140 dB)."""
+
+
+def settle_frames(sections: Floats) -> int:
+    """Frames after which the slowest pole of the sections has decayed to -140 dB."""
+    radius = max(float(np.abs(np.roots(section[3:])).max(initial=0.0)) for section in sections)
+    return 0 if radius < 1e-6 else min(20_000_000, math.ceil(math.log(SETTLED) / math.log(min(radius, 1 - 1e-9)))) * len(sections)
+
+
+class Sections:
+    """Runs second-order sections over blocks and carries their state."""
+
+    def __init__(self, sections: Floats, channels: int):
+        self._sections = sections
+        self._state = np.zeros((len(sections), 2, channels))
+
+    def __call__(self, block: Samples) -> Samples:
+        from scipy.signal import sosfilt
+
+        out, self._state = sosfilt(self._sections, block.astype(np.float64), axis=0, zi=self._state)
+        return np.asarray(out, dtype=np.float32)
+
+
+class FilterKind(StepKind):
+    """A step that is a cascade of second-order sections."""
+
+    family = "Tone"
+
+    def sections(self, params: Params, rate: int) -> Floats:
+        raise NotImplementedError
+
+    def lead(self, params: Params, at: Context) -> int:
+        return settle_frames(self.sections(params, at.rate))
+
+    def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
+        return Simple(Sections(self.sections(params, at.rate), at.channels), at.channels)
+
+
+def butterworth(kind: str, cutoff_hz: float, slope_db: int, rate: int) -> Floats:
+    """Butterworth high-pass or low-pass of 12, 24 or 48 dB per octave; -3.01 dB at the cut-off.
+
+    Second-order sections after the Audio EQ Cookbook (W3C note) with the Q values of a Butterworth filter.
+    """
+    order = slope_db // 6
+    cutoff = min(cutoff_hz, 0.49 * rate)
+    w = 2 * math.pi * cutoff / rate
+    rows = []
+    for pair in range(order // 2):
+        q = 1 / (2 * math.cos(math.pi * (2 * pair + 1) / (2 * order)))
+        alpha, cos = math.sin(w) / (2 * q), math.cos(w)
+        one = (1 + cos) / 2 if kind == "high" else (1 - cos) / 2
+        middle = -2 * one if kind == "high" else 2 * one
+        rows.append(np.array([one, middle, one, 1 + alpha, -2 * cos, 1 - alpha]) / (1 + alpha))
+    return np.array(rows)
+
+
+def cookbook(kind: str, frequency_hz: float, gain_db: float, q: float, rate: int) -> Floats:
+    """One section: ``bell``, ``low shelf``, ``high shelf`` or ``notch`` of the Audio EQ Cookbook (W3C note)."""
+    w = 2 * math.pi * min(frequency_hz, 0.49 * rate) / rate
+    a = 10 ** (gain_db / 40)
+    alpha, cos = math.sin(w) / (2 * q), math.cos(w)
+    if kind == "bell":
+        row = [1 + alpha * a, -2 * cos, 1 - alpha * a, 1 + alpha / a, -2 * cos, 1 - alpha / a]
+    elif kind == "notch":
+        row = [1, -2 * cos, 1, 1 + alpha, -2 * cos, 1 - alpha]
+    else:
+        sign = 1 if kind == "low shelf" else -1
+        root = 2 * math.sqrt(a) * alpha
+        row = [a * ((a + 1) - sign * (a - 1) * cos + root), sign * 2 * a * ((a - 1) - sign * (a + 1) * cos), a * ((a + 1) - sign * (a - 1) * cos - root),
+               (a + 1) + sign * (a - 1) * cos + root, -sign * 2 * ((a - 1) + sign * (a + 1) * cos), (a + 1) + sign * (a - 1) * cos - root]
+    return (np.array(row) / row[3])[None, :]
+
+
+class PassParams(Params):
+    cutoff_hz: float = number(80.0, 10, 40_000, "Hz", "Cut-off", "log")
+    slope: str = choice("24", ["12", "24", "48"], "Slope, dB per octave")
+
+
+class LowPassParams(PassParams):
+    cutoff_hz: float = number(12_000.0, 10, 40_000, "Hz", "Cut-off", "log")
+
+
+@register
+class HighPass(FilterKind):
+    """Takes away what lies below a frequency."""
+
+    key, label, params = "high_pass", "High-pass", PassParams
+
+    def sections(self, params: PassParams, rate: int) -> Floats:  # type: ignore[override]
+        return butterworth("high", params.cutoff_hz, int(params.slope), rate)
+
+
+@register
+class LowPass(FilterKind):
+    """Takes away what lies above a frequency."""
+
+    key, label, params = "low_pass", "Low-pass", LowPassParams
+
+    def sections(self, params: LowPassParams, rate: int) -> Floats:  # type: ignore[override]
+        return butterworth("low", params.cutoff_hz, int(params.slope), rate)
+
+
+class BandParams(Params):
+    kind: str = choice("bell", ["bell", "low shelf", "high shelf", "notch"], "Kind")
+    frequency_hz: float = number(1000.0, 10, 40_000, "Hz", "Frequency", "log")
+    gain_db: float = number(0.0, -24, 24, "dB", "Gain")
+    q: float = number(0.9, 0.1, 60, "", "Q", "log")
+
+
+@register
+class Band(FilterKind):
+    """One band of equaliser: bell, shelf or notch."""
+
+    key, label, params = "band", "Equaliser band", BandParams
+
+    def sections(self, params: BandParams, rate: int) -> Floats:  # type: ignore[override]
+        return cookbook(params.kind, params.frequency_hz, params.gain_db, params.q, rate)

@@ -1,0 +1,77 @@
+"""Level, channels: gain, normalise, width, mono."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from oskren.core.audio.layouts import to_mono
+from oskren.core.measure.levels import amplitude, db, peak
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, number, register
+from oskren.core.types import Samples
+
+
+class GainParams(Params):
+    gain_db: float = number(0.0, -60, 36, "dB", "Gain")
+
+
+@register
+class Gain(StepKind):
+    """Change of level."""
+
+    key, label, family, params = "gain", "Gain", "Level", GainParams
+
+    def stream(self, params: GainParams, summary: Summary, at: Context, position: int) -> Stream:
+        factor = np.float32(amplitude(params.gain_db))
+        return Simple(lambda block: block * factor, at.channels)
+
+
+class NormaliseParams(Params):
+    peak_dbfs: float = number(-1.0, -24, 0, "dBFS", "Peak")
+
+
+@register
+class Normalise(StepKind):
+    """Gain that brings the sample peak of the whole sound to a level; silence stays silent."""
+
+    key, label, family, params, analyses = "normalise", "Normalise", "Level", NormaliseParams, True
+
+    def analyse(self, params: NormaliseParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        return {"peak": np.array(max((peak(block) for block in blocks), default=0.0))}
+
+    def stream(self, params: NormaliseParams, summary: Summary, at: Context, position: int) -> Stream:
+        highest = float(summary["peak"])
+        factor = np.float32(amplitude(params.peak_dbfs) / highest if db(highest) > -120 else 1.0)
+        return Simple(lambda block: block * factor, at.channels)
+
+
+class WidthParams(Params):
+    side_db: float = number(0.0, -60, 12, "dB", "Side gain")
+    balance_db: float = number(0.0, -12, 12, "dB", "Balance to the right")
+
+
+@register
+class Width(StepKind):
+    """Side gain and left/right balance of a stereo sound; mono passes unchanged."""
+
+    key, label, family, params = "width", "Width and balance", "Level", WidthParams
+
+    def stream(self, params: WidthParams, summary: Summary, at: Context, position: int) -> Stream:
+        side = amplitude(params.side_db)
+        left, right = amplitude(-params.balance_db / 2), amplitude(params.balance_db / 2)
+        matrix = np.array([[left * (1 + side), right * (1 - side)], [left * (1 - side), right * (1 + side)]], np.float32) / 2
+        return Simple((lambda block: block @ matrix) if at.channels == 2 else (lambda block: block), at.channels)
+
+
+@register
+class Mono(StepKind):
+    """One channel: the mean of left and right, after the fold-down of wider layouts."""
+
+    key, label, family = "mono", "Mono", "Level"
+
+    def out_channels(self, params: Params, channels: int) -> int:
+        return 1
+
+    def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
+        return Simple(to_mono, 1)
