@@ -19,7 +19,12 @@ class TimeMap:
 
     def __post_init__(self) -> None:
         steps = np.diff(self.inputs)
-        if len(self.outputs) < 2 or len(self.outputs) != len(self.inputs) or not (np.diff(self.outputs) > 0).all() or not ((steps > 0).all() or (steps < 0).all()):
+        if (
+            len(self.outputs) < 2
+            or len(self.outputs) != len(self.inputs)
+            or not (np.diff(self.outputs) > 0).all()
+            or not ((steps > 0).all() or (steps < 0).all())
+        ):
             raise ValueError("a time map needs two or more knots, strictly monotone on both sides")
 
     @staticmethod

@@ -23,8 +23,19 @@ BLOCK = 1 << 18
 EXTENSIONS = {".wav", ".wave", ".rf64", ".w64", ".aif", ".aiff", ".aifc", ".flac", ".ogg", ".oga", ".opus", ".mp3", ".caf", ".au", ".snd"}
 
 BITS = {
-    "PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32, "FLOAT": 32, "DOUBLE": 64,
-    "ULAW": 16, "ALAW": 16, "ALAC_16": 16, "ALAC_20": 20, "ALAC_24": 24, "ALAC_32": 32,
+    "PCM_S8": 8,
+    "PCM_U8": 8,
+    "PCM_16": 16,
+    "PCM_24": 24,
+    "PCM_32": 32,
+    "FLOAT": 32,
+    "DOUBLE": 64,
+    "ULAW": 16,
+    "ALAW": 16,
+    "ALAC_16": 16,
+    "ALAC_20": 20,
+    "ALAC_24": 24,
+    "ALAC_32": 32,
 }
 
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
@@ -185,7 +196,7 @@ def replacing(path: Path) -> Iterator[Path]:
         raise
 
 
-def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0) -> None:
+def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0, tags: dict[str, str] | None = None) -> None:
     """Write samples to a file whose format follows its extension (.wav, .flac, .ogg), atomically.
 
     Parameters
@@ -195,6 +206,8 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
         32 is float and for WAV only; ignored for Ogg Vorbis.
     dither : bool
         Add TPDF dither before rounding (see :mod:`oskren.core.audio.dither`).
+    tags : dict, optional
+        ``title``, ``genre``, ``comment``, ``software``: LIST INFO in WAV, Vorbis comments in FLAC and Ogg.
     """
     from oskren.core.audio.dither import tpdf
 
@@ -205,9 +218,13 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
     if dither and subtype.startswith("PCM"):
         samples = tpdf(samples, bits, seed)
     riff = format_ == "WAV" and samples.nbytes > (1 << 32) - 65536
+    # the Vorbis encoder keeps each write on its stack: small ones only
+    size = 4096 if format_ == "OGG" else BLOCK
     with replacing(path) as temporary, sf.SoundFile(str(temporary), "w", rate, samples.shape[1], subtype, format="RF64" if riff else format_) as stream:
-        for at in range(0, len(samples), BLOCK):
-            stream.write(samples[at:at + BLOCK])
+        for name, text in (tags or {}).items():
+            setattr(stream, name, text)
+        for at in range(0, len(samples), size):
+            stream.write(samples[at : at + size])
 
 
 def find_audio(paths: list[Path], skipped: Callable[[Path, str], None]) -> Iterator[Path]:

@@ -47,9 +47,17 @@ def fold_gains(layout: str, channels: int) -> Samples:
     Source: ITU-R BS.775-3, table 2.
     """
     sides: dict[str, tuple[float, float]] = {
-        "M": (1.0, 1.0), "L": (1.0, 0.0), "R": (0.0, 1.0), "C": (HALF_POWER, HALF_POWER), "LFE": (0.0, 0.0),
-        "Ls": (HALF_POWER, 0.0), "Rs": (0.0, HALF_POWER), "Lss": (HALF_POWER, 0.0), "Rss": (0.0, HALF_POWER),
-        "Lrs": (HALF_POWER, 0.0), "Rrs": (0.0, HALF_POWER),
+        "M": (1.0, 1.0),
+        "L": (1.0, 0.0),
+        "R": (0.0, 1.0),
+        "C": (HALF_POWER, HALF_POWER),
+        "LFE": (0.0, 0.0),
+        "Ls": (HALF_POWER, 0.0),
+        "Rs": (0.0, HALF_POWER),
+        "Lss": (HALF_POWER, 0.0),
+        "Rss": (0.0, HALF_POWER),
+        "Lrs": (HALF_POWER, 0.0),
+        "Rrs": (0.0, HALF_POWER),
     }
     labels = CHANNELS.get(layout)
     if labels is not None and len(labels) == channels:

@@ -69,7 +69,7 @@ def stretch(samples: Samples, factor: float, rate: int, block_ms: float = 120.0,
     engine.configure(samples.shape[1], block, max(16, block // 4))
     engine.setTimeFactor(1.0 / factor)
     padded = np.pad(samples, ((edge, edge), (0, 0)))
-    out = engine.process(np.ascontiguousarray(padded.T, dtype=np.float32))
+    out = np.asarray(engine.process(np.ascontiguousarray(padded.T, dtype=np.float32)), dtype=np.float32)
     start = round(edge * factor)
     return fit(np.ascontiguousarray(out.T[start:], dtype=np.float32), wanted)
 

@@ -28,7 +28,7 @@ def envelope(samples: Samples, rate: int) -> Floats:
     whole = len(samples) // hop
     if whole == 0:
         return np.array([float(np.sqrt(np.mean(np.square(samples, dtype=np.float64))))]) if len(samples) else np.zeros(0)
-    cut = samples[:whole * hop].reshape(whole, hop * samples.shape[1])
+    cut = samples[: whole * hop].reshape(whole, hop * samples.shape[1])
     return np.asarray(np.sqrt(np.einsum("ij,ij->i", cut, cut) / cut.shape[1]), dtype=np.float64)
 
 
@@ -47,13 +47,13 @@ def propose(levels: Floats, hop_s: float = HOP_S) -> Anchor:
     if len(levels) < 4 or levels.max() <= 1e-8:
         return Anchor(0.0, "start")
     ms = max(1, round(0.001 / hop_s))
-    body = np.sqrt(_smooth(levels ** 2, 30 * ms))
+    body = np.sqrt(_smooth(levels**2, 30 * ms))
     top = int(np.argmax(body))
     highest = body[top]
-    fast = np.sqrt(_smooth(levels ** 2, 3 * ms))
+    fast = np.sqrt(_smooth(levels**2, 3 * ms))
     # the strongest attack: the largest rise of level over 20 ms that reaches near the top level
     lag = 20 * ms
-    before = np.concatenate([np.full(lag, fast[0] if fast[0] < 0.1 * fast.max() else 0.0), fast])[:len(fast)]
+    before = np.concatenate([np.full(lag, fast[0] if fast[0] < 0.1 * fast.max() else 0.0), fast])[: len(fast)]
     ahead = fast
     rise = np.where(ahead > 0.35 * fast.max(), ahead - before, 0.0)
     peak_rise = int(np.argmax(rise))
@@ -63,7 +63,7 @@ def propose(levels: Floats, hop_s: float = HOP_S) -> Anchor:
     if long_ and loud - quiet < 12:
         return Anchor(0.0, "start")
     after = levels[top:]
-    stops = np.flatnonzero(np.sqrt(_smooth(after ** 2, 5 * ms)) < 0.1 * highest)
+    stops = np.flatnonzero(np.sqrt(_smooth(after**2, 5 * ms)) < 0.1 * highest)
     if top > 0.7 * len(levels) and (len(stops) == 0 or stops[0] < 120 * ms) and not (steep and peak_rise < 0.5 * top):
         last = np.flatnonzero(levels > 0.2 * highest)
         return Anchor(float((last[-1] + 1) * hop_s), "end")
@@ -74,4 +74,4 @@ def propose(levels: Floats, hop_s: float = HOP_S) -> Anchor:
         while at > 0 and levels[at - 1] > limit:
             at -= 1
         return Anchor(at * hop_s, "hit")
-    return Anchor(float(np.argmax(np.sqrt(_smooth(levels ** 2, 60 * ms))) * hop_s), "top")
+    return Anchor(float(np.argmax(np.sqrt(_smooth(levels**2, 60 * ms))) * hop_s), "top")

@@ -63,7 +63,7 @@ def true_peak_envelope(samples: Samples, rate: int) -> Samples:
     """Largest magnitude at and just after each frame, between the samples too; shape (frames,)."""
     from scipy.ndimage import correlate1d
 
-    result = np.abs(samples).max(axis=1)
+    result: Samples = np.abs(samples).max(axis=1)
     for phase in _interpolator(oversampling(rate)):
         # an even filter's centre is tap 24; the frame itself is tap 23
         between = correlate1d(samples, phase.astype(np.float32), axis=0, mode="constant", origin=-1)
@@ -89,10 +89,10 @@ def true_peak(samples: Samples, rate: int) -> float:
     span = 4096
     for at in range(0, len(samples), span):
         first = max(0, at - _NEAR)
-        part = samples[first:at + span + _NEAR]
+        part = samples[first : at + span + _NEAR]
         if peak(part) * bound > best:
             # the context on both sides only feeds the filter: its own edges would ring
-            best = max(best, float(true_peak_envelope(part, rate)[at - first:at - first + span].max()))
+            best = max(best, float(true_peak_envelope(part, rate)[at - first : at - first + span].max()))
     return best
 
 

@@ -28,7 +28,7 @@ def k_weighting(rate: int) -> Floats:
     k = math.tan(math.pi * 1681.974450955533 / rate)
     q = 0.7071752369554196
     high = 10 ** (3.999843853973347 / 20)
-    band = high ** 0.4996667741545416
+    band = high**0.4996667741545416
     a0 = 1 + k / q + k * k
     shelf = [(high + band * k / q + k * k) / a0, 2 * (k * k - high) / a0, (high - band * k / q + k * k) / a0, 1, 2 * (k * k - 1) / a0, (1 - k / q + k * k) / a0]
     k = math.tan(math.pi * 38.13547087602444 / rate)
@@ -67,8 +67,8 @@ class Powers:
         power = np.concatenate([self._left, np.einsum("ij,ij,j->i", weighted, weighted, self._weights)])
         whole = len(power) // self.step
         if whole:
-            self._parts.append(power[:whole * self.step].reshape(whole, self.step).mean(axis=1))
-        self._left = power[whole * self.step:]
+            self._parts.append(power[: whole * self.step].reshape(whole, self.step).mean(axis=1))
+        self._left = power[whole * self.step :]
 
     def steps(self) -> Floats:
         return np.concatenate(self._parts) if self._parts else np.zeros(0)
@@ -95,7 +95,7 @@ def _windows(steps: Floats, seconds: float) -> Floats:
     if len(steps) < size:
         return np.zeros(0)
     total = np.concatenate([[0.0], np.cumsum(steps)])
-    return np.maximum(total[size:] - total[:-size], 0.0) / size
+    return np.asarray(np.maximum(total[size:] - total[:-size], 0.0) / size)
 
 
 def summarise(steps: Floats, padded: bool = False) -> Loudness:

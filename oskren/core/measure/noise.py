@@ -30,7 +30,7 @@ def frame_powers(samples: Samples, rate: int) -> Floats:
     whole = len(samples) // size
     if whole == 0:
         return np.zeros(0)
-    cut = samples[:whole * size].reshape(whole, size * samples.shape[1])
+    cut = samples[: whole * size].reshape(whole, size * samples.shape[1])
     return np.asarray(np.einsum("ij,ij->i", cut, cut) / cut.shape[1], dtype=np.float64)
 
 

@@ -14,11 +14,11 @@ THRESHOLD = 0.15
 def _difference(frame: Floats, window: int, longest: int) -> Floats:
     """YIN's difference function for lags 0..longest, by FFT."""
     size = 1 << int(np.ceil(np.log2(window + longest + 1 + window)))
-    spectrum = np.fft.rfft(frame[:window + longest], size)
+    spectrum = np.fft.rfft(frame[: window + longest], size)
     head = np.fft.rfft(frame[:window], size)
-    correlation = np.fft.irfft(spectrum * np.conj(head), size)[:longest + 1]
-    energy = np.concatenate([[0.0], np.cumsum(frame[:window + longest] ** 2)])
-    moving = energy[window:window + longest + 1] - energy[:longest + 1]
+    correlation = np.fft.irfft(spectrum * np.conj(head), size)[: longest + 1]
+    energy = np.concatenate([[0.0], np.cumsum(frame[: window + longest] ** 2)])
+    moving = energy[window : window + longest + 1] - energy[: longest + 1]
     return np.asarray(moving[0] + moving - 2 * correlation)
 
 
@@ -63,19 +63,19 @@ def fundamental(mono: Samples, rate: int, frames: int = 9) -> tuple[float | None
         return None, None
     hop = max(1, size // 2)
     starts = np.arange(0, max(1, len(mono) - size + 1), hop)
-    energy = np.array([float(np.dot(mono[s:s + size], mono[s:s + size])) for s in starts])
+    energy = np.array([float(np.dot(mono[s : s + size], mono[s : s + size])) for s in starts])
     if energy.max() <= 1e-10:
         return None, None
     found = []
     for at in starts[np.argsort(energy)[::-1][:frames]]:
-        result = yin(mono[at:at + size].astype(np.float64), rate)
+        result = yin(mono[at : at + size].astype(np.float64), rate)
         if result is not None:
             found.append(result)
     if not found:
         return None, None
     pitches = np.array([p for p, _ in found])
     sure = np.array([1 - a for _, a in found])
-    best = float(np.exp(np.average(np.log(pitches), weights=sure ** 4 + 1e-9)))
+    best = float(np.exp(np.average(np.log(pitches), weights=sure**4 + 1e-9)))
     middle = float(np.median(pitches))
     agreeing = np.abs(np.log2(pitches / middle)) < 1 / 12
     if agreeing.mean() > 0.5:

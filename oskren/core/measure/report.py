@@ -79,7 +79,7 @@ class Measuring:
         self._floor.append(noise.frame_powers(block, self.rate))
         self._envelope.append(anchor.envelope(block, self.rate))
         if self._head_left > 0:
-            mono = to_mono(block[:self._head_left])[:, 0]
+            mono = to_mono(block[: self._head_left])[:, 0]
             self._head_left -= len(mono)
             self._head.append(mono)
 
@@ -96,16 +96,24 @@ class Measuring:
         floor = noise.noise_floor(np.concatenate(self._floor)) if self._floor else None
         offset = self._sum / max(1, self._frames)
         return Measures(
-            sample_peak_dbfs=_decibels(self._peak), true_peak_dbtp=_decibels(self._true),
+            sample_peak_dbfs=_decibels(self._peak),
+            true_peak_dbtp=_decibels(self._true),
             rms_dbfs=_decibels(math.sqrt(self._squares / max(1, self._frames * self.channels))),
-            integrated_lufs=_rounded(loud.integrated_lufs), loudness_padded=padded,
-            max_momentary_lufs=_rounded(loud.max_momentary_lufs), max_short_term_lufs=_rounded(loud.max_short_term_lufs),
-            loudness_range_lu=_rounded(loud.range_lu), noise_floor_dbfs=_rounded(floor.dbfs if floor else None),
+            integrated_lufs=_rounded(loud.integrated_lufs),
+            loudness_padded=padded,
+            max_momentary_lufs=_rounded(loud.max_momentary_lufs),
+            max_short_term_lufs=_rounded(loud.max_short_term_lufs),
+            loudness_range_lu=_rounded(loud.range_lu),
+            noise_floor_dbfs=_rounded(floor.dbfs if floor else None),
             bandwidth_hz=_rounded(spectrum.bandwidth(mono, self.rate), 1) if slow else None,
-            brightness_hz=_rounded(shape.brightness_hz, 1), flatness=_rounded(shape.flatness_mean, 6),
-            pitch_hz=_rounded(hz), pitch_confidence=_rounded(sure),
-            anchor_s=round(min(found.seconds, self._frames / self.rate), 6), anchor_kind=found.kind,
-            clipped_samples=self._clipped, dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
+            brightness_hz=_rounded(shape.brightness_hz, 1),
+            flatness=_rounded(shape.flatness_mean, 6),
+            pitch_hz=_rounded(hz),
+            pitch_confidence=_rounded(sure),
+            anchor_s=round(min(found.seconds, self._frames / self.rate), 6),
+            anchor_kind=found.kind,
+            clipped_samples=self._clipped,
+            dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
         )
 
 
@@ -139,5 +147,6 @@ def measure_file(path: Path) -> FileMeasures:
     # block edges fall on whole 50 ms frames, so that the floor does not depend on the block size
     size = max(1, round(info.rate * noise.FRAME_S)) * 100
     facts = measure_blocks(files.blocks(path, size=size), info.rate, info.channels, info.layout)
-    return FileMeasures(path=str(path), duration_s=info.seconds, frames=info.frames, sample_rate=info.rate,
-                        channels=info.channels, bit_depth=info.bits, **facts.model_dump())
+    return FileMeasures(
+        path=str(path), duration_s=info.seconds, frames=info.frames, sample_rate=info.rate, channels=info.channels, bit_depth=info.bits, **facts.model_dump()
+    )

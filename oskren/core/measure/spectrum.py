@@ -94,7 +94,7 @@ def bandwidth(mono: Samples, rate: int) -> float | None:
     edge = int(standing[-1]) + 1 if len(standing) else size // 2
     highest_above = np.maximum.accumulate(level[::-1])[::-1]
     for bin_ in range(8, edge):
-        if highest_above[bin_] < level[int(bin_ / 1.414):bin_].max() - CLIFF_DB:
+        if highest_above[bin_] < level[int(bin_ / 1.414) : bin_].max() - CLIFF_DB:
             edge = bin_
             break
     return float(min(edge, size // 2) * rate / size)

@@ -112,3 +112,33 @@ class Cache:
             path.unlink(missing_ok=True)
             removed += size
         return removed
+
+
+class Scratch(Cache):
+    """Reads from a cache's folder but keeps what is new in memory: for batches of short items, rendered once each."""
+
+    def __init__(self, folder: Path):
+        super().__init__(folder)
+        self._audio: dict[str, tuple[Samples, int]] = {}
+        self._summaries: dict[str, Summary] = {}
+
+    def open(self, key: str) -> tuple[Samples, int] | None:
+        return self._audio.get(key) or super().open(key)
+
+    def has(self, key: str) -> bool:
+        return key in self._audio or super().has(key)
+
+    def write(self, key: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
+        parts = list(blocks)
+        self._audio[key] = (np.concatenate(parts) if parts else np.zeros((0, channels), np.float32), rate)
+
+    def summary(self, key: str) -> Summary | None:
+        return self._summaries.get(key) or super().summary(key)
+
+    def keep_summary(self, key: str, summary: Summary) -> None:
+        self._summaries[key] = summary
+
+    def forget(self) -> None:
+        """Drop what is held in memory, between items."""
+        self._audio.clear()
+        self._summaries.clear()

@@ -147,12 +147,18 @@ def member_node(member: Member, rate: int | None = None) -> Chained:
     if member.reverse:
         steps.append(Step(kind="reverse"))
     if member.pitch_st != 0 or member.stretch != 1:
-        steps.append(Step(kind="pitch", params={"semitones": member.pitch_st, "mode": "keep length" if member.keep_length else "varispeed", "stretch": member.stretch}))
+        steps.append(
+            Step(kind="pitch", params={"semitones": member.pitch_st, "mode": "keep length" if member.keep_length else "varispeed", "stretch": member.stretch})
+        )
     steps += member.chain
     if rate is not None:
         steps.append(Step(kind="rate", params={"rate": rate}))
     if member.fade_in_s or member.fade_out_s:
-        steps.append(Step(kind="fade", params={"in_s": member.fade_in_s, "out_s": member.fade_out_s, "in_shape": member.fade_in_shape, "out_shape": member.fade_out_shape}))
+        steps.append(
+            Step(
+                kind="fade", params={"in_s": member.fade_in_s, "out_s": member.fade_out_s, "in_shape": member.fade_in_shape, "out_shape": member.fade_out_shape}
+            )
+        )
     return Chained(node=member.node, chain=tuple(steps))
 
 

@@ -118,8 +118,7 @@ class Renderer:
             case Mix():
                 return self._mix_shape(node)
             case Chained():
-                contexts, shape = self._walk(node)
-                return shape
+                return self._walk(node)[1]
         raise OskrenError("unknown node")
 
     def _part(self, node: Excerpt, inner: Shape) -> tuple[int, int]:
@@ -213,7 +212,7 @@ class Renderer:
         if found is not None:
             for at in range(start, len(found[0]), BLOCK):
                 self._check()
-                yield np.array(found[0][at:at + BLOCK])
+                yield np.array(found[0][at : at + BLOCK])
             return
         for block in self._compute(node, start):
             self._check()
@@ -235,7 +234,7 @@ class Renderer:
                 steps = active(node.chain)
                 for i in reversed(range(len(steps))):
                     kind = kind_of(steps[i].kind)
-                    prefix = Chained(node=node.node, chain=steps[:i + 1])
+                    prefix = Chained(node=node.node, chain=steps[: i + 1])
                     if kind.whole:
                         return not self.cache.has(node_hash(prefix))
                     if kind.analyses and self.cache.summary(self._summary_key(steps[i], Chained(node=node.node, chain=steps[:i]))) is None:
@@ -286,7 +285,7 @@ class Renderer:
                 found = self.cache.open(key)
             assert found is not None
             for here in range(start, len(found[0]), BLOCK):
-                yield np.array(found[0][here:here + BLOCK])
+                yield np.array(found[0][here : here + BLOCK])
             return
         summary = self._summary(step, before, at) if kind.analyses else {}
         skip = kind.skip(params, at)
@@ -328,9 +327,9 @@ class Renderer:
                 part[:fade] *= rise
             if fade:
                 part[-fade:] *= rise[::-1]
-            out[here:here + len(part)] += part[:len(out) - here]
+            out[here : here + len(part)] += part[: len(out) - here]
             here += len(body) - fade
-        return out[:max(1, round(node.length_s * inner.rate))]
+        return out[: max(1, round(node.length_s * inner.rate))]
 
     def _difference(self, node: Difference, start: int) -> Iterator[Samples]:
         shape = self.shape(node)
@@ -356,8 +355,8 @@ class Renderer:
             for first, audio, matrix in voices:
                 low, high = max(at, first), min(at + count, first + len(audio))
                 if low < high:
-                    part = np.asarray(audio[low - first:high - first])
-                    total[low - at:high - at] += (part if part.shape[1] == len(matrix) else convert(part, "stereo")) @ matrix
+                    part = np.asarray(audio[low - first : high - first])
+                    total[low - at : high - at] += (part if part.shape[1] == len(matrix) else convert(part, "stereo")) @ matrix
             result = total.astype(np.float32)
             yield convert(result, "mono") if shape.channels == 1 else result
 

@@ -58,7 +58,7 @@ class LimiterStream:
         if sure > known:
             envelope = true_peak_envelope(self._samples[known:], self._rate).astype(np.float64)
             # a peak between two frames concerns both
-            envelope = np.maximum(envelope[1:], envelope[:-1])[CONTEXT - 1:CONTEXT - 1 + sure - known]
+            envelope = np.maximum(envelope[1:], envelope[:-1])[CONTEXT - 1 : CONTEXT - 1 + sure - known]
             need = 20 * np.log10(self._ceiling / np.maximum(envelope, self._ceiling))
             self._needs = np.concatenate([self._needs, np.maximum(need, -DEEPEST_DB)])
         ready = len(self._needs) - ahead
@@ -68,14 +68,14 @@ class LimiterStream:
 
         window = self._look + 1
         padded = np.concatenate([self._needs, np.zeros(2 * window)])
-        held = minimum_filter1d(padded, window, mode="nearest")[window // 2:window // 2 + ready]
+        held = minimum_filter1d(padded, window, mode="nearest")[window // 2 : window // 2 + ready]
         ramp = self._slope * np.arange(ready + 1)
         released = (np.minimum.accumulate(np.concatenate([self._released[-1:], held]) - ramp) + ramp)[1:]
         history = np.concatenate([self._released, released])
         total = np.concatenate([[0.0], np.cumsum(history)])
         gain = 10.0 ** ((total[window:] - total[:-window]) / window / 20)
-        out = (self._samples[CONTEXT:CONTEXT + ready] * gain[:, None]).astype(np.float32)
-        self._samples, self._needs, self._released = self._samples[ready:], self._needs[ready:], history[-self._look:]
+        out: Samples = (self._samples[CONTEXT : CONTEXT + ready] * gain[:, None]).astype(np.float32)
+        self._samples, self._needs, self._released = self._samples[ready:], self._needs[ready:], history[-self._look :]
         return out
 
 

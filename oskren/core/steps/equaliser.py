@@ -78,8 +78,14 @@ def cookbook(kind: str, frequency_hz: float, gain_db: float, q: float, rate: int
     else:
         sign = 1 if kind == "low shelf" else -1
         root = 2 * math.sqrt(a) * alpha
-        row = [a * ((a + 1) - sign * (a - 1) * cos + root), sign * 2 * a * ((a - 1) - sign * (a + 1) * cos), a * ((a + 1) - sign * (a - 1) * cos - root),
-               (a + 1) + sign * (a - 1) * cos + root, -sign * 2 * ((a - 1) + sign * (a + 1) * cos), (a + 1) + sign * (a - 1) * cos - root]
+        row = [
+            a * ((a + 1) - sign * (a - 1) * cos + root),
+            sign * 2 * a * ((a - 1) - sign * (a + 1) * cos),
+            a * ((a + 1) - sign * (a - 1) * cos - root),
+            (a + 1) + sign * (a - 1) * cos + root,
+            -sign * 2 * ((a - 1) + sign * (a + 1) * cos),
+            (a + 1) + sign * (a - 1) * cos - root,
+        ]
     return (np.array(row) / row[3])[None, :]
 
 

@@ -61,7 +61,11 @@ class Width(StepKind):
         side = amplitude(params.side_db)
         left, right = amplitude(-params.balance_db / 2), amplitude(params.balance_db / 2)
         matrix = np.array([[left * (1 + side), right * (1 - side)], [left * (1 - side), right * (1 + side)]], np.float32) / 2
-        return Simple((lambda block: block @ matrix) if at.channels == 2 else (lambda block: block), at.channels)
+
+        def widened(block: Samples) -> Samples:
+            return np.asarray(block @ matrix, dtype=np.float32) if at.channels == 2 else block
+
+        return Simple(widened, at.channels)
 
 
 @register

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -29,7 +30,7 @@ class NoiseParams(Params):
 
 def frame_size(rate: int) -> int:
     """Length of a spectral frame: about 43 ms, a power of two."""
-    return 1 << max(8, round(np.log2(rate * 0.0427)))
+    return 1 << max(8, round(math.log2(rate * 0.0427)))
 
 
 @functools.lru_cache(maxsize=4)
@@ -49,7 +50,7 @@ def learn(samples: Samples, rate: int) -> Floats:
     size = frame_size(rate)
     if len(samples) < 2 * size:
         raise OskrenError(f"The part for the noise profile is {len(samples) / rate:.3f} s long; mark at least {2 * size / rate:.2f} s.")
-    frames = np.lib.stride_tricks.sliding_window_view(samples, size, axis=0)[::size // 4]
+    frames = np.lib.stride_tricks.sliding_window_view(samples, size, axis=0)[:: size // 4]
     spectra = np.fft.rfft(frames * _window(size), axis=2)
     power: Floats = np.mean(np.square(np.abs(spectra)), axis=0, dtype=np.float64)
     # neighbouring bins are averaged: the profile is a smooth curve, not one frame's ripple
@@ -92,7 +93,7 @@ def gains(power: Floats, profile: Floats, least: Floats, smoothing: float) -> Fl
     second = uniform_filter1d(uniform_filter1d(first * first * over, span_t, axis=0, mode="nearest"), 3, axis=1, mode="nearest")
     gain = second / (second + 1.0)
     # transient guard: the geometric mean over wide bands stands clear of the noise
-    wide = over[:, :over.shape[1] // BANDS * BANDS].reshape(len(over), BANDS, -1).mean(axis=2)
+    wide = over[:, : over.shape[1] // BANDS * BANDS].reshape(len(over), BANDS, -1).mean(axis=2)
     struck = (np.log(np.maximum(wide, 1e-6)).mean(axis=1) > np.log(4.0))[:, None]
     gain = np.where(struck, np.maximum(gain, over / (over + 2.0)), gain)
     return np.maximum(gain, least)[FRAMES_AROUND:-FRAMES_AROUND]
@@ -122,7 +123,7 @@ class Reducing:
 
     def flush(self) -> Samples:
         self._held = np.concatenate([self._held, np.zeros((self._size + (FRAMES_AROUND + 1) * self._hop, self._channels), np.float32)])
-        return self._give()[:self._due]
+        return self._give()[: self._due]
 
     def _give(self) -> Samples:
         size, hop = self._size, self._hop
@@ -132,7 +133,7 @@ class Reducing:
         from scipy.fft import irfft, rfft
 
         total = count + 2 * FRAMES_AROUND
-        frames = np.lib.stride_tricks.sliding_window_view(self._held[:size + (total - 1) * hop], size, axis=0)[::hop]
+        frames = np.lib.stride_tricks.sliding_window_view(self._held[: size + (total - 1) * hop], size, axis=0)[::hop]
         spectra = rfft(frames * _window(size), axis=2)
         middle = spectra[FRAMES_AROUND:-FRAMES_AROUND]
         for channel in range(self._channels):
@@ -140,13 +141,13 @@ class Reducing:
             middle[:, channel] *= gains(power, self._profile[:, channel].astype(np.float32), self._least.astype(np.float32), self._params.smoothing)
         parts = irfft(middle, size, axis=2) * (_window(size) * np.float32(0.5))
         out = np.zeros((size + (count - 1) * hop, self._channels), np.float32)
-        out[:size - hop] = self._overlap
+        out[: size - hop] = self._overlap
         rows = out.reshape(-1, hop, self._channels)
         for quarter in range(4):
-            rows[quarter:quarter + count] += parts[:, :, quarter * hop:(quarter + 1) * hop].transpose(0, 2, 1)
-        self._overlap = out[count * hop:]
-        self._held = self._held[count * hop:]
-        given = out[:count * hop]
+            rows[quarter : quarter + count] += parts[:, :, quarter * hop : (quarter + 1) * hop].transpose(0, 2, 1)
+        self._overlap = out[count * hop :]
+        self._held = self._held[count * hop :]
+        given = out[: count * hop]
         drop = min(self._discard, len(given))
         self._discard -= drop
         given = given[drop:]

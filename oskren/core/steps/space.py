@@ -42,7 +42,7 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
     frames = math.ceil(longest * 1.15 * rate)
     time = np.arange(frames) / rate
     spectrum_hz = np.fft.rfftfreq(frames, 1 / rate)
-    centres = np.array([62.5 * 2.0 ** k for k in range(9) if 62.5 * 2.0 ** k < rate / 2])
+    centres = np.array([62.5 * 2.0**k for k in range(9) if 62.5 * 2.0**k < rate / 2])
     octaves = np.log2(np.maximum(spectrum_hz, 1.0) / 62.5)
     early = min(0.08, 4 * params.size_m / SPEED_OF_SOUND)
     result = np.zeros((frames, channels))
@@ -59,7 +59,7 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
             decay = params.decay_s * float(np.interp(np.log2(centre), np.log2([125, 500, 1000, 8000]), [params.low_ratio, 1.0, 1.0, params.high_ratio]))
             result[:, channel] += np.fft.irfft(source * weight, frames) * 10 ** (-3 * time / decay)
         result[:, channel] *= 1 - np.exp(-time / max(early / 3, 0.002))
-        scale = math.sqrt(float(np.mean(result[:max(1, round(early * rate)), channel] ** 2)) + 1e-12)
+        scale = math.sqrt(float(np.mean(result[: max(1, round(early * rate)), channel] ** 2)) + 1e-12)
         random = np.random.Generator(np.random.PCG64(7100 + (channel if params.width > 0 else 0)))
         for _ in range(14):
             at = round(params.size_m / SPEED_OF_SOUND * (0.35 + 3.6 * math.sqrt(random.random())) * rate)
@@ -83,10 +83,10 @@ class Convolution:
         from scipy.signal import oaconvolve
 
         wet = oaconvolve(block.astype(np.float64), self._impulse, axes=0) * self._wet
-        wet[:len(block)] += block * self._dry
-        wet[:len(self._pending)] += self._pending[:len(wet)]
-        self._pending = np.concatenate([wet, self._pending[len(wet):]])[len(block):] if len(self._pending) > len(wet) else wet[len(block):]
-        return wet[:len(block)].astype(np.float32)
+        wet[: len(block)] += block * self._dry
+        wet[: len(self._pending)] += self._pending[: len(wet)]
+        self._pending = np.concatenate([wet, self._pending[len(wet) :]])[len(block) :] if len(self._pending) > len(wet) else wet[len(block) :]
+        return wet[: len(block)].astype(np.float32)
 
     def flush(self) -> Samples:
         return self._pending.astype(np.float32)

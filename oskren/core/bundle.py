@@ -1,0 +1,136 @@
+"""Bundles: a design with its audio in one open file, a zip of JSON and sound (see docs/formats.md)."""
+
+from __future__ import annotations
+
+import json
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from pydantic import ValidationError
+
+from oskren.core.audio import files
+from oskren.core.audio.files import replacing
+from oskren.core.errors import AudioFileError, OskrenError
+from oskren.core.nodes.model import Mix, leaves
+from oskren.core.vary.recipe import Recipe
+
+FORMAT, VERSION = "oskren-bundle", 1
+MOST_FILES, MOST_BYTES = 512, 4 << 30
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """A loaded bundle: the design, its recipe if it has one, and where each audio hash lies."""
+
+    name: str
+    mix: Mix
+    recipe: Recipe | None
+    audio: dict[str, Path]
+
+
+def save(path: Path, name: str, mix: Mix, media: Callable[[str], Path], recipe: Recipe | None = None) -> None:
+    """Write a design with every original it is made of; the audio files go in byte for byte."""
+    sources = {}
+    with replacing(path) as temporary, zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:
+        for leaf in leaves(mix):
+            file = media(leaf.audio)
+            inside = f"audio/{leaf.audio}{file.suffix.lower()}"
+            archive.write(file, inside)
+            sources[leaf.audio] = inside
+        document = {
+            "format": FORMAT,
+            "version": VERSION,
+            "name": name,
+            "audio": sources,
+            "mix": mix.model_dump(mode="json"),
+            "recipe": recipe.model_dump(mode="json") if recipe else None,
+        }
+        archive.writestr("design.json", json.dumps(document, indent=1))
+
+
+def load(path: Path, folder: Path) -> Bundle:
+    """Read a bundle; its audio is unpacked into ``folder`` and checked.
+
+    Raises
+    ------
+    OskrenError
+        When the file is no bundle, is damaged, or its paths, count or size are out of bounds; nothing is kept then.
+    """
+    if not path.exists():
+        raise OskrenError(f"{path}: there is no such file; check the path")
+    unpacked: list[Path] = []
+    try:
+        with zipfile.ZipFile(path) as archive:
+            return _load(path, archive, folder, unpacked)
+    except (zipfile.BadZipFile, KeyError, json.JSONDecodeError, UnicodeDecodeError, EOFError) as error:
+        _remove(unpacked)
+        raise OskrenError(f"{path}: is not a bundle (a zip with a design.json in it) or is damaged; save it again") from error
+    except ValidationError as error:
+        _remove(unpacked)
+        first = error.errors()[0]
+        raise OskrenError(f"{path}: its design cannot be used: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
+    except OskrenError:
+        _remove(unpacked)
+        raise
+
+
+def _remove(paths: list[Path]) -> None:
+    for path in paths:
+        path.unlink(missing_ok=True)
+
+
+def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Path]) -> Bundle:
+    entries = archive.infolist()
+    if len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > MOST_BYTES:
+        raise OskrenError(f"{path}: holds more than {MOST_FILES} files or {MOST_BYTES >> 30} GiB; it is not read")
+    for entry in entries:
+        parts = PurePosixPath(entry.filename).parts
+        if entry.filename.startswith("/") or ".." in parts or "\\" in entry.filename:
+            raise OskrenError(f"{path}: holds the path '{entry.filename}', which leaves the bundle; it is not read")
+    document = json.loads(archive.read("design.json"))
+    if not isinstance(document, dict) or document.get("format") != FORMAT:
+        raise OskrenError(f"{path}: its design.json does not say format '{FORMAT}'")
+    if document.get("version") != VERSION:
+        raise OskrenError(f"{path}: is of version {document.get('version')}; this Oskren reads version {VERSION}")
+    audio: dict[str, Path] = {}
+    sources: dict[str, dict[str, Any]] = {}
+
+    def source(inside: str) -> dict[str, Any]:
+        if inside not in sources:
+            file = folder / f"{len(sources):03d}-{PurePosixPath(inside).name}"
+            folder.mkdir(parents=True, exist_ok=True)
+            unpacked.append(file)
+            with archive.open(inside) as packed, open(file, "wb") as out:
+                while part := packed.read(1 << 20):
+                    out.write(part)
+            try:
+                info, key = files.probe(file), files.audio_hash(file)
+            except AudioFileError as error:
+                raise OskrenError(f"{path}: its {inside} {error.reason}") from error
+            audio[key] = file
+            sources[inside] = {"kind": "source", "audio": key, "rate": info.rate, "channels": info.channels, "frames": info.frames}
+        return sources[inside]
+
+    def resolved(value: Any) -> Any:
+        """Replace what names a file inside the bundle by the source it is."""
+        if isinstance(value, list):
+            return [resolved(one) for one in value]
+        if not isinstance(value, dict):
+            return value
+        if set(value) == {"file"} or (value.get("kind") == "source" and "file" in value):
+            return source(str(value["file"]))
+        return {name: resolved(one) for name, one in value.items()}
+
+    raw = document.get("mix")
+    mix = Mix.model_validate(resolved(raw))
+    for key, inside in (document.get("audio") or {}).items():
+        if source(str(inside))["audio"] != key:
+            raise OskrenError(f"{path}: its {inside} holds other sound than the design was made with; save the bundle again")
+    missing = [leaf.audio for leaf in leaves(mix) if leaf.audio not in audio]
+    if missing:
+        raise OskrenError(f"{path}: the sound {missing[0][:12]} of the design is not in the bundle; save it again")
+    recipe = Recipe.model_validate(document["recipe"]) if document.get("recipe") else None
+    return Bundle(str(document.get("name") or path.stem), mix, recipe, audio)

@@ -1,0 +1,1 @@
+"""Shipping: targets, names, files written and read back, reports and manifests."""

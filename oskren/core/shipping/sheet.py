@@ -1,0 +1,115 @@
+"""The sheet: items crossed with targets, and every path that comes of it, before anything is rendered."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Chained, Frozen, Node, Step, node_hash
+from oskren.core.words import names
+
+Format = Literal["wav", "flac", "ogg"]
+
+
+class Target(Frozen):
+    """How files are written: format, rate (None keeps the sound's own), bits, channels, level, fades, name template."""
+
+    name: str = "master"
+    format: Format = "wav"
+    rate: int | None = Field(None, ge=8000, le=384_000)
+    bits: Literal[16, 24, 32] = 24
+    channels: Literal["keep", "mono", "stereo"] = "keep"
+    peak_dbfs: float | None = Field(None, ge=-24, le=0)
+    fade_in_ms: float = Field(0.0, ge=0, le=10_000)
+    fade_out_ms: float = Field(0.0, ge=0, le=60_000)
+    dither: bool = True
+    template: str = Field("{name}", min_length=1, max_length=400)
+
+    @model_validator(mode="after")
+    def _writable(self) -> Target:
+        if self.format == "flac" and self.bits == 32:
+            raise ValueError("FLAC holds 16 or 24 bit; choose one of them or WAV")
+        return self
+
+
+class Item(Frozen):
+    """One sound to ship."""
+
+    node: Node
+    name: str = Field(min_length=1, max_length=400)
+    category: str = ""
+    sound: str = ""
+    tags: tuple[str, ...] = ()
+
+
+class Sheet(Frozen):
+    """What goes into a batch render."""
+
+    name: str = "shipment"
+    items: tuple[Item, ...] = Field(min_length=1)
+    targets: tuple[Target, ...] = Field((Target(),), min_length=1)
+
+
+class Planned(Frozen):
+    """One file to be: its path in the out folder, and what is wrong with it."""
+
+    path: str
+    item: int
+    target: int
+    problem: str = ""
+
+
+def plan(sheet: Sheet, facts: list[tuple[int, int]]) -> list[Planned]:
+    """Every file of a sheet with its final path; collisions and bad templates are named.
+
+    Parameters
+    ----------
+    facts : list of (rate in Hz, channels)
+        Of each item, for the tokens of the template.
+    """
+    planned: list[Planned] = []
+    for t, target in enumerate(sheet.targets):
+        for i, (item, (rate, channels)) in enumerate(zip(sheet.items, facts, strict=True)):
+            wide = channels if target.channels == "keep" else 1 if target.channels == "mono" else 2
+            values = {
+                "category": item.category.replace("/", "-") or "uncategorised",
+                "name": item.name,
+                "number": i + 1,
+                "rate": f"{(target.rate or rate) / 1000:g}k",
+                "bits": "" if target.format == "ogg" else target.bits,
+                "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
+                "target": target.name,
+                "sheet": sheet.name,
+            }
+            try:
+                planned.append(Planned(path=names.fill(target.template, values, f".{target.format}"), item=i, target=t))
+            except OskrenError as error:
+                planned.append(Planned(path="", item=i, target=t, problem=str(error)))
+    for position in names.collisions([one.path or f"\0{i}" for i, one in enumerate(planned)]):
+        one = planned[position]
+        planned[position] = one.model_copy(update={"problem": f"Several files would be called {one.path}; add {{number:3}} or another token to the template."})
+    return planned
+
+
+def file_node(item: Item, target: Target) -> Node:
+    """The item through what the target asks for: channels, rate, fades, level last."""
+    steps: list[Step] = []
+    if target.channels == "mono":
+        steps.append(Step(kind="mono"))
+    if target.rate is not None:
+        steps.append(Step(kind="rate", params={"rate": target.rate}))
+    if target.fade_in_ms or target.fade_out_ms:
+        steps.append(Step(kind="fade", params={"in_s": target.fade_in_ms / 1000, "out_s": target.fade_out_ms / 1000}))
+    if target.peak_dbfs is not None:
+        steps.append(Step(kind="normalise", params={"peak_dbfs": target.peak_dbfs}))
+    return Chained(node=item.node, chain=tuple(steps)) if steps else item.node
+
+
+def file_key(item: Item, target: Target) -> str:
+    """Hash of everything that decides a file's bytes; the same key means the file need not be rendered again."""
+    facts = [node_hash(file_node(item, target)), target.model_dump(exclude={"template", "name"}), item.name, item.category, list(item.tags), 1]
+    return hashlib.blake2b(json.dumps(facts, sort_keys=True).encode(), digest_size=20).hexdigest()

@@ -1,0 +1,166 @@
+"""Rendering a file, writing it, reading it back and checking what came out."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+
+import numpy as np
+from pydantic import BaseModel
+
+from oskren.core.audio import files
+from oskren.core.audio.layouts import convert
+from oskren.core.errors import OskrenError
+from oskren.core.measure import levels, loudness
+from oskren.core.nodes.model import leaves
+from oskren.core.nodes.render import Renderer
+from oskren.core.shipping.sheet import Item, Target, file_key, file_node
+from oskren.core.types import Samples
+
+EDGE_DBFS = -40.0
+"""A first or last sample above this may click (common practice, no source)."""
+
+DC_LIMIT = 0.005
+VORBIS_PEAK_DB = 1.0
+"""Lossy files are allowed to differ in peak by this much (own rule: measured overshoot of the encoder stays below it)."""
+
+
+class Check(BaseModel):
+    """One check of a finished file; a failed ``warning`` is shown but does not fail the file."""
+
+    name: str
+    ok: bool
+    warning: bool = False
+    note: str
+
+
+class FileReport(BaseModel):
+    """A finished file as it was read back."""
+
+    path: str
+    key: str
+    sha256: str
+    bytes: int
+    frames: int
+    duration_s: float
+    sample_rate: int
+    channels: int
+    bit_depth: int | None
+    sample_peak_dbfs: float | None
+    true_peak_dbtp: float | None
+    integrated_lufs: float | None
+    checks: list[Check]
+    sound: str
+    name: str
+    category: str
+    target: str
+    made_from: list[str]
+
+    @property
+    def ok(self) -> bool:
+        return all(check.ok or check.warning for check in self.checks)
+
+
+def sha256(path: Path) -> str:
+    """SHA-256 of a file, hexadecimal."""
+    with open(path, "rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
+
+
+def render_file(renderer: Renderer, item: Item, target: Target, path: Path, shown: str) -> FileReport:
+    """Render an item for a target, write it to ``path``, read it back and check it.
+
+    Raises
+    ------
+    OskrenError
+        When the file cannot be rendered or written; nothing is left under its name that was not there before.
+    """
+    node = file_node(item, target)
+    rate = renderer.output_shape(node).rate
+    parts = list(renderer.stream(node))
+    samples = np.concatenate(parts)
+    if target.channels == "stereo":
+        samples = np.repeat(samples, 2, axis=1) if samples.shape[1] == 1 else convert(samples, "stereo")
+    key = file_key(item, target)
+    lossless = target.format != "ogg"
+    highest = levels.peak(samples)
+    if target.bits != 32 or not lossless:
+        samples = _under_full_scale(samples, highest)
+    tags = {"title": item.name, "genre": item.category or "Sound effect", "comment": ", ".join(item.tags), "software": "Oskren"}
+    files.write(path, samples, rate, target.bits, dither=target.dither and target.bits == 16, seed=int(key[:8], 16), tags={k: v for k, v in tags.items() if v})
+    return verify(path, shown, key, samples, highest, rate, item, target)
+
+
+def _under_full_scale(samples: Samples, highest: float) -> Samples:
+    return np.clip(samples, -1.0, 1.0) if highest > 1.0 else samples
+
+
+def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, rate: int, item: Item, target: Target) -> FileReport:
+    """Read a written file back and compare it with what was rendered.
+
+    Lossless files must hold the same frames to within their rounding; Ogg Vorbis keeps length and rate exactly, and its
+    peak within 1 dB.
+    """
+    info = files.probe(path)
+    back = np.concatenate(list(files.blocks(path)))
+    lossless = target.format != "ogg"
+    step = 2.0 ** (1 - target.bits) * (2.1 if target.dither and target.bits == 16 else 1.01) if target.bits != 32 else 1e-9
+    peak_back = levels.peak(back)
+    checks = [
+        Check(name="length", ok=len(back) == len(samples), note=f"{len(back)} of {len(samples)} frames"),
+        Check(
+            name="format",
+            ok=info.rate == rate and info.channels == samples.shape[1] and (not lossless or info.bits == target.bits),
+            note=f"{info.format}, {info.rate} Hz, {info.channels} ch" + (f", {info.bits} bit" if info.bits else ""),
+        ),
+    ]
+    if lossless:
+        same = back.shape == samples.shape
+        error = float(np.abs(back - samples).max()) if same and len(back) else float("inf")
+        checks.append(Check(name="sound", ok=error <= step, note="as rendered" if error <= step else "differs from what was rendered"))
+    else:
+        apart = abs(levels.db(peak_back) - levels.db(levels.peak(samples)))
+        checks.append(Check(name="sound", ok=apart <= VORBIS_PEAK_DB or peak_back < 0.01, note=f"peak within {apart:.2f} dB of what was rendered"))
+    checks.append(
+        Check(
+            name="level",
+            ok=highest <= 1.0 or (target.bits == 32 and lossless),
+            note="under full scale" if highest <= 1.0 else f"{levels.db(highest):+.1f} dB over full scale; lower the gain or ask for a peak",
+        )
+    )
+    checks.append(Check(name="silence", ok=peak_back > 1e-5, note="sounds" if peak_back > 1e-5 else "the file is silent"))
+    offset = levels.dc_offset(back)
+    checks.append(Check(name="DC", ok=abs(offset) <= DC_LIMIT, warning=True, note=f"{offset:+.4f}"))
+    edge = levels.db(float(max(np.abs(back[0]).max(), np.abs(back[-1]).max()))) if len(back) else levels.SILENT_DB
+    checks.append(Check(name="edges", ok=edge <= EDGE_DBFS, warning=True, note="no click" if edge <= EDGE_DBFS else f"may click: {edge:.0f} dBFS at an edge"))
+    loud = loudness.loudness(back, info.rate, info.layout)
+    true = levels.true_peak(back, info.rate)
+    checks.append(Check(name="true peak", ok=true <= 1.0, warning=True, note=f"{levels.db(true):.1f} dBTP"))
+    return FileReport(
+        path=shown,
+        key=key,
+        sha256=sha256(path),
+        bytes=path.stat().st_size,
+        frames=len(back),
+        duration_s=round(len(back) / info.rate, 6),
+        sample_rate=info.rate,
+        channels=info.channels,
+        bit_depth=info.bits,
+        sample_peak_dbfs=round(levels.db(peak_back), 3),
+        true_peak_dbtp=round(levels.db(true), 3),
+        integrated_lufs=None if loud.integrated_lufs is None else round(loud.integrated_lufs, 2),
+        checks=checks,
+        sound=item.sound,
+        name=item.name,
+        category=item.category,
+        target=target.name,
+        made_from=[leaf.audio for leaf in leaves(item.node)],
+    )
+
+
+def refuse_outside(root: Path, relative: str) -> Path:
+    """The path of a planned file under the out folder; OskrenError if it would lie outside."""
+    path = (root / relative).resolve()
+    if not path.is_relative_to(root.resolve()):
+        raise OskrenError(f"{relative}: lies outside the folder to ship to; change the template.")
+    return path

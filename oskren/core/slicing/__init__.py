@@ -1,0 +1,1 @@
+"""Finding, correcting and finishing slices of long sounds."""

@@ -1,0 +1,193 @@
+"""Finding slices: level with hysteresis over the measured floor, and attacks inside a sound."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from oskren.core.measure import noise
+from oskren.core.types import Floats, Samples
+
+HOP_S = 0.001
+
+
+class Settings(BaseModel):
+    """How slices are found; all of it can be changed while looking at the waveform."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    sensitivity_db: float = Field(12.0, ge=1, le=60, description="threshold over the measured floor")
+    min_length_ms: float = Field(40.0, ge=1, le=60_000)
+    min_gap_ms: float = Field(60.0, ge=1, le=60_000)
+    pre_roll_ms: float = Field(2.0, ge=0, le=5_000)
+    tail_ms: float = Field(30.0, ge=0, le=60_000)
+    attacks: bool = Field(True, description="an attack inside a sound begins a new slice")
+    rise_db: float = Field(10.0, ge=3, le=40, description="how steep an attack inside a sound must be")
+
+
+class Found(BaseModel):
+    """One found slice, in seconds."""
+
+    model_config = ConfigDict(frozen=True)
+
+    start_s: float
+    end_s: float
+    attack_s: float
+
+
+@dataclass(frozen=True)
+class Levels:
+    """Levels of a sound in hops of 1 ms: ``power`` of all of it, ``bright`` of its first difference (its upper bands).
+
+    ``floor_dbfs`` is the level thresholds start from; ``floor_visible`` says whether it is the measured noise floor or,
+    for dense material, only its quietest tenth.
+    """
+
+    power: Samples
+    bright: Samples
+    hop_s: float
+    seconds: float
+    floor_dbfs: float
+    floor_visible: bool
+    bright_floor_dbfs: float
+
+
+def analyse(blocks: Iterable[Samples], rate: int) -> Levels:
+    """Levels from blocks of shape (frames, channels); one pass, one block in memory."""
+    hop = max(1, round(rate * HOP_S))
+    power: list[Samples] = []
+    bright: list[Samples] = []
+    left: Samples | None = None
+    last: Samples | None = None
+    frames = 0
+    for block in blocks:
+        frames += len(block)
+        joined = block if left is None or not len(left) else np.concatenate([left, block])
+        whole = len(joined) // hop
+        cut, left = joined[: whole * hop], joined[whole * hop :]
+        if not whole:
+            continue
+        channels = cut.shape[1]
+        step = np.empty_like(cut)
+        np.subtract(cut[1:], cut[:-1], out=step[1:])
+        step[0] = cut[0] - (last if last is not None else cut[0])
+        last = cut[-1].copy()
+        for rows, kept in ((cut.reshape(whole, hop * channels), power), (step.reshape(whole, hop * channels), bright)):
+            kept.append(np.einsum("ij,ij->i", rows, rows) / np.float32(hop * channels))
+    all_power = np.concatenate(power) if power else np.zeros(0, np.float32)
+    all_bright = np.concatenate(bright) if bright else np.zeros(0, np.float32)
+    floor, visible = _floor(all_power)
+    return Levels(all_power, all_bright, hop / rate, frames / rate, floor, visible, _floor(all_bright)[0])
+
+
+def _floor(power: Samples) -> tuple[float, bool]:
+    frame = round(noise.FRAME_S / HOP_S)
+    whole = len(power) // frame
+    frames = power[: whole * frame].reshape(whole, frame).mean(axis=1, dtype=np.float64) if whole else np.asarray(power, np.float64)
+    measured = noise.noise_floor(frames).dbfs
+    if measured is not None:
+        return max(measured, -96.0), True
+    heard = power[power > noise.SILENT_POWER]
+    if not len(heard):
+        return -96.0, False
+    if len(heard) < 0.9 * len(power):
+        return -96.0 + 12, True  # between the sounds lies digital silence
+    return float(10 * np.log10(np.percentile(heard, 10))), False
+
+
+def _mean(power: Samples, hops: int) -> Floats:
+    from scipy.ndimage import uniform_filter1d
+
+    return np.asarray(uniform_filter1d(power.astype(np.float64), max(1, hops), mode="constant"))
+
+
+def _runs(mask: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> list[tuple[int, int]]:
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.view(np.int8), [0]])))
+    return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
+
+
+def threshold(levels: Levels, settings: Settings) -> float:
+    """Opening threshold in dBFS."""
+    return levels.floor_dbfs + settings.sensitivity_db
+
+
+def detect(levels: Levels, settings: Settings) -> list[Found]:
+    """Slices in order, never overlapping; none for silence.
+
+    A slice opens where the level (5 ms mean) passes the threshold and closes where it stays 6 dB below it; gaps shorter
+    than ``min_gap_ms`` are closed; its start is walked back to where the sound leaves the floor.
+    """
+    if not len(levels.power) or levels.power.max() <= noise.SILENT_POWER:
+        return []
+    ms = max(1, round(0.001 / levels.hop_s))
+    open_at = 10 ** (threshold(levels, settings) / 10)
+    close_at = 10 ** (max(threshold(levels, settings) - 6.0, levels.floor_dbfs + min(3.0, settings.sensitivity_db / 2)) / 10)
+    fast, slow = _mean(levels.power, 5 * ms), _mean(levels.power, 25 * ms)
+    regions: list[list[int]] = []
+    opens = fast > open_at
+    for first, last in _runs(slow > close_at):
+        inside = np.flatnonzero(opens[first:last])
+        if not len(inside):
+            continue
+        start = first + int(inside[0])
+        if regions and start - regions[-1][1] < settings.min_gap_ms * ms:
+            regions[-1][1] = last
+        else:
+            regions.append([start, last])
+    leaving = 10 ** ((levels.floor_dbfs + min(6.0, settings.sensitivity_db * 0.6)) / 10)
+    attacks = _attacks(levels, settings, ms, open_at) if settings.attacks else []
+    pieces: list[tuple[int, int]] = []
+    for number, (start, last) in enumerate(regions):
+        behind = regions[number - 1][1] if number else 0
+        at = start
+        while at > max(behind, start - 40 * ms) and levels.power[at - 1] > leaving:
+            at -= 1
+        # the 5 ms mean opens early: go forward to the first hop that stands clear
+        while at < start and levels.power[at] <= leaving:
+            at += 1
+        at = _first_clear(levels.power, at, min(last, start + 6 * ms), leaving)
+        cuts = [at]
+        for attack in attacks:
+            if at + settings.min_gap_ms * ms <= attack < last and attack - cuts[-1] >= max(settings.min_gap_ms, settings.min_length_ms) * ms:
+                cuts.append(attack)
+        ends = [*cuts[1:], last]
+        pieces += list(zip(cuts, ends, strict=True))
+    found: list[Found] = []
+    for i, (attack, end) in enumerate(pieces):
+        if (end - attack) < settings.min_length_ms * ms:
+            continue
+        following = pieces[i + 1][0] * levels.hop_s - settings.pre_roll_ms / 1000 if i + 1 < len(pieces) else levels.seconds
+        start_s = max(found[-1].end_s if found else 0.0, attack * levels.hop_s - settings.pre_roll_ms / 1000)
+        end_s = min(max(end * levels.hop_s + settings.tail_ms / 1000, attack * levels.hop_s), max(following, attack * levels.hop_s), levels.seconds)
+        if end_s > start_s:
+            found.append(Found(start_s=round(start_s, 6), end_s=round(end_s, 6), attack_s=round(attack * levels.hop_s, 6)))
+    return found
+
+
+def _first_clear(power: Samples, at: int, limit: int, over: float) -> int:
+    ahead = np.flatnonzero(power[at:limit] > over)
+    return at + int(ahead[0]) if len(ahead) else at
+
+
+def _attacks(levels: Levels, settings: Settings, ms: int, open_at: float) -> list[int]:
+    """Hops where the level, or that of the upper bands, rises by ``rise_db`` within 12 ms and stands over the threshold."""
+    lag = 12 * ms
+    best = np.zeros(len(levels.power))
+    for power, floor in ((levels.power, levels.floor_dbfs), (levels.bright, levels.bright_floor_dbfs)):
+        after = 10 * np.log10(np.maximum(_mean(power, 4 * ms), 10 ** ((floor + 3) / 10)))
+        before = np.concatenate([np.full(lag, after[0]), 10 * np.log10(np.maximum(_mean(power, 10 * ms), 10 ** ((floor + 3) / 10)))])[: len(after)]
+        np.maximum(best, after - before, out=best)
+    best[_mean(levels.power, 5 * ms) < open_at] = 0
+    from scipy.ndimage import maximum_filter1d
+
+    tops = np.flatnonzero((best >= settings.rise_db) & (best == maximum_filter1d(best, max(3, round(settings.min_gap_ms * ms)))))
+    result = []
+    for top in tops.tolist():
+        # the rise is largest a little after its start: go back to the steepest single step
+        window = 10 * np.log10(levels.power[max(0, top - lag) : top + 2] + 1e-14)
+        steps = np.diff(window)
+        result.append(max(0, top - lag) + 1 + int(np.argmax(steps)) if len(steps) else top)
+    return result

@@ -1,0 +1,145 @@
+"""Slice plans: found slices, corrections by hand, and how every slice is finished."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field
+
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
+from oskren.core.slicing.detect import Found, Settings
+
+SHORTEST_S = 0.001
+
+
+class Slice(Frozen):
+    """A slice of the plan. ``touched`` slices stay when the settings find anew; dropped ones make no one-shot."""
+
+    id: int
+    start_s: float = Field(ge=0)
+    end_s: float = Field(ge=0)
+    attack_s: float = Field(ge=0)
+    touched: bool = False
+    dropped: bool = False
+
+
+class Finish(Frozen):
+    """How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level."""
+
+    peak_dbfs: float | None = Field(-1.0, ge=-24, le=0)
+    mono: bool = False
+    fade_in_ms: float = Field(1.0, ge=0, le=10_000)
+    fade_out_ms: float = Field(12.0, ge=0, le=60_000)
+    fade_shape: Literal["linear", "equal power", "sine", "logarithmic", "exponential"] = "sine"
+    chain: tuple[Step, ...] = ()
+
+
+class Plan(Frozen):
+    """The found and corrected slices of one sound."""
+
+    settings: Settings = Settings()
+    finish: Finish = Finish()
+    slices: tuple[Slice, ...] = ()
+
+    @property
+    def kept(self) -> list[Slice]:
+        return [piece for piece in self.slices if not piece.dropped]
+
+
+def _sorted(plan: Plan, slices: list[Slice]) -> Plan:
+    return plan.model_copy(update={"slices": tuple(sorted(slices, key=lambda piece: piece.start_s))})
+
+
+def _next_id(plan: Plan) -> int:
+    return max((piece.id for piece in plan.slices), default=0) + 1
+
+
+def refound(plan: Plan, settings: Settings, found: list[Found]) -> Plan:
+    """The plan with new settings: corrected slices stay, found ones that do not meet them take the place of the others."""
+    kept = [piece for piece in plan.slices if piece.touched]
+    number = _next_id(plan)
+    fresh = []
+    for one in found:
+        if all(one.end_s <= piece.start_s or one.start_s >= piece.end_s for piece in kept):
+            fresh.append(Slice(id=number, start_s=one.start_s, end_s=one.end_s, attack_s=one.attack_s))
+            number += 1
+    return _sorted(plan.model_copy(update={"settings": settings}), kept + fresh)
+
+
+def _one(plan: Plan, number: int) -> tuple[int, Slice]:
+    for i, piece in enumerate(plan.slices):
+        if piece.id == number:
+            return i, piece
+    raise OskrenError(f"There is no slice {number} in this plan; find again.")
+
+
+def move(plan: Plan, number: int, start_s: float | None = None, end_s: float | None = None, seconds: float = float("inf")) -> Plan:
+    """Move one or both edges of a slice; it stays at least 1 ms long, inside the sound, and off its neighbours."""
+    i, piece = _one(plan, number)
+    low = plan.slices[i - 1].end_s if i else 0.0
+    high = plan.slices[i + 1].start_s if i + 1 < len(plan.slices) else seconds
+    start = piece.start_s if start_s is None else min(max(start_s, low), piece.end_s - SHORTEST_S)
+    end = piece.end_s if end_s is None else max(min(end_s, high), start + SHORTEST_S)
+    attack = min(max(piece.attack_s, start), end)
+    slices = list(plan.slices)
+    slices[i] = piece.model_copy(update={"start_s": start, "end_s": end, "attack_s": attack, "touched": True})
+    return _sorted(plan, slices)
+
+
+def split(plan: Plan, number: int, at_s: float) -> Plan:
+    """Split a slice in two at a moment inside it."""
+    i, piece = _one(plan, number)
+    if not piece.start_s + SHORTEST_S <= at_s <= piece.end_s - SHORTEST_S:
+        raise OskrenError(f"Slice {i + 1} runs from {piece.start_s:.3f} s to {piece.end_s:.3f} s; put the playhead inside it to split it.")
+    first = piece.model_copy(update={"end_s": at_s, "attack_s": min(piece.attack_s, at_s), "touched": True})
+    second = Slice(id=_next_id(plan), start_s=at_s, end_s=piece.end_s, attack_s=max(piece.attack_s, at_s), touched=True)
+    return _sorted(plan, [*plan.slices[:i], first, second, *plan.slices[i + 1 :]])
+
+
+def merge(plan: Plan, number: int) -> Plan:
+    """Merge a slice with the next."""
+    i, piece = _one(plan, number)
+    if i + 1 >= len(plan.slices):
+        raise OskrenError("The last slice has no next one to merge with.")
+    joined = piece.model_copy(update={"end_s": plan.slices[i + 1].end_s, "touched": True, "dropped": False})
+    return _sorted(plan, [*plan.slices[:i], joined, *plan.slices[i + 2 :]])
+
+
+def drop(plan: Plan, number: int, dropped: bool = True) -> Plan:
+    """Drop a slice, or take it back."""
+    i, piece = _one(plan, number)
+    slices = list(plan.slices)
+    slices[i] = piece.model_copy(update={"dropped": dropped, "touched": True})
+    return _sorted(plan, slices)
+
+
+def add(plan: Plan, start_s: float, end_s: float) -> Plan:
+    """A slice by hand, where no other lies."""
+    if end_s - start_s < SHORTEST_S:
+        raise OskrenError("Mark a part of at least 1 ms for a new slice.")
+    if any(start_s < piece.end_s and end_s > piece.start_s for piece in plan.slices):
+        raise OskrenError("The marked part meets another slice; move that one's edge or mark elsewhere.")
+    return _sorted(plan, [*plan.slices, Slice(id=_next_id(plan), start_s=start_s, end_s=end_s, attack_s=start_s, touched=True)])
+
+
+def finish_chain(finish: Finish) -> tuple[Step, ...]:
+    """The finish as steps: chain, channels, fades, level last."""
+    steps = list(finish.chain)
+    if finish.mono:
+        steps.append(Step(kind="mono"))
+    if finish.fade_in_ms or finish.fade_out_ms:
+        steps.append(
+            Step(
+                kind="fade",
+                params={"in_s": finish.fade_in_ms / 1000, "out_s": finish.fade_out_ms / 1000, "in_shape": finish.fade_shape, "out_shape": finish.fade_shape},
+            )
+        )
+    if finish.peak_dbfs is not None:
+        steps.append(Step(kind="normalise", params={"peak_dbfs": finish.peak_dbfs}))
+    return tuple(steps)
+
+
+def one_shot(source: Node, piece: Slice | Found, finish: Finish) -> Chained:
+    """A finished slice as a node."""
+    return Chained(node=Excerpt(node=source, start_s=piece.start_s, end_s=piece.end_s), chain=finish_chain(finish))

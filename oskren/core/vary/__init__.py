@@ -1,0 +1,1 @@
+"""Recipes, draws and what they sound like."""

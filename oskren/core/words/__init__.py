@@ -1,0 +1,1 @@
+"""Words: names from templates, proposals of category and tags, the search language."""

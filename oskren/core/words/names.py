@@ -1,0 +1,81 @@
+"""File names from templates, legal on every common file system."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Mapping, Sequence
+
+from oskren.core.errors import OskrenError
+
+TOKENS = {
+    "category": "category of the sound, levels joined by a hyphen",
+    "name": "name of the sound",
+    "number": "place in the sheet; {number:3} pads it to three digits",
+    "rate": "sample rate in kHz",
+    "bits": "bit depth",
+    "channels": "mono or stereo",
+    "target": "name of the target",
+    "sheet": "name of the sheet",
+}
+"""What a template may hold in braces. A slash makes a folder."""
+
+_TOKEN = re.compile(r"\{([a-z]+)(?::([1-9]))?\}")
+_FORBIDDEN = re.compile(r'[<>:"|?*\\\x00-\x1f\x7f]')
+_DEVICES = {"con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"lpt{i}" for i in range(1, 10))}
+LONGEST = 255
+
+
+def check_template(template: str) -> None:
+    """Raise OskrenError when a template is empty or holds a token that does not exist."""
+    if not template.strip():
+        raise OskrenError("The name template is empty; try {name}_{number:3}.")
+    bare = _TOKEN.sub("", template)
+    if "{" in bare or "}" in bare:
+        raise OskrenError(f"The name template '{template}' has a brace that is not closed or not a token; tokens look like {{name}} or {{number:3}}.")
+    for token, _ in _TOKEN.findall(template):
+        if token not in TOKENS:
+            raise OskrenError(f"The name template uses {{{token}}}, which does not exist; there are {', '.join('{' + name + '}' for name in TOKENS)}.")
+
+
+def legal(part: str, room: int = LONGEST) -> str:
+    """One part of a path, made legal: NFC, no forbidden characters or device names, no dot or space at its end, at most ``room`` bytes.
+
+    >>> legal("con"), legal("a/b: c?. ")
+    ('con_', 'a_b_ c_')
+    """
+    text = unicodedata.normalize("NFC", part).replace("/", "_")
+    text = _FORBIDDEN.sub("_", text).strip().rstrip(". ")
+    if text.split(".")[0].lower() in _DEVICES:
+        text = text.replace(text.split(".")[0], text.split(".")[0] + "_", 1)
+    while len(text.encode()) > room:
+        text = text[:-1].rstrip(". ")
+    return text or "_"
+
+
+def fill(template: str, values: Mapping[str, object], extension: str) -> str:
+    """A relative path from a template; values never make folders, slashes of the template do.
+
+    Parts that would climb out of the folder ('..') become underscores.
+    """
+    check_template(template)
+
+    def token(match: re.Match[str]) -> str:
+        name, digits = match.groups()
+        value = values.get(name, "")
+        text = f"{int(str(value)):0{digits}d}" if digits and str(value).isdigit() else str(value)
+        return text.replace("/", "-")
+
+    parts = [part for part in _TOKEN.sub(token, template).split("/") if part.strip()]
+    if not parts:
+        parts = ["_"]
+    stem = legal(parts[-1], LONGEST - len(extension.encode()))
+    return "/".join([legal("_" if part.strip(". ") == "" else part) for part in parts[:-1]] + [stem + extension])
+
+
+def collisions(paths: Sequence[str]) -> set[int]:
+    """Positions of paths that another path equals on a file system that ignores case."""
+    seen: dict[str, list[int]] = {}
+    for i, path in enumerate(paths):
+        seen.setdefault(unicodedata.normalize("NFC", path).casefold(), []).append(i)
+    return {i for group in seen.values() if len(group) > 1 for i in group}
