@@ -21,6 +21,9 @@ class AudioFileError(OskrenError):
         self.path = str(path)
         self.reason = reason
 
+    def __reduce__(self) -> tuple[type, tuple[str, str]]:
+        return AudioFileError, (self.path, self.reason)
+
 
 class Cancelled(OskrenError):
     """The work was cancelled by its user."""

@@ -1,0 +1,136 @@
+"""Tables of a library. Rows hold descriptions; audio lies in files named by hash."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, Boolean, Float, ForeignKey, Integer, LargeBinary, String, Text
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+def now() -> str:
+    """The present moment in UTC, to the second."""
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+class Base(DeclarativeBase):
+    type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
+
+
+class Media(Base):
+    """An audio file: in the library's media folder, or referred to where it lies."""
+
+    __tablename__ = "media"
+    audio: Mapped[str] = mapped_column(String(40), primary_key=True)
+    path: Mapped[str] = mapped_column(Text)
+    referred: Mapped[bool] = mapped_column(Boolean, default=False)
+
+
+class Arrival(Base):
+    """Everything that came in with one import, recording or print."""
+
+    __tablename__ = "arrivals"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    created: Mapped[str] = mapped_column(String(20), default=now)
+    skipped: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class Sound(Base):
+    """A sound, take, print, variation or one-shot: one row of Gather."""
+
+    __tablename__ = "sounds"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    kind: Mapped[str] = mapped_column(String(12))
+    arrival_id: Mapped[int | None] = mapped_column(ForeignKey("arrivals.id"), index=True)
+    created: Mapped[str] = mapped_column(String(20), default=now)
+    key: Mapped[str] = mapped_column(String(40), index=True)
+    node: Mapped[dict[str, Any]] = mapped_column()
+    chain: Mapped[list[Any]] = mapped_column(default=list)
+    rate: Mapped[int] = mapped_column(Integer)
+    channels: Mapped[int] = mapped_column(Integer)
+    bits: Mapped[int | None] = mapped_column(Integer)
+    format: Mapped[str] = mapped_column(String(8))
+    frames: Mapped[int] = mapped_column(Integer)
+    category: Mapped[str] = mapped_column(Text, default="")
+    category_sure: Mapped[float] = mapped_column(Float, default=1.0)
+    tags: Mapped[str] = mapped_column(Text, default="")
+    rating: Mapped[int] = mapped_column(Integer, default=0)
+    notes: Mapped[str] = mapped_column(Text, default="")
+    measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+
+
+class SoundPath(Base):
+    """A path a sound was found under; the same audio may have several."""
+
+    __tablename__ = "paths"
+    path: Mapped[str] = mapped_column(Text, primary_key=True)
+    sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), index=True)
+    size: Mapped[int] = mapped_column(Integer, default=0)
+    modified: Mapped[float] = mapped_column(Float, default=0.0)
+
+
+class Design(Base):
+    """A designed effect: a mix with a name."""
+
+    __tablename__ = "designs"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    mix: Mapped[dict[str, Any]] = mapped_column()
+    created: Mapped[str] = mapped_column(String(20), default=now)
+
+
+class Spread(Base):
+    """Variations drawn from a design by a recipe and a seed; it keeps the design as it was then."""
+
+    __tablename__ = "spreads"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    design_id: Mapped[int | None] = mapped_column(ForeignKey("designs.id", ondelete="SET NULL"))
+    name: Mapped[str] = mapped_column(Text)
+    seed: Mapped[int] = mapped_column(Integer)
+    mix: Mapped[dict[str, Any]] = mapped_column()
+    recipe: Mapped[dict[str, Any]] = mapped_column()
+    made_with: Mapped[str] = mapped_column(Text, default="")
+    created: Mapped[str] = mapped_column(String(20), default=now)
+
+
+class Draw(Base):
+    """One variation of a spread; ``facts`` holds what was measured of it once it is rendered."""
+
+    __tablename__ = "draws"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    spread_id: Mapped[int] = mapped_column(ForeignKey("spreads.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int] = mapped_column(Integer)
+    key: Mapped[str] = mapped_column(String(40))
+    mix: Mapped[dict[str, Any]] = mapped_column()
+    state: Mapped[str] = mapped_column(String(8), default="unheard")
+    facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+
+
+class SlicePlan(Base):
+    """The slices of a sound."""
+
+    __tablename__ = "plans"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), unique=True)
+    node: Mapped[dict[str, Any]] = mapped_column()
+    plan: Mapped[dict[str, Any]] = mapped_column()
+
+
+class Shipment(Base):
+    """One run of a sheet: where its files went and what was read back."""
+
+    __tablename__ = "shipments"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    folder: Mapped[str] = mapped_column(Text)
+    sheet: Mapped[dict[str, Any]] = mapped_column()
+    state: Mapped[str] = mapped_column(String(12), default="running")
+    created: Mapped[str] = mapped_column(String(20), default=now)
+    reports: Mapped[list[Any]] = mapped_column(default=list)
+    failed: Mapped[list[Any]] = mapped_column(default=list)
+    unchanged: Mapped[list[Any]] = mapped_column(default=list)

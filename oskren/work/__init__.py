@@ -1,0 +1,1 @@
+"""Work that takes time: worker processes, jobs with progress and cancel, and what they do."""

@@ -1,0 +1,131 @@
+"""Jobs: long work with progress, time left, cancel, and an end that says what came of it."""
+
+from __future__ import annotations
+
+import itertools
+import queue
+import threading
+import time
+import traceback
+from collections.abc import Callable
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from oskren.core.errors import Cancelled, OskrenError
+
+
+@dataclass
+class Job:
+    """One piece of long work. ``state`` is running, done, failed or cancelled."""
+
+    id: int
+    kind: str
+    title: str
+    flag: Path
+    done: int = 0
+    total: int = 0
+    state: str = "running"
+    message: str = ""
+    result: dict[str, Any] = field(default_factory=dict)
+    started: float = field(default_factory=time.monotonic)
+    _tell: Callable[[Job], None] = field(default=lambda job: None, repr=False)
+
+    def progress(self, done: int, total: int) -> None:
+        """Say how far the work is; raises Cancelled when it is no longer wanted."""
+        self.done, self.total = done, total
+        self._tell(self)
+        if self.flag.exists():
+            raise Cancelled(f"{self.title}: cancelled.")
+
+    def left_s(self) -> float | None:
+        """Seconds left by the pace so far."""
+        if self.state != "running" or not self.done:
+            return None
+        return (time.monotonic() - self.started) * (self.total - self.done) / self.done
+
+    def view(self) -> dict[str, Any]:
+        left = self.left_s()
+        return {
+            "id": self.id,
+            "kind": self.kind,
+            "title": self.title,
+            "done": self.done,
+            "total": self.total,
+            "state": self.state,
+            "message": self.message,
+            "left_s": None if left is None else round(left, 1),
+            "result": self.result,
+        }
+
+
+class Jobs:
+    """Runs jobs in threads (the computing is done in worker processes) and tells listeners of every change."""
+
+    def __init__(self, folder: Path):
+        folder.mkdir(parents=True, exist_ok=True)
+        for old in folder.glob("*.cancel"):
+            old.unlink()
+        self._folder = folder
+        self._numbers = itertools.count(1)
+        self._jobs: dict[int, Job] = {}
+        self._listeners: list[queue.SimpleQueue[dict[str, Any]]] = []
+        self._told: dict[int, float] = {}
+
+    def start(self, kind: str, title: str, work: Callable[[Job], dict[str, Any] | None]) -> Job:
+        """Start work in a thread; its returned dict becomes the job's result."""
+        number = next(self._numbers)
+        job = Job(number, kind, title, self._folder / f"{number}.cancel", _tell=self._changed)
+        self._jobs[number] = job
+        while len(self._jobs) > 200:
+            self._jobs.pop(next(iter(self._jobs)))
+
+        def run() -> None:
+            try:
+                job.result = work(job) or {}
+                job.state = "done"
+            except Cancelled as error:
+                job.state, job.message = "cancelled", str(error)
+            except OskrenError as error:
+                job.state, job.message = "failed", str(error)
+            except Exception as error:
+                traceback.print_exc()
+                job.state, job.message = "failed", f"{title}: something went wrong inside Oskren ({error}); nothing was changed. The log tells more."
+            job.flag.unlink(missing_ok=True)
+            self._changed(job, at_once=True)
+
+        self._changed(job, at_once=True)
+        threading.Thread(target=run, daemon=True, name=f"job {number}").start()
+        return job
+
+    def get(self, number: int) -> Job:
+        if number not in self._jobs:
+            raise OskrenError(f"There is no job {number}; it may have ended before the last start.")
+        return self._jobs[number]
+
+    def all(self) -> list[dict[str, Any]]:
+        return [job.view() for job in self._jobs.values()]
+
+    def cancel(self, number: int) -> None:
+        job = self.get(number)
+        if job.state == "running":
+            job.flag.touch()
+
+    @contextmanager
+    def listening(self) -> Any:
+        """A queue of changed jobs, as they change."""
+        changes: queue.SimpleQueue[dict[str, Any]] = queue.SimpleQueue()
+        self._listeners.append(changes)
+        try:
+            yield changes
+        finally:
+            self._listeners.remove(changes)
+
+    def _changed(self, job: Job, at_once: bool = False) -> None:
+        now = time.monotonic()
+        if not at_once and now - self._told.get(job.id, 0) < 0.1:
+            return
+        self._told[job.id] = now
+        for listener in list(self._listeners):
+            listener.put(job.view())

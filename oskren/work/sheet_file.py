@@ -1,0 +1,97 @@
+"""The sheet as a file for scripts (``oskren ship SHEET.json``): its schema, and its items found in a library."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from sqlalchemy import select
+
+from oskren.core.audio import files
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Chained, Excerpt, Node, Source, Step
+from oskren.core.shipping.sheet import Item, Sheet, Target
+from oskren.store import Library
+from oskren.store.library import node_of
+from oskren.store.tables import Sound
+
+
+class SheetItem(BaseModel):
+    """One thing to ship: a sound of the library (its id, or its exact name) or a file beside the sheet."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    sound: int | str | None = Field(None, description="id or exact name of a sound of the library")
+    file: str | None = Field(None, description="path of an audio file, relative to the sheet")
+    name: str | None = Field(None, description="name to ship under; the sound's own when left out")
+    category: str | None = None
+    start_s: float | None = Field(None, ge=0, description="ship only the part from here")
+    end_s: float | None = Field(None, ge=0)
+    chain: list[Step] = Field(default_factory=list, description="steps applied before the target's own")
+
+    @model_validator(mode="after")
+    def _one_source(self) -> SheetItem:
+        if (self.sound is None) == (self.file is None):
+            raise ValueError("an item names either a sound or a file")
+        if (self.start_s is None) != (self.end_s is None):
+            raise ValueError("a part has both start_s and end_s")
+        return self
+
+
+class SheetFile(BaseModel):
+    """A sheet: items crossed with targets."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: str = "shipment"
+    items: list[SheetItem] = Field(min_length=1)
+    targets: list[Target] = Field(default_factory=lambda: [Target()], min_length=1)
+
+
+def load(path: Path) -> SheetFile:
+    """Read a sheet file; one sentence when it cannot be used."""
+    try:
+        return SheetFile.model_validate_json(path.read_text())
+    except OSError as error:
+        raise OskrenError(f"{path}: cannot be read ({error.strerror}); check the path") from error
+    except UnicodeDecodeError as error:
+        raise OskrenError(f"{path}: is not a text file; a sheet is JSON (see oskren ship --schema)") from error
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise OskrenError(f"{path}: {where + ': ' if where else ''}{first['msg']}; see oskren ship --schema") from error
+
+
+def resolve(library: Library, sheet: SheetFile, folder: Path) -> Sheet:
+    """Find every item of a sheet; OskrenError names the first that is not there."""
+    items = []
+    for place, item in enumerate(sheet.items, 1):
+        node, name, category, sound, tags = _find(library, item, folder, place)
+        if item.start_s is not None and item.end_s is not None:
+            node = Excerpt(node=node, start_s=item.start_s, end_s=item.end_s)
+        if item.chain:
+            node = Chained(node=node, chain=tuple(item.chain))
+        items.append(Item(node=node, name=item.name or name, category=category if item.category is None else item.category, sound=sound, tags=tags))
+    return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets))
+
+
+def _find(library: Library, item: SheetItem, folder: Path, place: int) -> tuple[Node, str, str, str, tuple[str, ...]]:
+    if item.file is not None:
+        path = Path(item.file) if Path(item.file).is_absolute() else folder / item.file
+        info = files.probe(path)
+        key = files.audio_hash(path)
+        library.keep_media(key, path, refer=True)
+        return Source(audio=key, rate=info.rate, channels=info.channels, frames=info.frames), path.stem, "", "", ()
+    with library.reading() as session:
+        if isinstance(item.sound, int):
+            found = list(session.scalars(select(Sound).where(Sound.id == item.sound)))
+        else:
+            found = list(session.scalars(select(Sound).where(Sound.name == item.sound)))
+    if not found:
+        raise OskrenError(f"Item {place} of the sheet: there is no sound '{item.sound}' in the library; 'oskren sounds' lists them.")
+    if len(found) > 1:
+        raise OskrenError(
+            f"Item {place} of the sheet: {len(found)} sounds are called '{item.sound}'; give the id instead ({', '.join(str(one.id) for one in found[:5])})."
+        )
+    one = found[0]
+    return node_of(one), one.name, one.category, str(one.id), tuple(one.tags.split())

@@ -1,0 +1,191 @@
+"""One running Oskren: a home, its workers and its jobs; what the API and the command line are built on."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, wait
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.errors import OskrenError
+from oskren.core.measure.peaks import Peaks, of_samples
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.model import Node, NodeAdapter, Print, Source, node_hash
+from oskren.core.nodes.render import Renderer, Shape
+from oskren.core.types import AnyArray
+from oskren.store import Home, Library
+from oskren.work import tasks
+from oskren.work.jobs import Job, Jobs
+from oskren.work.tasks import Place
+from oskren.work.workers import Workers
+
+T = TypeVar("T")
+Told = Callable[[int, int], None]
+
+
+class Studio:
+    """Ties a home to its workers. Nodes that are listened to are known by their hash."""
+
+    def __init__(self, home: Home, workers: Workers | None = None):
+        self.home = home
+        self.workers = workers or Workers()
+        self.jobs = Jobs(home.folder / "run")
+        self.peaks_folder = home.folder / "peaks"
+        self._nodes: OrderedDict[str, tuple[Node, Library, Shape]] = OrderedDict()
+        self._completing: set[str] = set()
+        self._lock = threading.Lock()
+
+    def close(self) -> None:
+        self.workers.close()
+        self.home.close()
+
+    def place(self, library: Library | None = None, *nodes: Node, job: Job | None = None) -> Place:
+        """What a worker needs to render nodes of a library."""
+        media = library.media_of(*nodes) if library else {}
+        return Place(str(self.home.cache.folder), str(self.peaks_folder), media, str(job.flag) if job else "")
+
+    def renderer(self, library: Library) -> Renderer:
+        """A renderer for this process: lengths, originals and what is cached; heavy work goes to workers."""
+        return Renderer(library.media, self.home.cache)
+
+    # ---- batches
+
+    def batch(self, calls: Sequence[tuple[Any, ...]], told: Told | None = None, stop: Callable[[], bool] = lambda: False) -> Iterator[tuple[int, Any]]:
+        """Run (function, *arguments) in the pool, a few ahead of what is taken; gives (position, result) as they end."""
+        waiting: dict[Future[Any], int] = {}
+        todo = iter(enumerate(calls))
+        done = 0
+        try:
+            while True:
+                while len(waiting) < self.workers.size * 3 and (entry := next(todo, None)) is not None and not stop():
+                    waiting[self.workers.submit("batch", *entry[1])] = entry[0]
+                if not waiting:
+                    return
+                for future in wait(waiting, return_when=FIRST_COMPLETED).done:
+                    position = waiting.pop(future)
+                    done += 1
+                    result = future.result()
+                    if told:
+                        told(done, len(calls))
+                    yield position, result
+        finally:
+            for future in waiting:
+                future.cancel()
+
+    # ---- listening
+
+    def open(self, library: Library, node: Node) -> tuple[str, Shape]:
+        """Make a node ready to be heard: whole-file steps are rendered (by the live worker), the rest comes block by block."""
+        key = node_hash(node)
+        with self._lock:
+            if key in self._nodes:
+                self._nodes.move_to_end(key)
+                return key, self._nodes[key][2]
+        place = self.place(library, node)
+        if isinstance(node, Source | Print):
+            shape, waits = Shape(node.frames, node.rate, node.channels), False
+        else:
+            shape, waits = self.workers.live(tasks.shape, place, node.model_dump(mode="json"))
+        if waits:
+            self.workers.live(tasks.block, place, node.model_dump(mode="json"), 0, 1)
+        with self._lock:
+            self._nodes[key] = (node, library, shape)
+            while len(self._nodes) > 2000:
+                self._nodes.popitem(last=False)
+        return key, shape
+
+    def known(self, key: str) -> tuple[Node, Library, Shape]:
+        """The node, library and shape behind a hash; OskrenError when it was not opened since the last start."""
+        with self._lock:
+            if key in self._nodes:
+                return self._nodes[key]
+        raise OskrenError("This sound is no longer open; select it again.")
+
+    def block(self, key: str, start: int, frames: int) -> bytes:
+        """Raw float32 of an opened node. Originals and cached renders are read here, the rest by the live worker."""
+        node, library, shape = self.known(key)
+        start = max(0, start)
+        frames = max(0, min(frames, shape.frames - start))
+        if not frames:
+            return b""
+        cached = None if isinstance(node, Source | Print) else self.home.cache.open(key)
+        if cached is not None:
+            return np.ascontiguousarray(cached[0][start : start + frames]).tobytes()
+        if isinstance(node, Source | Print):
+            return b"".join(np.ascontiguousarray(part).tobytes() for part in files.blocks(library.media(node.audio), start, start + frames))
+        data: bytes = self.workers.live(tasks.block, self.place(library, node), node.model_dump(mode="json"), start, frames)
+        self.complete(key)
+        return data
+
+    def complete(self, key: str) -> None:
+        """Have the whole of an opened node rendered into the cache, behind what is being heard."""
+        node, library, _ = self.known(key)
+        with self._lock:
+            if key in self._completing or self.home.cache.has(key):
+                return
+            self._completing.add(key)
+        future = self.workers.submit("batch", tasks.whole, self.place(library, node), node.model_dump(mode="json"))
+        future.add_done_callback(lambda _: self._completing.discard(key))
+
+    # ---- pictures of sound
+
+    def peaks(self, key: str) -> Peaks:
+        """The waveform of an opened node, made now if there is none yet."""
+        node, library, _ = self.known(key)
+        path = Place("", str(self.peaks_folder)).peaks_path(key)
+        found = Peaks.load(path)
+        if found is None:
+            self.workers.live(tasks.waveform, self.place(library, node), node.model_dump(mode="json"))
+            found = Peaks.load(path)
+        if found is None:
+            raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
+        return found
+
+    def view(self, key: str, start: int, end: int, width: int) -> AnyArray:
+        """Waveform values (width, channels, 3) of a stretch in frames; close up from the samples themselves."""
+        _, _, shape = self.known(key)
+        start, end = max(0, start), min(shape.frames, end)
+        if end <= start:
+            raise OskrenError("The stretch to draw lies outside the sound.")
+        view = self.peaks(key).view(start, end, width)
+        if view is None:
+            samples = np.frombuffer(self.block(key, start, end - start), np.float32).reshape(-1, shape.channels)
+            view = of_samples(samples, width)
+        return view
+
+    # ---- facts and prints
+
+    def facts(self, library: Library, node: Node) -> dict[str, Any]:
+        """Render and measure a node: shape, measures, row."""
+        found: dict[str, Any] = self.workers.live(tasks.facts, self.place(library, node), node.model_dump(mode="json"))
+        return found
+
+    def print_node(self, library: Library, node: Node, name: str, category: str = "") -> int:
+        """Freeze a node to audio of its own in the library, with its lineage; the new sound's id."""
+        place = self.place(library, node)
+        dumped = node.model_dump(mode="json")
+        facts = self.workers.live(tasks.facts, place, dumped)
+        audio, path = self.workers.live(tasks.render_print, place, dumped, str(library.folder / "media"))
+        library.adopt_media(audio, Path(path))
+        printed = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], of=node)
+        where = place.peaks_path(node_hash(printed))
+        found = Peaks.load(place.peaks_path(node_hash(node)))
+        if found is not None:
+            found.save(where)
+        arrival = library.arrival(f"Print of {name}")
+        return library.add_made(
+            name, "print", printed, facts["rate"], facts["channels"], facts["frames"], Measures(**facts["measures"]), facts["row"], arrival, category
+        )
+
+
+def parse_node(value: dict[str, Any]) -> Node:
+    """A node from outside; one sentence when it is none."""
+    try:
+        return NodeAdapter.validate_python(value)
+    except ValueError as error:
+        raise OskrenError(f"This is not a sound Oskren can render: {str(error).splitlines()[0]}") from error

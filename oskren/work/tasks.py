@@ -1,0 +1,254 @@
+"""What worker processes do. Everything here takes and gives small plain values: paths and descriptions, not sound."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.errors import AudioFileError, OskrenError
+from oskren.core.measure import levels, noise, peaks, report
+from oskren.core.nodes.cache import Cache, Scratch
+from oskren.core.nodes.model import Chained, Node, NodeAdapter, active, node_hash
+from oskren.core.nodes.render import Renderer, Shape
+from oskren.core.shipping.sheet import Item, Target
+from oskren.core.shipping.write import render_file
+from oskren.core.slicing import detect
+from oskren.core.types import Samples
+from oskren.store.library import Examined
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a worker finds things: the cache folder, the waveform folder, the paths of originals, and the cancel flag."""
+
+    cache: str
+    peaks: str
+    media: dict[str, str] = field(default_factory=dict)
+    flag: str = ""
+
+    def renderer(self, *, scratch: bool = False) -> Renderer:
+        folder = Path(self.cache)
+        flag = Path(self.flag) if self.flag else None
+        return Renderer(
+            lambda audio: Path(self.media[audio]), Scratch(folder) if scratch else Cache(folder), (lambda: flag.exists()) if flag else (lambda: False)
+        )
+
+    def peaks_path(self, key: str) -> Path:
+        return Path(self.peaks) / key[:2] / f"{key}.npz"
+
+
+def examine(place: Place, path: str) -> Examined | tuple[str, str]:
+    """Read a file once: hash, measures, waveform. Or its path and the reason why it cannot be used."""
+    try:
+        file = Path(path)
+        facts = file.stat()
+        info = files.probe(file)
+        digest, measuring, building = files.AudioHash(info.rate, info.channels), report.Measuring(info.rate, info.channels), peaks.Building(info.channels)
+        frames = 0
+        for block in files.blocks(file, size=max(1, round(info.rate * noise.FRAME_S)) * 100):
+            digest.add(block)
+            measuring.add(block)
+            building.add(block)
+            frames += len(block)
+        waveform = building.finish()
+        measures = measuring.finish()
+        found = Examined(
+            path, digest.value(), info.rate, info.channels, frames, info.bits, info.format, facts.st_size, facts.st_mtime, measures.model_dump(), waveform.row()
+        )
+        waveform.save(place.peaks_path(node_hash(found.source())))
+        return found
+    except AudioFileError as error:
+        return path, error.reason
+    except (OskrenError, OSError, ValueError, MemoryError) as error:
+        return path, f"cannot be read ({error})"
+
+
+def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """Render a node whole into the cache, measure it and make its waveform: shape, measures, row."""
+    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    audio, rate = renderer.audio(parsed)
+    measures = _measured(audio, rate)
+    building = peaks.Building(audio.shape[1])
+    building.add(np.asarray(audio))
+    waveform = building.finish()
+    waveform.save(place.peaks_path(node_hash(parsed)))
+    shape = renderer.output_shape(parsed)
+    return {"rate": rate, "channels": audio.shape[1], "frames": len(audio), "zero": shape.zero, "measures": measures.model_dump(), "row": waveform.row()}
+
+
+def _measured(audio: Samples, rate: int) -> report.Measures:
+    size = max(1, round(rate * noise.FRAME_S)) * 100
+    return report.measure_blocks((np.array(audio[at : at + size]) for at in range(0, len(audio), size)), rate, audio.shape[1])
+
+
+def waveform(place: Place, node: dict[str, Any]) -> None:
+    """Make the waveform of a node that has none yet, reading it once."""
+    parsed = NodeAdapter.validate_python(node)
+    renderer = place.renderer()
+    building = peaks.Building(renderer.output_shape(parsed).channels)
+    source = renderer.stream(parsed) if parsed.kind in ("source", "print", "excerpt") else iter([np.asarray(renderer.audio(parsed)[0])])
+    for block in source:
+        building.add(block)
+    building.finish().save(place.peaks_path(node_hash(parsed)))
+
+
+def whole(place: Place, node: dict[str, Any]) -> None:
+    """Render a node into the cache."""
+    place.renderer().audio(NodeAdapter.validate_python(node))
+
+
+def shape(place: Place, node: dict[str, Any]) -> tuple[Shape, bool]:
+    """Shape of what a node sounds like, and whether its first block must wait for a whole-file step."""
+    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    return renderer.output_shape(parsed), renderer.needs_whole(parsed)
+
+
+class _Reading:
+    """A stream that goes on where it was left: its state is carried from one request to the next."""
+
+    def __init__(self, blocks: Iterator[Samples], at: int, channels: int):
+        self.blocks, self.at = blocks, at
+        self.held: Samples = np.zeros((0, channels), np.float32)
+
+    def take(self, frames: int) -> Samples:
+        parts, have = [self.held], len(self.held)
+        while have < frames and (block := next(self.blocks, None)) is not None:
+            parts.append(block)
+            have += len(block)
+        joined = np.concatenate(parts)
+        given, self.held = joined[:frames], joined[frames:]
+        self.at += len(given)
+        return given
+
+
+_readings: OrderedDict[str, _Reading] = OrderedDict()
+
+
+def block(place: Place, node: dict[str, Any], start: int, frames: int) -> bytes:
+    """Raw float32 of a stretch of a node; consecutive requests carry the state of its steps along."""
+    parsed = NodeAdapter.validate_python(node)
+    key = node_hash(parsed)
+    reading = _readings.pop(key, None)
+    if reading is None or reading.at != start:
+        renderer = place.renderer()
+        reading = _Reading(renderer.stream(parsed, start), start, renderer.output_shape(parsed).channels)
+    given = reading.take(frames)
+    _readings[key] = reading
+    while len(_readings) > 6:
+        _readings.popitem(last=False)
+    return np.ascontiguousarray(given, np.float32).tobytes()
+
+
+def chain_levels(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
+    """Level before the first step and after every active step of a chained node: peak, RMS, loudness, clipped samples."""
+    parsed = NodeAdapter.validate_python(node)
+    assert isinstance(parsed, Chained)
+    renderer = place.renderer()
+    result = []
+    steps = active(parsed.chain)
+    for count in range(len(steps) + 1):
+        here = Chained(node=parsed.node, chain=steps[:count])
+        audio, rate = renderer.audio(here)
+        loud = report.loudness.loudness(np.asarray(audio), rate)
+        highest = levels.peak(audio)
+        result.append(
+            {
+                "step": steps[count - 1].id if count else "",
+                "peak_dbfs": round(levels.db(highest), 2) if highest > 1e-10 else None,
+                "rms_dbfs": round(levels.db(levels.rms(np.asarray(audio))), 2) if highest > 1e-10 else None,
+                "lufs": None if loud.integrated_lufs is None else round(loud.integrated_lufs, 2),
+                "over": bool(highest > 1.0),
+                "seconds": len(audio) / rate,
+            }
+        )
+    return result
+
+
+def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """Profile of a chain's last step, a noise reduction: its part (s) and a curve in dBFS over 64 log-spaced frequencies."""
+    parsed = NodeAdapter.validate_python(node)
+    assert isinstance(parsed, Chained)
+    renderer = place.renderer()
+    learned = renderer.summary(parsed)
+    rate = renderer.shape(parsed.node).rate
+    profile = learned["profile"].mean(axis=1)
+    size = (len(profile) - 1) * 2
+    at = np.geomspace(40, min(20_000, rate / 2), 64)
+    level = 10 * np.log10(np.maximum(profile, 1e-20)) - 20 * np.log10(size / 4)
+    return {
+        "part": [float(x) for x in learned["part"]],
+        "hz": at.round(1).tolist(),
+        "dbfs": np.interp(at, np.linspace(0, rate / 2, len(profile)), level).round(2).tolist(),
+    }
+
+
+def slice_levels(place: Place, node: dict[str, Any], keep: str) -> None:
+    """Measure the levels slices are found by, once, and keep them in a file."""
+    parsed = NodeAdapter.validate_python(node)
+    renderer = place.renderer()
+    found = detect.analyse(renderer.stream(parsed), renderer.output_shape(parsed).rate)
+    with files.replacing(Path(keep)) as temporary, open(temporary, "wb") as stream:
+        np.savez(
+            stream,
+            power=found.power,
+            bright=found.bright,
+            facts=np.array([found.hop_s, found.seconds, found.floor_dbfs, found.floor_visible, found.bright_floor_dbfs]),
+        )
+
+
+def load_levels(path: Path) -> detect.Levels:
+    """Read what ``slice_levels`` kept."""
+    with np.load(path) as stored:
+        hop, seconds, floor, visible, bright = (float(value) for value in stored["facts"])
+        return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright)
+
+
+_scratch: dict[str, Renderer] = {}
+
+
+def ship(place: Place, jobs: list[tuple[Item, Target, str, str]]) -> list[dict[str, Any]]:
+    """Render, write and check a few files: (item, target, full path, shown path). Each answer is a report or a failure."""
+    renderer = place.renderer(scratch=True)
+    answers = []
+    for item, target, path, shown in jobs:
+        try:
+            made = render_file(renderer, item, target, Path(path), shown)
+            answers.append({"report": made.model_dump(), "ok": made.ok})
+        except OskrenError as error:
+            answers.append({"path": shown, "reason": str(error)})
+        except (OSError, ValueError, MemoryError) as error:
+            answers.append({"path": shown, "reason": f"{shown}: cannot be rendered ({error})"})
+        renderer.cache.forget()  # type: ignore[attr-defined]
+    return answers
+
+
+def vary(place: Place, node: dict[str, Any], out: str) -> dict[str, Any]:
+    """Render one draw to a 24-bit file (or only to the cache when ``out`` is empty) and measure it."""
+    made = facts(place, node)
+    if out:
+        renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+        audio, rate = renderer.audio(parsed)
+        files.write(Path(out), np.asarray(audio), rate, 24)
+    return made
+
+
+def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, str]:
+    """Render a node to a float WAV in a folder: the audio hash and the file's path."""
+    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    audio, rate = renderer.audio(parsed)
+    digest = files.AudioHash(rate, audio.shape[1])
+    digest.add(np.asarray(audio))
+    path = Path(folder) / f"print-{digest.value()}.wav"
+    files.write(path, np.asarray(audio), rate, 32)
+    return digest.value(), str(path)
+
+
+def parse(node: dict[str, Any]) -> Node:
+    """A node from its description."""
+    return NodeAdapter.validate_python(node)

@@ -1,0 +1,62 @@
+"""Worker processes: one *live* worker for what someone waits to hear, a batch pool behind it.
+
+Both start by forkserver with the heavy libraries preloaded. The pool is a ``concurrent.futures.Executor``; a broken one
+is made anew at the next use.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+from collections.abc import Callable
+from concurrent.futures import Executor, Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from typing import Any
+
+PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.tasks"]
+
+
+def _context() -> Any:
+    context = multiprocessing.get_context("forkserver")
+    context.set_forkserver_preload(PRELOAD)
+    return context
+
+
+def _gentle() -> None:
+    os.nice(10)
+
+
+class Workers:
+    """The live worker, the one that completes sounds behind it, and the batch pool; made when first used."""
+
+    def __init__(self, size: int | None = None):
+        self.size = size or os.cpu_count() or 2
+        self._pools: dict[str, Executor] = {}
+
+    def _make(self, name: str) -> Executor:
+        return ProcessPoolExecutor(1 if name == "live" else self.size, mp_context=_context(), initializer=None if name == "live" else _gentle)
+
+    def submit(self, name: str, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
+        """Run a function of ``tasks`` in the live worker ("live") or the batch pool ("batch")."""
+        for _ in range(2):
+            pool = self._pools.get(name)
+            if pool is None:
+                pool = self._pools[name] = self._make(name)
+            try:
+                return pool.submit(function, *arguments)
+            except (BrokenProcessPool, RuntimeError):
+                self._pools.pop(name, None)
+        raise RuntimeError("the worker processes cannot be started")
+
+    def live(self, function: Callable[..., Any], *arguments: Any) -> Any:
+        """Run in the live worker and wait; a worker that died is replaced and the call made once more."""
+        try:
+            return self.submit("live", function, *arguments).result()
+        except BrokenProcessPool:
+            self._pools.pop("live", None)
+            return self.submit("live", function, *arguments).result()
+
+    def close(self) -> None:
+        for pool in self._pools.values():
+            pool.shutdown(wait=False, cancel_futures=True)
+        self._pools.clear()
