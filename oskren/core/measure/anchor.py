@@ -35,7 +35,8 @@ def envelope(samples: Samples, rate: int) -> Floats:
 def _smooth(values: Floats, size: int) -> Floats:
     from scipy.ndimage import uniform_filter1d
 
-    return np.asarray(uniform_filter1d(values, size, mode="nearest"))
+    # a running sum may end a hair below zero
+    return np.asarray(np.maximum(uniform_filter1d(values, size, mode="nearest"), 0.0))
 
 
 def propose(levels: Floats, hop_s: float = HOP_S) -> Anchor:

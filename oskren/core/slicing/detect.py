@@ -101,7 +101,8 @@ def _floor(power: Samples) -> tuple[float, bool]:
 def _mean(power: Samples, hops: int) -> Floats:
     from scipy.ndimage import uniform_filter1d
 
-    return np.asarray(uniform_filter1d(power.astype(np.float64), max(1, hops), mode="constant"))
+    # a running sum may end a hair below zero
+    return np.asarray(np.maximum(uniform_filter1d(power.astype(np.float64), max(1, hops), mode="constant"), 0.0))
 
 
 def _runs(mask: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> list[tuple[int, int]]:

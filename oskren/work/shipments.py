@@ -1,0 +1,74 @@
+"""Shipments of the app: a sheet made of sounds of the library, run as a job and remembered."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from oskren.core.errors import OskrenError
+from oskren.core.shipping.sheet import Item, Sheet, Target
+from oskren.store import Library
+from oskren.store.library import node_of
+from oskren.store.tables import Shipment
+from oskren.work.shipping import ship
+from oskren.work.studio import Studio, Told
+
+
+def sheet_of(library: Library, name: str, sounds: list[int], targets: list[Target]) -> Sheet:
+    """A sheet of sounds of the library, in the order given, as they are now."""
+    if not sounds:
+        raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
+    items = []
+    for number in sounds:
+        sound = library.sound(number)
+        items.append(Item(node=node_of(sound), name=sound.name, category=sound.category, sound=str(sound.id), tags=tuple(sound.tags.split())))
+    return Sheet(name=name, items=tuple(items), targets=tuple(targets))
+
+
+def begin(library: Library, sheet: Sheet, folder: Path) -> int:
+    """Note a shipment before it runs, so that it can be taken up again after a kill; its id."""
+    with library.writing() as session:
+        row = Shipment(name=sheet.name, folder=str(folder), sheet=sheet.model_dump(mode="json"))
+        session.add(row)
+        session.flush()
+        return row.id
+
+
+def run(studio: Studio, library: Library, shipment: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> dict[str, Any]:
+    """Run (or go on with) a shipment. Files finished before are found unchanged and not rendered again."""
+    with library.reading() as session:
+        row = session.get(Shipment, shipment)
+    if row is None:
+        raise OskrenError(f"There is no shipment {shipment}.")
+    _set(library, shipment, state="running")
+    try:
+        result = ship(studio, library, Sheet.model_validate(row.sheet), Path(row.folder), told, stop, flag)
+    except BaseException:
+        _set(library, shipment, state="interrupted")
+        raise
+    _set(
+        library,
+        shipment,
+        state="failed" if result.failed else "done",
+        reports=[report.model_dump() for report in result.reports],
+        failed=result.failed,
+        unchanged=result.unchanged,
+    )
+    return {"shipment": shipment, "files": len(result.reports), "unchanged": len(result.unchanged), "failed": len(result.failed)}
+
+
+def _set(library: Library, shipment: int, **values: Any) -> None:
+    with library.writing() as session:
+        row = session.get(Shipment, shipment)
+        if row is not None:
+            for name, value in values.items():
+                setattr(row, name, value)
+
+
+def mark_interrupted(library: Library) -> None:
+    """At start: what was running when the server ended is interrupted and can be gone on with."""
+    from sqlalchemy import update
+
+    with library.writing() as session:
+        session.execute(update(Shipment).where(Shipment.state == "running").values(state="interrupted"))

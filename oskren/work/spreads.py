@@ -1,0 +1,110 @@
+"""Spreads: variations of a design drawn, rendered, judged and printed."""
+
+from __future__ import annotations
+
+import importlib.metadata
+from collections.abc import Callable
+from typing import Any
+
+from sqlalchemy import select
+
+import oskren
+from oskren.core.errors import OskrenError
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.model import Mix, node_hash
+from oskren.core.vary.recipe import Recipe, draw
+from oskren.store import Library
+from oskren.store.tables import Draw, Spread
+from oskren.work import tasks
+from oskren.work.studio import Studio, Told
+
+
+def versions() -> str:
+    """The versions that decide whether a draw sounds the same to the sample."""
+    return f"Oskren {oskren.__version__}, soxr {importlib.metadata.version('soxr')}, python-stretch {importlib.metadata.version('python-stretch')}"
+
+
+def make(library: Library, name: str, design: int | None, mix: Mix, recipe: Recipe, seed: int, count: int) -> int:
+    """Write a spread with its draws, not rendered yet; its id."""
+    mixes = [draw(mix, recipe, seed, number) for number in range(1, count + 1)]
+    with library.writing() as session:
+        spread = Spread(design_id=design, name=name, seed=seed, mix=mix.model_dump(mode="json"), recipe=recipe.model_dump(mode="json"), made_with=versions())
+        session.add(spread)
+        session.flush()
+        for number, one in enumerate(mixes, 1):
+            session.add(Draw(spread_id=spread.id, number=number, key=node_hash(one), mix=one.model_dump(mode="json")))
+        return spread.id
+
+
+def render(studio: Studio, library: Library, spread: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> int:
+    """Render and measure every draw that has no facts yet; how many."""
+    with library.reading() as session:
+        rows = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
+    todo = [row for row in rows if not row.facts]
+    media = library.media_of(*(tasks.parse(row.mix) for row in todo[:1]))
+    for row in todo[1:]:
+        if not {leaf for leaf in _leaf_keys(row.mix)} <= set(media):
+            media.update(library.media_of(tasks.parse(row.mix)))
+    place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media, flag)
+    for position, made in studio.batch([(tasks.facts, place, row.mix) for row in todo], told, stop):
+        with library.writing() as session:
+            row = session.get(Draw, todo[position].id)
+            if row is not None:
+                row.row = made["row"]
+                row.facts = {"rate": made["rate"], "channels": made["channels"], "frames": made["frames"], "zero": made["zero"], "measures": made["measures"]}
+    return len(todo)
+
+
+def _leaf_keys(mix: dict[str, Any]) -> list[str]:
+    from oskren.core.nodes.model import leaves
+
+    return [leaf.audio for leaf in leaves(tasks.parse(mix))]
+
+
+def redraw_dropped(library: Library, spread: int) -> int:
+    """Give every dropped draw a new number, so that it is drawn anew; how many."""
+    with library.writing() as session:
+        row = session.get(Spread, spread)
+        if row is None:
+            raise OskrenError(f"There is no spread {spread}; it may have been removed.")
+        mix, recipe = Mix.model_validate(row.mix), Recipe.model_validate(row.recipe)
+        draws = list(session.scalars(select(Draw).where(Draw.spread_id == spread)))
+        highest = max((one.number for one in draws), default=0)
+        dropped = [one for one in draws if one.state == "dropped"]
+        for one in dropped:
+            highest += 1
+            fresh = draw(mix, recipe, row.seed, highest)
+            one.number, one.key, one.mix, one.state, one.facts, one.row = highest, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""
+        return len(dropped)
+
+
+def print_kept(studio: Studio, library: Library, spread: int, told: Told | None = None) -> list[int]:
+    """Print the kept draws to the library, numbered; the new sounds' ids."""
+    with library.reading() as session:
+        head = session.get(Spread, spread)
+        kept = list(session.scalars(select(Draw).where(Draw.spread_id == spread, Draw.state == "kept").order_by(Draw.number)))
+    if head is None or not kept:
+        raise OskrenError("No variation of this spread is kept yet; keep at least one (K) and print again.")
+    arrival = library.arrival(f"Variations of {head.name}")
+    made = []
+    for place, one in enumerate(kept, 1):
+        facts = one.facts
+        if not facts:
+            raise OskrenError("The variations are still being rendered; print when they are ready.")
+        node = Mix.model_validate(one.mix)
+        made.append(
+            library.add_made(
+                f"{head.name} {place:02d}",
+                "variation",
+                node,
+                facts["rate"],
+                facts["channels"],
+                facts["frames"],
+                Measures(**facts["measures"]),
+                one.row,
+                arrival,
+            )
+        )
+        if told:
+            told(place, len(kept))
+    return made
