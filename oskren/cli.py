@@ -120,7 +120,8 @@ def measure(paths: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_
     else:
         for row in rows:
             typer.echo(
-                f"{row['path']}: {row['duration_s']:.3f} s, peak {row['sample_peak_dbfs']} dBFS, true peak {row['true_peak_dbtp']} dBTP, {row['integrated_lufs']} LUFS"
+                f"{row['path']}: {row['duration_s']:.3f} s, peak {row['sample_peak_dbfs']} dBFS, "
+                f"true peak {row['true_peak_dbtp']} dBTP, {row['integrated_lufs']} LUFS"
             )
     ended(failed)
 

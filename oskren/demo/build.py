@@ -14,6 +14,7 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, NodeAdapter, Step
 from oskren.core.shipping.sheet import Target
+from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo.scenario import PERFORMANCE, RECORDINGS
@@ -132,6 +133,7 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     say("Slicing the performance and shipping one-shots ...")
     performance = _named(library, PERFORMANCE.name)
     node, plan = slices.plan_of(studio, library, performance.id)
+    plan = slices.find(studio, library, node, plan, Settings(sensitivity_db=14, min_length_ms=120, min_gap_ms=250, rise_db=14))
     quiet = sorted(plan.slices, key=lambda piece: piece.end_s - piece.start_s)[:3]
     for piece in quiet:
         plan = drop(plan, piece.id)

@@ -43,7 +43,7 @@ def render(studio: Studio, library: Library, spread: int, told: Told | None = No
     todo = [row for row in rows if not row.facts]
     media = library.media_of(*(tasks.parse(row.mix) for row in todo[:1]))
     for row in todo[1:]:
-        if not {leaf for leaf in _leaf_keys(row.mix)} <= set(media):
+        if not set(_leaf_keys(row.mix)) <= set(media):
             media.update(library.media_of(tasks.parse(row.mix)))
     place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media, flag)
     for position, made in studio.batch([(tasks.facts, place, row.mix) for row in todo], told, stop):

@@ -1,0 +1,156 @@
+"""What all routers share: the studio, the library of a path, and the shapes of sounds and jobs."""
+
+from __future__ import annotations
+
+import base64
+from typing import Annotated, Any
+
+from fastapi import Depends, Path, Request
+from pydantic import BaseModel
+
+from oskren.core.nodes.model import Node
+from oskren.store import Library
+from oskren.store.library import node_of
+from oskren.store.tables import Sound
+from oskren.work.jobs import Job
+from oskren.work.studio import Studio
+from oskren.work.takes import Takes
+
+
+def get_studio(request: Request) -> Studio:
+    """The running studio."""
+    studio: Studio = request.app.state.studio
+    return studio
+
+
+def get_takes(request: Request) -> Takes:
+    """The takes in progress."""
+    takes: Takes = request.app.state.takes
+    return takes
+
+
+InStudio = Annotated[Studio, Depends(get_studio)]
+InTakes = Annotated[Takes, Depends(get_takes)]
+
+
+def get_library(studio: InStudio, library: Annotated[str, Path(description="folder name of the library")]) -> Library:
+    """The library named in the path."""
+    return studio.home.library(library)
+
+
+InLibrary = Annotated[Library, Depends(get_library)]
+
+
+class SoundRow(BaseModel):
+    """A sound as a table row; ``row`` holds its small waveform (base64 of signed bytes: lows, then highs)."""
+
+    id: int
+    name: str
+    kind: str
+    category: str
+    category_sure: float
+    tags: str
+    rating: int
+    seconds: float
+    rate: int
+    channels: int
+    bits: int | None
+    format: str
+    peak: float | None
+    loudness: float | None
+    brightness: float | None
+    anchor_s: float
+    anchor_kind: str
+    mended: bool
+    row: str
+
+
+class SoundFacts(SoundRow):
+    """A sound with everything known of it."""
+
+    node: Node
+    now: Node
+    chain: list[dict[str, Any]]
+    measures: dict[str, Any]
+    paths: list[str]
+    notes: str
+    created: str
+    made_from: list[str]
+
+
+class JobView(BaseModel):
+    """A job as it stands."""
+
+    id: int
+    kind: str
+    title: str
+    done: int
+    total: int
+    state: str
+    message: str
+    left_s: float | None
+    result: dict[str, Any]
+
+
+class Started(BaseModel):
+    """A job was started."""
+
+    job: int
+    id: int | None = None
+
+
+def started(job: Job, number: int | None = None) -> Started:
+    return Started(job=job.id, id=number)
+
+
+def small(row: bytes) -> str:
+    """The small waveform for JSON."""
+    return base64.b64encode(row).decode()
+
+
+def row_of(sound: Sound) -> SoundRow:
+    """A sound's row."""
+    return SoundRow(**_row(sound))
+
+
+def _row(sound: Sound) -> dict[str, Any]:
+    facts = sound.measures
+    return {
+        "id": sound.id,
+        "name": sound.name,
+        "kind": sound.kind,
+        "category": sound.category,
+        "category_sure": sound.category_sure,
+        "tags": sound.tags,
+        "rating": sound.rating,
+        "seconds": sound.frames / sound.rate,
+        "rate": sound.rate,
+        "channels": sound.channels,
+        "bits": sound.bits,
+        "format": sound.format,
+        "peak": facts.get("sample_peak_dbfs"),
+        "loudness": facts.get("integrated_lufs"),
+        "brightness": facts.get("brightness_hz"),
+        "anchor_s": facts.get("anchor_s") or 0.0,
+        "anchor_kind": facts.get("anchor_kind") or "start",
+        "mended": bool(sound.chain),
+        "row": small(sound.row),
+    }
+
+
+def facts_of(library: Library, sound: Sound) -> SoundFacts:
+    """Everything known of a sound."""
+    from oskren.core.nodes.model import NodeAdapter, leaves
+
+    now = node_of(sound)
+    return SoundFacts(
+        **_row(sound),
+        node=NodeAdapter.validate_python(sound.node),
+        now=now,
+        chain=sound.chain,
+        measures=sound.measures,
+        paths=library.paths(sound.id),
+        notes=sound.notes,
+        created=sound.created,
+        made_from=[leaf.audio for leaf in leaves(now)],
+    )

@@ -1,0 +1,81 @@
+"""Listening and looking: blocks of raw float32, waveform values and spectrogram levels of opened sounds."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel
+
+from oskren.api.common import InLibrary, InStudio
+from oskren.core.errors import OskrenError
+from oskren.core.measure.peaks import spectrogram as picture
+from oskren.core.nodes.model import Node
+from oskren.store.library import node_of
+
+router = APIRouter(tags=["listen"])
+RAW = {200: {"content": {"application/octet-stream": {}}}}
+
+
+class ToOpen(BaseModel):
+    """What to listen to: a node, or a sound of the library as it is now."""
+
+    node: Node | None = None
+    sound: int | None = None
+
+
+class Opened(BaseModel):
+    """A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line)."""
+
+    key: str
+    rate: int
+    channels: int
+    frames: int
+    zero: int
+
+
+@router.post("/lib/{library}/open")
+def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
+    """Make something ready to be heard; waits only where a step needs the whole sound."""
+    node = wanted.node
+    if node is None:
+        if wanted.sound is None:
+            raise OskrenError("Say what to open: a node or a sound.")
+        node = node_of(library.sound(wanted.sound))
+    key, shape = studio.open(library, node)
+    return Opened(key=key, rate=shape.rate, channels=shape.channels, frames=shape.frames, zero=shape.zero)
+
+
+@router.get("/heard/{key}/block", response_class=Response, responses=RAW)
+def block(studio: InStudio, key: str, start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(ge=1, le=1 << 20)]) -> Response:
+    """Raw little-endian float32, channels interleaved."""
+    return Response(studio.block(key, start, frames), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})
+
+
+@router.get("/heard/{key}/peaks", response_class=Response, responses=RAW)
+def peaks(studio: InStudio, key: str, start: int, end: int, width: Annotated[int, Query(ge=1, le=8192)]) -> Response:
+    """Raw int16: for each of ``width`` stretches and each channel lowest, highest, RMS."""
+    view = studio.view(key, start, end, width)
+    return Response(
+        np.ascontiguousarray(view).tobytes(),
+        media_type="application/octet-stream",
+        headers={"X-Width": str(len(view)), "Cache-Control": "private, max-age=600"},
+    )
+
+
+@router.get("/heard/{key}/spectrogram", response_class=Response, responses=RAW)
+def spectrogram(
+    studio: InStudio, key: str, start: int, end: int, width: Annotated[int, Query(ge=1, le=2048)], height: Annotated[int, Query(ge=1, le=512)]
+) -> Response:
+    """Raw bytes, rows from high to low frequency (log axis 20 kHz to 40 Hz): 0 = -108 dBFS, 255 = 0 dBFS."""
+    _, _, shape = studio.known(key)
+    start, end = max(0, start), min(end, shape.frames)
+    if end <= start:
+        raise OskrenError("The stretch to draw lies outside the sound.")
+
+    def read(first: int, frames: int) -> np.ndarray[tuple[int, int], np.dtype[np.float32]]:
+        return np.frombuffer(studio.block(key, first, frames), np.float32).reshape(-1, shape.channels)
+
+    view = picture(read, start, end, width, height, shape.rate)
+    return Response(view.tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})

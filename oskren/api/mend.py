@@ -1,0 +1,69 @@
+"""Mend: the chain of one sound, its levels and its noise profile."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
+from oskren.core.nodes.model import Chained, Node, Step
+from oskren.work import tasks
+
+router = APIRouter(prefix="/lib/{library}", tags=["mend"])
+
+
+class Chain(BaseModel):
+    chain: list[Step] = Field(max_length=64)
+
+
+class Processed(BaseModel):
+    """A node through a chain."""
+
+    node: Node
+    chain: list[Step] = Field(max_length=64)
+
+
+class LevelAfter(BaseModel):
+    """Level before the first step (``step`` empty) and after each active step."""
+
+    step: str
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    lufs: float | None
+    over: bool
+    seconds: float
+
+
+class Profile(BaseModel):
+    """A noise profile: the part it was learned from (s) and its curve."""
+
+    part: tuple[float, float]
+    hz: list[float]
+    dbfs: list[float]
+
+
+@router.put("/sounds/{number}/chain")
+def set_chain(library: InLibrary, number: int, wanted: Chain) -> SoundFacts:
+    """Keep a sound's chain; the original is never changed."""
+    for step in wanted.chain:
+        step.values()
+    return facts_of(library, library.change(number, {"chain": [step.model_dump(mode="json") for step in wanted.chain]}))
+
+
+@router.post("/mend/levels")
+def levels(studio: InStudio, library: InLibrary, wanted: Processed) -> list[LevelAfter]:
+    """Level before and after each step."""
+    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
+    found = studio.workers.live(tasks.chain_levels, studio.place(library, node), node.model_dump(mode="json"))
+    return [LevelAfter(**one) for one in found]
+
+
+@router.post("/mend/profile")
+def profile(studio: InStudio, library: InLibrary, wanted: Processed) -> Profile:
+    """The noise profile of the chain's last step, a noise reduction."""
+    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
+    if not wanted.chain or wanted.chain[-1].kind != "noise_reduction":
+        from oskren.core.errors import OskrenError
+
+        raise OskrenError("The last step of this chain is no noise reduction; there is no profile to show.")
+    return Profile(**studio.workers.live(tasks.noise_profile, studio.place(library, node), node.model_dump(mode="json")))

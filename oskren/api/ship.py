@@ -1,0 +1,146 @@
+"""Ship: names before anything runs, the run, its report."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.core.errors import OskrenError
+from oskren.core.shipping import manifest
+from oskren.core.shipping.sheet import Planned, Target
+from oskren.core.shipping.write import FileReport
+from oskren.core.words.names import TOKENS
+from oskren.store import Library
+from oskren.store.tables import Shipment
+from oskren.work import shipments as shipping
+from oskren.work.jobs import Job
+from oskren.work.shipping import planned_files
+from oskren.work.studio import Studio
+
+router = APIRouter(prefix="/lib/{library}", tags=["ship"])
+
+
+class ToShip(BaseModel):
+    """Sounds crossed with targets."""
+
+    name: str = Field("shipment", min_length=1, max_length=120)
+    sounds: list[int] = Field(max_length=20_000)
+    targets: list[Target] = Field(min_length=1, max_length=8)
+    folder: str = ""
+
+
+class Preview(BaseModel):
+    """Every path a sheet would write, and the tokens a template may hold."""
+
+    files: list[Planned]
+    problems: int
+    tokens: dict[str, str]
+
+
+class Failure(BaseModel):
+    path: str
+    reason: str
+
+
+class ShipmentHead(BaseModel):
+    id: int
+    name: str
+    folder: str
+    state: str
+    created: str
+    files: int
+    failed: int
+
+
+class ShipmentView(ShipmentHead):
+    reports: list[FileReport]
+    failures: list[Failure]
+    unchanged: list[str]
+
+
+@router.post("/ship/preview")
+def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
+    """Names and problems, before anything is rendered."""
+    if not wanted.sounds:
+        return Preview(files=[], problems=0, tokens=TOKENS)
+    files = planned_files(studio, library, shipping.sheet_of(library, wanted.name, wanted.sounds, wanted.targets))
+    return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
+
+
+def _run(studio: Studio, library: Library, number: int, name: str) -> Job:
+    def work(job: Job) -> dict[str, Any]:
+        return shipping.run(studio, library, number, job.progress, job.flag.exists, str(job.flag))
+
+    return studio.jobs.start("ship", f"Shipping {name}", work)
+
+
+@router.post("/ship")
+def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
+    """Run a sheet as a job."""
+    folder = Path(wanted.folder).expanduser() if wanted.folder else studio.home.folder / "shipped"
+    if not folder.is_absolute():
+        raise OskrenError(f"{folder}: give the whole path of the folder to ship to.")
+    sheet = shipping.sheet_of(library, wanted.name, wanted.sounds, wanted.targets)
+    problems = [one.problem for one in planned_files(studio, library, sheet) if one.problem]
+    if problems:
+        raise OskrenError(problems[0])
+    number = shipping.begin(library, sheet, folder)
+    return started(_run(studio, library, number, wanted.name), number)
+
+
+@router.get("/shipments")
+def shipments(library: InLibrary) -> list[ShipmentHead]:
+    """All shipments, newest first."""
+    with library.reading() as session:
+        return [ShipmentHead(**_head(row)) for row in session.scalars(select(Shipment).order_by(Shipment.id.desc()))]
+
+
+def _head(row: Shipment) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "name": row.name,
+        "folder": row.folder,
+        "state": row.state,
+        "created": row.created,
+        "files": len(row.reports),
+        "failed": len(row.failed),
+    }
+
+
+def _one(library: Library, number: int) -> Shipment:
+    with library.reading() as session:
+        row = session.get(Shipment, number)
+    if row is None:
+        raise OskrenError(f"There is no shipment {number}.")
+    return row
+
+
+@router.get("/shipments/{number}")
+def shipment(library: InLibrary, number: int) -> ShipmentView:
+    """A shipment with its report."""
+    row = _one(library, number)
+    return ShipmentView(
+        **_head(row), reports=[FileReport.model_validate(one) for one in row.reports], failures=[Failure(**one) for one in row.failed], unchanged=row.unchanged
+    )
+
+
+@router.post("/shipments/{number}/resume")
+def resume(studio: InStudio, library: InLibrary, number: int) -> Started:
+    """Go on with an interrupted shipment, or run it again: what has not changed is left as it is."""
+    return started(_run(studio, library, number, _one(library, number).name), number)
+
+
+@router.get("/shipments/{number}/manifest", response_class=FileResponse)
+def manifest_file(library: InLibrary, number: int, table: bool = False) -> FileResponse:
+    """The manifest beside the files: JSON, or CSV."""
+    name = "oskren-manifest.csv" if table else manifest.NAME
+    path = Path(_one(library, number).folder) / name
+    if not path.exists():
+        raise OskrenError(f"{path}: there is no manifest yet; it is written when files are finished.")
+    return FileResponse(path, filename=name)

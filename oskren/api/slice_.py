@@ -1,0 +1,168 @@
+"""Slice: find, correct and finish slices."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Node
+from oskren.core.slicing import plan as planning
+from oskren.core.slicing.detect import Settings, threshold
+from oskren.core.slicing.plan import Plan
+from oskren.store import Library
+from oskren.store.tables import SlicePlan
+from oskren.work import slices
+from oskren.work.jobs import Job
+from oskren.work.studio import Studio
+
+router = APIRouter(prefix="/lib/{library}", tags=["slice"])
+
+
+class PlanHead(BaseModel):
+    sound: int
+    name: str
+    slices: int
+    dropped: int
+
+
+class PlanView(BaseModel):
+    """A plan with what it stands on: the floor, whether it is visible, and the threshold (dBFS)."""
+
+    sound: int
+    name: str
+    seconds: float
+    node: Node
+    plan: Plan
+    floor_dbfs: float
+    floor_visible: bool
+    threshold_dbfs: float
+
+
+class Move(BaseModel):
+    do: Literal["move"]
+    id: int
+    start_s: float | None = None
+    end_s: float | None = None
+
+
+class Split(BaseModel):
+    do: Literal["split"]
+    id: int
+    at_s: float
+
+
+class Merge(BaseModel):
+    do: Literal["merge"]
+    id: int
+
+
+class Drop(BaseModel):
+    do: Literal["drop"]
+    id: int
+    dropped: bool = True
+
+
+class Add(BaseModel):
+    do: Literal["add"]
+    start_s: float = Field(ge=0)
+    end_s: float = Field(ge=0)
+
+
+Edit = Annotated[Move | Split | Merge | Drop | Add, Field(discriminator="do")]
+
+
+class Edited(BaseModel):
+    edit: Edit
+
+
+@router.get("/plans")
+def plans(library: InLibrary) -> list[PlanHead]:
+    """Sounds that have slice plans."""
+    with library.reading() as session:
+        rows = list(session.scalars(select(SlicePlan).order_by(SlicePlan.id.desc())))
+    heads = []
+    for row in rows:
+        found = row.plan.get("slices", [])
+        heads.append(
+            PlanHead(sound=row.sound_id, name=library.sound(row.sound_id).name, slices=len(found), dropped=sum(1 for one in found if one.get("dropped")))
+        )
+    return heads
+
+
+def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan) -> PlanView:
+    levels = slices.levels(studio, library, node)
+    return PlanView(
+        sound=number,
+        name=library.sound(number).name,
+        seconds=levels.seconds,
+        node=node,
+        plan=plan,
+        floor_dbfs=levels.floor_dbfs,
+        floor_visible=levels.floor_visible,
+        threshold_dbfs=threshold(levels, plan.settings),
+    )
+
+
+@router.get("/plans/{number}")
+def plan(studio: InStudio, library: InLibrary, number: int) -> PlanView:
+    """The plan of a sound; a first one is found when there is none."""
+    return _view(studio, library, number, *slices.plan_of(studio, library, number))
+
+
+@router.put("/plans/{number}")
+def save_plan(studio: InStudio, library: InLibrary, number: int, wanted: Plan) -> PlanView:
+    """Keep a plan as given: undo, redo, and changes of the finish."""
+    node, _ = slices.plan_of(studio, library, number)
+    planning.finish_chain(wanted.finish)
+    ordered = sorted(wanted.slices, key=lambda piece: piece.start_s)
+    if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
+        raise OskrenError("Two slices of this plan overlap; it was not kept.")
+    slices.save(library, number, node, wanted)
+    return _view(studio, library, number, node, wanted)
+
+
+@router.post("/plans/{number}/find")
+def find_slices(studio: InStudio, library: InLibrary, number: int, settings: Settings) -> PlanView:
+    """Find anew with other settings; what was corrected by hand stays."""
+    node, before = slices.plan_of(studio, library, number)
+    after = slices.find(studio, library, node, before, settings)
+    slices.save(library, number, node, after)
+    return _view(studio, library, number, node, after)
+
+
+@router.post("/plans/{number}/edit")
+def edit_plan(studio: InStudio, library: InLibrary, number: int, wanted: Edited) -> PlanView:
+    """Correct one slice."""
+    node, before = slices.plan_of(studio, library, number)
+    seconds = slices.levels(studio, library, node).seconds
+    edit = wanted.edit
+    match edit:
+        case Move():
+            after = planning.move(before, edit.id, edit.start_s, edit.end_s, seconds)
+        case Split():
+            after = planning.split(before, edit.id, edit.at_s)
+        case Merge():
+            after = planning.merge(before, edit.id)
+        case Drop():
+            after = planning.drop(before, edit.id, edit.dropped)
+        case Add():
+            after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
+    slices.save(library, number, node, after)
+    return _view(studio, library, number, node, after)
+
+
+@router.post("/plans/{number}/make")
+def make_one_shots(studio: InStudio, library: InLibrary, number: int) -> Started:
+    """Make the kept slices one-shots of the library, as a job."""
+    name = library.sound(number).name
+
+    def work(job: Job) -> dict[str, Any]:
+        return {"sounds": slices.make_one_shots(studio, library, number, job.progress, job.flag.exists, str(job.flag))}
+
+    return started(studio.jobs.start("slice", f"One-shots of {name}", work))

@@ -1,0 +1,192 @@
+"""Libraries, steps, jobs, events, and the find-anything field."""
+
+from __future__ import annotations
+
+import asyncio
+import queue
+from collections.abc import AsyncIterable
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.sse import EventSourceResponse, ServerSentEvent
+from pydantic import BaseModel, Field
+from sqlalchemy import func, select
+
+import oskren
+from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Node
+from oskren.core.slicing.plan import Slice
+from oskren.core.steps import describe
+from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
+
+router = APIRouter(tags=["state"])
+
+
+class LibraryView(BaseModel):
+    slug: str
+    name: str
+    sounds: int
+
+
+class State(BaseModel):
+    """What the frame of the app needs first."""
+
+    version: str
+    libraries: list[LibraryView]
+    ship_folder: str
+    unfinished_takes: list[str]
+
+
+class NewLibrary(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+
+
+class Control(BaseModel):
+    """A parameter of a step, as a control is built from it."""
+
+    name: str
+    label: str
+    control: str
+    default: Any
+    low: float | None
+    high: float | None
+    unit: str = ""
+    scale: str = "linear"
+    options: list[str] = []
+
+
+class StepView(BaseModel):
+    """A kind of step."""
+
+    key: str
+    label: str
+    family: str
+    keeps_time: bool
+    whole: bool
+    controls: list[Control]
+
+
+class Counts(BaseModel):
+    """One live count for every stage."""
+
+    gather: int
+    mend: int
+    stack: int
+    vary: int
+    slice: int
+    ship: int
+
+
+class Hit(BaseModel):
+    """Something found by the find-anything field."""
+
+    kind: str
+    id: int
+    name: str
+    sound: SoundRow | None = None
+
+
+class NodeOr(BaseModel):
+    """Keeps the node schema in the OpenAPI document, so that the client has its type."""
+
+    node: Node
+    slices: list[Slice] = []
+
+
+@router.get("/state")
+def state(studio: InStudio) -> State:
+    """Libraries and where things are."""
+    views = []
+    for name in studio.home.names():
+        library = studio.home.library(name)
+        with library.reading() as session:
+            views.append(LibraryView(slug=name, name=library.name, sounds=session.scalar(select(func.count(Sound.id))) or 0))
+    from oskren.work.takes import Takes
+
+    return State(
+        version=oskren.__version__,
+        libraries=views,
+        ship_folder=str(studio.home.folder / "shipped"),
+        unfinished_takes=Takes(studio.home.folder / "takes").unfinished(),
+    )
+
+
+@router.post("/libraries")
+def add_library(studio: InStudio, new: NewLibrary) -> LibraryView:
+    """Make a library."""
+    from oskren.store.home import slug
+
+    name = slug(new.name)
+    if name in studio.home.names():
+        raise OskrenError(f"A library called '{new.name}' exists already; choose another name.")
+    library = studio.home.library(name, create=True)
+    (library.folder / "title").write_text(new.name.strip())
+    return LibraryView(slug=name, name=library.name, sounds=0)
+
+
+@router.get("/steps")
+def steps() -> list[StepView]:
+    """Every kind of step with its parameters: the interface builds its controls from this."""
+    return [StepView.model_validate(one) for one in describe()]
+
+
+@router.get("/lib/{library}/counts")
+def counts(library: InLibrary) -> Counts:
+    """One count for every stage."""
+    with library.reading() as session:
+
+        def count(column: Any, *where: Any) -> int:
+            return session.scalar(select(func.count(column)).where(*where)) or 0
+
+        return Counts(
+            gather=count(Sound.id),
+            mend=count(Sound.id, func.json_array_length(Sound.chain) > 0),
+            stack=count(Design.id),
+            vary=count(Spread.id),
+            slice=count(SlicePlan.id),
+            ship=count(Shipment.id),
+        )
+
+
+@router.get("/lib/{library}/find")
+def find(library: InLibrary, q: str) -> list[Hit]:
+    """Sounds and designs whose words match."""
+    with library.reading() as session:
+        _, numbers, _ = library.columns.search(session, q, limit=8)
+        hits = [Hit(kind="sound", id=number, name=sound.name, sound=row_of(sound)) for number in numbers if (sound := session.get(Sound, number)) is not None]
+        like = f"%{q.replace('%', '').replace('_', '')}%"
+        return hits + [Hit(kind="design", id=row.id, name=row.name) for row in session.scalars(select(Design).where(Design.name.ilike(like)).limit(5))]
+
+
+@router.get("/jobs")
+def jobs(studio: InStudio) -> list[JobView]:
+    """All jobs since the start."""
+    return [JobView(**one) for one in studio.jobs.all()]
+
+
+@router.post("/jobs/{number}/cancel")
+def cancel_job(studio: InStudio, number: int) -> JobView:
+    """Ask a job to end; what is finished stays."""
+    studio.jobs.cancel(number)
+    return JobView(**studio.jobs.get(number).view())
+
+
+@router.get("/events", response_class=EventSourceResponse)
+async def events(studio: InStudio) -> AsyncIterable[ServerSentEvent]:
+    """Changes of jobs as they happen."""
+    with studio.jobs.listening() as changes:
+        for view in studio.jobs.all():
+            if view["state"] == "running":
+                yield ServerSentEvent(data=view, event="job")
+        quiet = 0.0
+        while True:
+            try:
+                yield ServerSentEvent(data=changes.get_nowait(), event="job")
+                quiet = 0.0
+            except queue.Empty:
+                await asyncio.sleep(0.05)
+                quiet += 0.05
+                if quiet > 10:
+                    quiet = 0.0
+                    yield ServerSentEvent(comment="still here")

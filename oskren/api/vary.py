@@ -1,0 +1,181 @@
+"""Vary: recipes, spreads, and what is kept of them."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from oskren.api.common import InLibrary, InStudio, Started, small, started
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Mix
+from oskren.core.vary.recipe import Recipe, default_recipe, draw
+from oskren.store import Library
+from oskren.store.tables import Design, Draw, Spread
+from oskren.work import spreads as spreading
+from oskren.work.jobs import Job
+from oskren.work.studio import Studio
+
+router = APIRouter(prefix="/lib/{library}", tags=["vary"])
+DrawState = Literal["kept", "dropped", "unheard", "heard"]
+
+
+class SpreadHead(BaseModel):
+    id: int
+    name: str
+    seed: int
+    design: int | None
+    draws: int
+    kept: int
+    created: str
+
+
+class DrawView(BaseModel):
+    """One variation; without facts while it is being rendered."""
+
+    id: int
+    number: int
+    state: DrawState
+    mix: Mix
+    ready: bool
+    seconds: float | None
+    loudness: float | None
+    brightness: float | None
+    row: str
+
+
+class SpreadView(SpreadHead):
+    recipe: Recipe
+    mix: Mix
+    made_with: str
+    all: list[DrawView]
+
+
+class NewSpread(BaseModel):
+    """Draw ``count`` variations of a design by a recipe (every layer a little, when none is given)."""
+
+    design: int
+    recipe: Recipe | None = None
+    seed: int = Field(ge=0, le=2**53)
+    count: int = Field(20, ge=1, le=400)
+
+
+class DrawChange(BaseModel):
+    state: DrawState
+
+
+@router.get("/spreads")
+def spreads(library: InLibrary) -> list[SpreadHead]:
+    """All spreads, newest first."""
+    with library.reading() as session:
+        rows = list(session.scalars(select(Spread).order_by(Spread.id.desc())))
+        states: dict[int, list[str]] = {}
+        for spread, state in session.execute(select(Draw.spread_id, Draw.state)):
+            states.setdefault(spread, []).append(state)
+    return [SpreadHead(**_head(row, states.get(row.id, []))) for row in rows]
+
+
+def _head(row: Spread, states: list[str]) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "name": row.name,
+        "seed": row.seed,
+        "design": row.design_id,
+        "draws": len(states),
+        "kept": states.count("kept"),
+        "created": row.created,
+    }
+
+
+@router.get("/designs/{number}/recipe")
+def recipe_of(library: InLibrary, number: int) -> Recipe:
+    """A recipe to begin with: every layer a little."""
+    with library.reading() as session:
+        row = session.get(Design, number)
+    if row is None:
+        raise OskrenError(f"There is no design {number}; it may have been removed.")
+    return default_recipe(Mix.model_validate(row.mix))
+
+
+def _render_job(studio: Studio, library: Library, spread: int, name: str) -> Job:
+    def work(job: Job) -> dict[str, Any]:
+        return {"spread": spread, "rendered": spreading.render(studio, library, spread, job.progress, job.flag.exists, str(job.flag))}
+
+    return studio.jobs.start("vary", f"Drawing {name}", work)
+
+
+@router.post("/spreads")
+def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
+    """Draw a spread; rendering is a job."""
+    with library.reading() as session:
+        row = session.get(Design, new.design)
+    if row is None:
+        raise OskrenError(f"There is no design {new.design}; it may have been removed.")
+    mix = Mix.model_validate(row.mix)
+    if not mix.members:
+        raise OskrenError(f"{row.name} has no layers yet; add some in Stack before drawing variations.")
+    recipe = new.recipe or default_recipe(mix)
+    draw(mix, recipe, new.seed, 1)
+    spread = spreading.make(library, row.name, row.id, mix, recipe, new.seed, new.count)
+    return started(_render_job(studio, library, spread, row.name), spread)
+
+
+@router.get("/spreads/{number}")
+def spread(library: InLibrary, number: int) -> SpreadView:
+    """A spread with all its variations."""
+    with library.reading() as session:
+        row = session.get(Spread, number)
+        draws = list(session.scalars(select(Draw).where(Draw.spread_id == number).order_by(Draw.number)))
+    if row is None:
+        raise OskrenError(f"There is no spread {number}; it may have been removed.")
+    views = []
+    for one in draws:
+        facts = one.facts or {}
+        measures = facts.get("measures", {})
+        views.append(
+            DrawView(
+                id=one.id,
+                number=one.number,
+                state=one.state,
+                mix=Mix.model_validate(one.mix),
+                ready=bool(facts),
+                seconds=facts["frames"] / facts["rate"] if facts else None,
+                loudness=measures.get("integrated_lufs"),
+                brightness=measures.get("brightness_hz"),
+                row=small(one.row),
+            )
+        )
+    return SpreadView(
+        **_head(row, [one.state for one in draws]),
+        recipe=Recipe.model_validate(row.recipe),
+        mix=Mix.model_validate(row.mix),
+        made_with=row.made_with,
+        all=views,
+    )
+
+
+@router.patch("/draws/{number}")
+def judge(library: InLibrary, number: int, change: DrawChange) -> DrawChange:
+    """Keep, drop, or note as heard."""
+    with library.writing() as session:
+        row = session.get(Draw, number)
+        if row is None:
+            raise OskrenError(f"There is no variation {number}; it may have been drawn anew.")
+        row.state = change.state
+    return change
+
+
+@router.post("/spreads/{number}/redraw")
+def redraw(studio: InStudio, library: InLibrary, number: int) -> Started:
+    """Draw the dropped ones anew."""
+    if not spreading.redraw_dropped(library, number):
+        raise OskrenError("Nothing is dropped in this spread; drop what should be drawn anew (X).")
+    return started(_render_job(studio, library, number, "anew"), number)
+
+
+@router.post("/spreads/{number}/print")
+def print_kept(studio: InStudio, library: InLibrary, number: int) -> list[int]:
+    """Print the kept variations to the library; the new sounds' ids."""
+    return spreading.print_kept(studio, library, number)
