@@ -87,6 +87,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         version=oskren.__version__,
         lifespan=lifespan,
         generate_unique_id_function=operation,
+        separate_input_output_schemas=False,
         responses={422: {"model": Problem}, 404: {"model": Problem}},
     )
     app.state.studio = running

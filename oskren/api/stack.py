@@ -123,6 +123,7 @@ def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
         node = member_node(member)
         plain = renderer.shape(node)
         rate = renderer.mix_rate(mix)
+        studio.note(library, node, plain)
         placed.append(
             Placed(
                 id=member.id,

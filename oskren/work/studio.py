@@ -99,6 +99,11 @@ class Studio:
                 self._nodes.popitem(last=False)
         return key, shape
 
+    def note(self, library: Library, node: Node, shape: Shape) -> None:
+        """Know a node by its hash without rendering anything yet; its picture is made when asked for."""
+        with self._lock:
+            self._nodes[node_hash(node)] = (node, library, shape)
+
     def known(self, key: str) -> tuple[Node, Library, Shape]:
         """The node, library and shape behind a hash; OskrenError when it was not opened since the last start."""
         with self._lock:

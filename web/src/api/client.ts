@@ -1,0 +1,52 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type SoundRow = Schemas["SoundRow"];
+export type SoundFacts = Schemas["SoundFacts"];
+export type Job = Schemas["JobView"];
+export type Step = Schemas["Step"];
+export type StepView = Schemas["StepView"];
+export type Control = Schemas["Control"];
+export type Mix = Schemas["Mix"];
+export type Member = Schemas["Member"];
+export type Node = NonNullable<Schemas["ToOpen"]["node"]>;
+export type Opened = Schemas["Opened"];
+export type Plan = Schemas["Plan"];
+export type Slice = Schemas["Slice"];
+export type Target = Schemas["Target"];
+export type Recipe = Schemas["Recipe"];
+export type Freedom = Schemas["Freedom"];
+
+export const api = createClient<paths>({ baseUrl: "/", querySerializer: { array: { style: "form", explode: true } } });
+
+/** A refusal of the server: one sentence for people. */
+export class Refused extends Error {}
+
+interface Answered<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or Refused with the server's sentence. */
+export async function got<T>(answer: Promise<Answered<T>>): Promise<T> {
+  let result: Answered<T>;
+  try {
+    result = await answer;
+  } catch {
+    throw new Refused("Oskren's server does not answer; start it again and reload this page.");
+  }
+  if (result.data === undefined || !result.response.ok) {
+    const sentence = (result.error as { sentence?: string } | undefined)?.sentence;
+    throw new Refused(sentence ?? `The server answered ${result.response.status}.`);
+  }
+  return result.data;
+}
+
+/** Raw bytes from an address of the API. */
+export async function bytes(address: string, signal?: AbortSignal): Promise<ArrayBuffer> {
+  const response = await fetch(address, { signal });
+  if (!response.ok) throw new Refused(((await response.json()) as { sentence: string }).sentence);
+  return response.arrayBuffer();
+}

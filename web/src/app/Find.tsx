@@ -1,0 +1,144 @@
+/** The find-anything field: sounds, designs, commands. */
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, got } from "../api/client";
+import { MiniWave } from "../canvas/MiniWave";
+import { player } from "../listening/player";
+import { seconds } from "./format";
+import { addToSheet, useShared } from "./store";
+
+interface Entry {
+  key: string;
+  title: string;
+  note: string;
+  row?: string;
+  run: () => void;
+}
+
+export function Find({ onClose }: { onClose: () => void }) {
+  const library = useShared((state) => state.library);
+  const go = useNavigate();
+  const [text, setText] = useState("");
+  const [at, setAt] = useState(0);
+  const found = useQuery({
+    queryKey: ["find", library, text],
+    enabled: text.trim().length > 1,
+    queryFn: () => got(api.GET("/api/lib/{library}/find", { params: { path: { library }, query: { q: text } } })),
+  });
+  const commands: Entry[] = [
+    ...(["gather", "mend", "stack", "vary", "slice", "ship", "picture"] as const).map((stage) => ({
+      key: stage,
+      title: `Go to ${stage[0].toUpperCase()}${stage.slice(1)}`,
+      note: "stage",
+      run: () => go(`/${stage}`),
+    })),
+    { key: "record", title: "Record a take", note: "command", run: () => go("/gather?panel=record") },
+    { key: "import", title: "Import files or a folder", note: "command", run: () => go("/gather?panel=import") },
+  ];
+  const entries: Entry[] = [
+    ...(text.trim().length > 1 ? (found.data ?? []) : []).map((hit) => ({
+      key: `${hit.kind}${hit.id}`,
+      title: hit.name,
+      note: hit.sound ? `${hit.sound.kind}, ${seconds(hit.sound.seconds)}` : hit.kind,
+      row: hit.sound?.row,
+      run: () => {
+        if (hit.kind === "design") {
+          useShared.setState({ design: hit.id });
+          go("/stack");
+        } else if (hit.sound) {
+          const { sound } = hit;
+          useShared.setState({ selected: sound });
+          go(`/gather?sound=${hit.id}`);
+          void player.open({ sound: sound.id }, library, sound.name, { lufs: sound.loudness }).then((heard) => heard && player.play(heard));
+        }
+      },
+    })),
+    ...commands.filter((command) => !text || command.title.toLowerCase().includes(text.toLowerCase())),
+  ];
+  const chosen = entries[Math.min(at, entries.length - 1)];
+  const run = (entry: Entry | undefined) => {
+    onClose();
+    entry?.run();
+  };
+  return (
+    <Flex position="fixed" inset={0} zIndex={40} justify="center" pt="70px" bg="ground/70" onClick={onClose}>
+      <Box
+        role="dialog"
+        aria-label="Find anything"
+        w="600px"
+        h="fit-content"
+        bg="sheet"
+        border="1px solid"
+        borderColor="line"
+        borderRadius="12px"
+        overflow="hidden"
+        onClick={(event) => event.stopPropagation()}
+      >
+        <chakra.input
+          autoFocus
+          role="combobox"
+          aria-expanded
+          aria-controls="found"
+          aria-label="Find a sound, design or command"
+          placeholder="Find a sound, design or command"
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value);
+            setAt(0);
+          }}
+          onKeyDown={(event) => {
+            if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+              event.preventDefault();
+              setAt((now) => Math.min(entries.length - 1, Math.max(0, now + (event.key === "ArrowDown" ? 1 : -1))));
+            } else if (event.key === "Enter") run(chosen);
+            else if (event.key === "Escape") onClose();
+          }}
+          w="100%"
+          bg="transparent"
+          p="14px"
+          fontSize="15px"
+          outline="none"
+        />
+        <Box id="found" role="listbox" borderTop="1px solid" borderColor="line" maxH="420px" overflowY="auto">
+          {entries.map((entry) => (
+            <Flex
+              key={entry.key}
+              role="option"
+              tabIndex={-1}
+              aria-selected={entry === chosen}
+              align="center"
+              gap="12px"
+              px="14px"
+              py="6px"
+              bg={entry === chosen ? "raised" : undefined}
+              cursor="pointer"
+              onClick={() => run(entry)}
+              onKeyDown={(event) => event.key === "Enter" && run(entry)}
+            >
+              {entry.row && <MiniWave row={entry.row} width="80px" height="20px" />}
+              <Box flex={1}>{entry.title}</Box>
+              <Box color="dim" fontFamily="mono" fontSize="11px">
+                {entry.note}
+              </Box>
+              {entry.key.startsWith("sound") && entry === chosen && (
+                <chakra.button
+                  type="button"
+                  color="glass"
+                  fontSize="12px"
+                  onClick={(event) => {
+                    event.stopPropagation();
+                    addToSheet([Number(entry.key.slice(5))]);
+                  }}
+                >
+                  put on the sheet
+                </chakra.button>
+              )}
+            </Flex>
+          ))}
+        </Box>
+      </Box>
+    </Flex>
+  );
+}

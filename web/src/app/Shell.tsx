@@ -1,0 +1,253 @@
+/** The frame: libraries, find-anything field and jobs on top, stages left, the listening strip at the bottom. */
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense, useEffect, useState } from "react";
+import { Navigate, NavLink, Route, Routes } from "react-router";
+import { api, got } from "../api/client";
+import { player, useListening } from "../listening/player";
+import { Strip } from "../listening/Strip";
+import { Find } from "./Find";
+import { JobsView } from "./JobsView";
+import { useJobEvents } from "./jobs";
+import { KeyList } from "./KeyList";
+import { useKeys } from "./keys";
+import { Do } from "./parts";
+import { complain, enter, queries, useShared } from "./store";
+import { look, wear } from "./theme";
+
+const STAGES = [
+  ["gather", "Gather", "sounds", lazy(() => import("../stages/gather/Gather"))],
+  ["mend", "Mend", "mended", lazy(() => import("../stages/mend/Mend"))],
+  ["stack", "Stack", "designs", lazy(() => import("../stages/stack/Stack"))],
+  ["vary", "Vary", "spreads", lazy(() => import("../stages/vary/Vary"))],
+  ["slice", "Slice", "plans", lazy(() => import("../stages/slice/Slice"))],
+  ["ship", "Ship", "shipments", lazy(() => import("../stages/ship/Ship"))],
+  ["picture", "Picture", "", lazy(() => import("../stages/picture/Picture"))],
+] as const;
+
+function Libraries() {
+  const library = useShared((state) => state.library);
+  const state = useQuery({ queryKey: ["state"], queryFn: () => got(api.GET("/api/state")) });
+  const [naming, setNaming] = useState(false);
+  const views = state.data?.libraries;
+  useEffect(() => {
+    if (!views || library) return;
+    const last = localStorage.getItem("library");
+    const chosen = views.find((view) => view.slug === last) ?? views[0];
+    if (chosen) enter(chosen.slug, chosen.name);
+  }, [views, library]);
+  const choose = (slug: string) => {
+    const view = views?.find((one) => one.slug === slug);
+    if (slug === "+") setNaming(true);
+    else if (view) {
+      player.stop();
+      useListening.setState({ heard: null });
+      enter(view.slug, view.name);
+    }
+  };
+  const add = async (name: string) => {
+    setNaming(false);
+    if (!name.trim()) return;
+    try {
+      const made = await got(api.POST("/api/libraries", { body: { name: name.trim() } }));
+      enter(made.slug, made.name);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  if (naming)
+    return (
+      <chakra.input
+        autoFocus
+        aria-label="Name of the new library"
+        placeholder="Name, then Enter"
+        bg="ground"
+        border="1px solid"
+        borderColor="amber"
+        borderRadius="8px"
+        px="10px"
+        py="4px"
+        onBlur={() => setNaming(false)}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") void add(event.currentTarget.value);
+          if (event.key === "Escape") setNaming(false);
+        }}
+      />
+    );
+  return (
+    <chakra.select
+      aria-label="Library"
+      value={library}
+      onChange={(event) => choose(event.target.value)}
+      bg="sheet"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="8px"
+      px="8px"
+      py="4px"
+      maxW="280px"
+    >
+      {views?.map((view) => (
+        <option key={view.slug} value={view.slug}>
+          {view.name}, {view.sounds} sounds
+        </option>
+      ))}
+      <option value="+">New library …</option>
+    </chakra.select>
+  );
+}
+
+function Stages() {
+  const library = useShared((state) => state.library);
+  const sheet = useShared((state) => state.sheet.length);
+  const counts = useQuery({
+    queryKey: ["counts", library],
+    enabled: !!library,
+    queryFn: () => got(api.GET("/api/lib/{library}/counts", { params: { path: { library } } })),
+  });
+  return (
+    <Flex
+      as="nav"
+      aria-label="Stages"
+      direction="column"
+      w="88px"
+      flexShrink={0}
+      bg="sheet"
+      borderRight="1px solid"
+      borderColor="line"
+      p="8px"
+      gap="4px"
+    >
+      {STAGES.map(([slug, name, unit]) => {
+        const count = slug === "picture" ? null : counts.data?.[slug];
+        return (
+          <chakra.span key={slug} asChild>
+            <NavLink to={`/${slug}`} style={{ display: "block" }}>
+              {({ isActive }) => (
+                <Box
+                  px="10px"
+                  py="7px"
+                  borderRadius="8px"
+                  bg={isActive ? "raised" : "transparent"}
+                  borderLeft="3px solid"
+                  borderColor={isActive ? "amber" : "transparent"}
+                  color={isActive ? "chalk" : "dim"}
+                  _hover={{ color: "chalk" }}
+                >
+                  {name}
+                  <Box fontFamily="mono" fontSize="10px" color="dim" minH="14px">
+                    {slug === "picture"
+                      ? "to come"
+                      : slug === "ship" && sheet
+                        ? `${sheet} on sheet`
+                        : count === undefined || count === null
+                          ? ""
+                          : `${count} ${unit}`}
+                  </Box>
+                </Box>
+              )}
+            </NavLink>
+          </chakra.span>
+        );
+      })}
+    </Flex>
+  );
+}
+
+function MessageLine() {
+  const message = useShared((state) => state.message);
+  if (!message) return null;
+  return (
+    <Flex
+      role={message.bad ? "alert" : "status"}
+      position="fixed"
+      bottom="88px"
+      left="50%"
+      transform="translateX(-50%)"
+      maxW="760px"
+      bg="raised"
+      border="1px solid"
+      borderColor={message.bad ? "coral" : "glass"}
+      borderRadius="9px"
+      px="14px"
+      py="8px"
+      gap="12px"
+      zIndex={30}
+      align="center"
+    >
+      <Box color={message.bad ? "coral" : "chalk"}>{message.text}</Box>
+      <Do quiet onClick={() => useShared.setState({ message: null })}>
+        Close
+      </Do>
+    </Flex>
+  );
+}
+
+export function Shell() {
+  const library = useShared((state) => state.library);
+  const [finding, setFinding] = useState(false);
+  const [listing, setListing] = useState(false);
+  const [worn, setWorn] = useState(look);
+  useJobEvents();
+  useKeys({
+    play: () => player.toggle(),
+    loop: () => {
+      useListening.setState((state) => ({ looping: !state.looping }));
+      player.setLoop(useListening.getState().loop);
+    },
+    find: () => setFinding(true),
+    list: () => setListing((open) => !open),
+  });
+  const change = () => {
+    const next = worn === "night" ? "paper" : "night";
+    localStorage.setItem("look", next);
+    wear(next);
+    setWorn(next);
+    queries.invalidateQueries({ queryKey: ["nothing"] });
+  };
+  return (
+    <Flex direction="column" h="100%">
+      <Flex as="header" h="48px" flexShrink={0} align="center" gap="14px" px="16px" bg="sheet" borderBottom="1px solid" borderColor="line">
+        <Box fontFamily="heading" fontSize="19px" fontWeight={700}>
+          oskren
+          <Box as="span" color="amber">
+            .
+          </Box>
+        </Box>
+        <Libraries />
+        <Box flex={1} />
+        <Do onClick={() => setFinding(true)} act="find">
+          <Box as="span" color="dim" fontWeight={400}>
+            Find a sound, design or command
+          </Box>
+        </Do>
+        <JobsView />
+        <Do quiet onClick={change} hint="Change between the dark and the light look">
+          {worn === "night" ? "Paper" : "Night"}
+        </Do>
+        <Do quiet onClick={() => setListing(true)} act="list">
+          Keys
+        </Do>
+      </Flex>
+      <Flex flex={1} minH={0}>
+        <Stages />
+        <Box as="main" flex={1} minW={0} position="relative" key={`${library} ${worn}`}>
+          {library && (
+            <Suspense fallback={null}>
+              <Routes>
+                {STAGES.map(([slug, , , Stage]) => (
+                  <Route key={slug} path={`/${slug}`} element={<Stage />} />
+                ))}
+                <Route path="*" element={<Navigate to="/gather" replace />} />
+              </Routes>
+            </Suspense>
+          )}
+        </Box>
+      </Flex>
+      <Strip />
+      <MessageLine />
+      {finding && <Find onClose={() => setFinding(false)} />}
+      {listing && <KeyList onClose={() => setListing(false)} />}
+    </Flex>
+  );
+}

@@ -1,0 +1,64 @@
+/** Undo and redo for an editor's document: every change is one state, kept by the server as it is made. */
+import { useCallback, useRef, useState } from "react";
+
+export interface History<T> {
+  doc: T | null;
+  /** Change the document; changes with the same ``gesture`` that follow each other are one step of undo. */
+  change: (next: T, gesture?: string) => void;
+  undo: () => void;
+  redo: () => void;
+  canUndo: boolean;
+  canRedo: boolean;
+  /** Begin anew with a loaded document. */
+  load: (doc: T | null) => void;
+}
+
+const DEEP = 300;
+
+export function useHistory<T>(save: (doc: T) => void): History<T> {
+  const [doc, setDoc] = useState<T | null>(null);
+  const past = useRef<T[]>([]);
+  const future = useRef<T[]>([]);
+  const now = useRef<T | null>(null);
+  const last = useRef<{ gesture?: string; at: number }>({ at: 0 });
+  const saving = useRef(save);
+  saving.current = save;
+
+  const put = useCallback((next: T) => {
+    now.current = next;
+    setDoc(next);
+    saving.current(next);
+  }, []);
+  const change = useCallback(
+    (next: T, gesture?: string) => {
+      const time = Date.now();
+      const same = gesture !== undefined && last.current.gesture === gesture && time - last.current.at < 900;
+      if (now.current !== null && !same) past.current = [...past.current.slice(-DEEP), now.current];
+      last.current = { gesture, at: time };
+      future.current = [];
+      put(next);
+    },
+    [put],
+  );
+  const undo = useCallback(() => {
+    const before = past.current.pop();
+    if (before === undefined || now.current === null) return;
+    future.current.push(now.current);
+    last.current = { at: 0 };
+    put(before);
+  }, [put]);
+  const redo = useCallback(() => {
+    const next = future.current.pop();
+    if (next === undefined || now.current === null) return;
+    past.current.push(now.current);
+    last.current = { at: 0 };
+    put(next);
+  }, [put]);
+  const load = useCallback((fresh: T | null) => {
+    past.current = [];
+    future.current = [];
+    now.current = fresh;
+    setDoc(fresh);
+  }, []);
+  return { doc, change, undo, redo, load, canUndo: past.current.length > 0, canRedo: future.current.length > 0 };
+}

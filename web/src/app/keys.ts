@@ -1,0 +1,103 @@
+/** The one key map: every key has one meaning in all stages. docs/keys.md is the same list. */
+import { useEffect, useRef } from "react";
+
+export const KEYS = {
+  play: ["Space", "Play or stop"],
+  loop: ["l", "Loop the marked part on or off"],
+  bypass: ["b", "Before or after, at matched loudness"],
+  removed: ["h", "Hear what was removed"],
+  next: ["ArrowDown", "Next row, heard at once"],
+  previous: ["ArrowUp", "Row before, heard at once"],
+  right: ["ArrowRight", "Nudge later (Shift ten times as far)"],
+  left: ["ArrowLeft", "Nudge earlier (Shift ten times as far)"],
+  keep: ["k", "Keep"],
+  drop: ["x", "Drop, or take back"],
+  nextUnheard: ["n", "Next unheard variation"],
+  rate: ["1 to 5, 0", "Rate; 0 clears"],
+  anchor: ["t", "Set the anchor at the playhead"],
+  trimStart: ["[", "Trim the start to the playhead"],
+  trimEnd: ["]", "Trim the end to the playhead"],
+  octaveDown: ["-", "An octave down"],
+  octaveUp: ["=", "An octave up"],
+  semitoneDown: [",", "A semitone down"],
+  semitoneUp: [".", "A semitone up"],
+  reverse: ["v", "Reverse the layer"],
+  mute: ["m", "Mute the layer"],
+  solo: ["o", "Solo the layer (listening only)"],
+  split: ["s", "Split at the playhead"],
+  merge: ["g", "Merge with the next"],
+  finished: ["f", "Hear it finished or raw"],
+  playThrough: ["p", "Play slice after slice"],
+  draw: ["d", "Draw variations"],
+  addStep: ["a", "Add a step"],
+  toLayer: ["y", "Take what is heard into a layer"],
+  toMend: ["e", "Open in Mend"],
+  toSlice: ["c", "Open in Slice"],
+  toShip: ["j", "Put on the sheet of Ship"],
+  importFiles: ["i", "Import"],
+  record: ["r", "Record"],
+  undo: ["Ctrl+z", "Undo"],
+  redo: ["Ctrl+Shift+z", "Redo"],
+  duplicate: ["Ctrl+d", "Duplicate"],
+  remove: ["Delete", "Remove"],
+  find: ["Ctrl+k", "Find anything"],
+  commit: ["Enter", "Commit: the main button of the stage"],
+  leave: ["Escape", "Leave, clear the mark"],
+  list: ["?", "This list"],
+} as const satisfies Record<string, readonly [string, string]>;
+
+export type Act = keyof typeof KEYS;
+
+/** How a key is written beside its control. */
+export function shown(act: Act): string {
+  const names: Record<string, string> = { ArrowDown: "↓", ArrowUp: "↑", ArrowRight: "→", ArrowLeft: "←", Escape: "Esc", Delete: "Del" };
+  return KEYS[act][0]
+    .split("+")
+    .map((part) => names[part] ?? (part.length === 1 ? part.toUpperCase() : part))
+    .join(" ");
+}
+
+function pressed(event: KeyboardEvent): string {
+  const key = event.key === " " ? "Space" : event.key;
+  const parts = [];
+  if (event.ctrlKey || event.metaKey) parts.push("Ctrl");
+  if (event.shiftKey && (event.ctrlKey || event.metaKey)) parts.push("Shift");
+  parts.push(key.length === 1 ? key.toLowerCase() : key);
+  return parts.join("+");
+}
+
+/** Whether keys belong to what is being typed in. */
+function typing(target: EventTarget | null): boolean {
+  const element = target as HTMLElement | null;
+  return !!element?.closest("input, textarea, select, [contenteditable=true]");
+}
+
+export type Handlers = Partial<Record<Act, (event: KeyboardEvent) => void>>;
+
+/** Bind acts of the key map while the component is shown. Later components win over earlier ones. */
+export function useKeys(handlers: Handlers, on = true) {
+  const current = useRef(handlers);
+  current.current = handlers;
+  useEffect(() => {
+    if (!on) return;
+    const handle = (event: KeyboardEvent) => {
+      if (event.defaultPrevented) return;
+      const name = pressed(event);
+      const inText = typing(event.target);
+      if (inText && !name.startsWith("Ctrl+k") && name !== "Escape") return;
+      for (const act of Object.keys(current.current) as Act[]) {
+        const wanted = KEYS[act][0];
+        const matches = act === "rate" ? /^[0-5]$/.test(name) : wanted === name;
+        if (!matches) continue;
+        // on a focused button the space bar and Enter press it
+        if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=menuitem], [role=option]"))
+          return;
+        event.preventDefault();
+        current.current[act]?.(event);
+        return;
+      }
+    };
+    window.addEventListener("keydown", handle, { capture: false });
+    return () => window.removeEventListener("keydown", handle);
+  }, [on]);
+}

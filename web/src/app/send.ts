@@ -1,0 +1,96 @@
+/** Sending a sound to another stage, with what was heard of it. */
+import { useNavigate } from "react-router";
+import { api, got, type Member, type Mix, type SoundRow } from "../api/client";
+import { useListening } from "../listening/player";
+import { addToSheet, complain, queries, tell, useShared } from "./store";
+
+export const EMPTY_MIX: Mix = { kind: "mix", members: [], chain: [], rate: null, layout: "stereo" };
+
+export function freshId(prefix: string): string {
+  return `${prefix}-${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`;
+}
+
+export const PLAIN_MEMBER: Omit<Member, "node"> = {
+  id: "",
+  name: "",
+  role: "",
+  at_s: 0,
+  anchor_s: 0,
+  gain_db: 0,
+  pan: 0,
+  mute: false,
+  pitch_st: 0,
+  keep_length: false,
+  stretch: 1,
+  reverse: false,
+  start_s: null,
+  end_s: null,
+  fade_in_s: 0,
+  fade_out_s: 0,
+  fade_in_shape: "equal power",
+  fade_out_shape: "equal power",
+  chain: [],
+};
+
+/** A layer of a sound as it is now: its anchor lands on the strike line. ``heard`` takes part, speed and gain along. */
+export async function layerOf(
+  library: string,
+  sound: number,
+  heard?: { part: [number, number] | null; speedSt: number; gainDb: number },
+): Promise<Member> {
+  const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: sound } } }));
+  const part = heard?.part ?? null;
+  const anchor = part ? Math.min(Math.max(facts.anchor_s, part[0]), part[1]) : facts.anchor_s;
+  return {
+    ...PLAIN_MEMBER,
+    id: freshId("layer"),
+    name: facts.name,
+    node: facts.now,
+    anchor_s: anchor,
+    pitch_st: heard?.speedSt ?? 0,
+    gain_db: heard?.gainDb ?? 0,
+    start_s: part?.[0] ?? null,
+    end_s: part?.[1] ?? null,
+  };
+}
+
+export function useSend() {
+  const go = useNavigate();
+  const library = useShared((state) => state.library);
+  return {
+    mend: (sound: number) => {
+      useShared.setState({ mendSound: sound });
+      go("/mend");
+    },
+    slice: (sound: number) => {
+      useShared.setState({ sliceSound: sound });
+      go("/slice");
+    },
+    ship: (sounds: number[]) => addToSheet(sounds),
+    /** To a new layer of the design last open, or of a new one. */
+    layer: async (sound: SoundRow) => {
+      try {
+        const { heard, loop, looping, speedSt, gainDb } = useListening.getState();
+        const same = heard?.title === sound.name;
+        const member = await layerOf(library, sound.id, same ? { part: looping ? loop : null, speedSt, gainDb } : undefined);
+        const designs = await got(api.GET("/api/lib/{library}/designs", { params: { path: { library } } }));
+        const open = designs.find((design) => design.id === useShared.getState().design);
+        const design =
+          open ??
+          (await got(
+            api.POST("/api/lib/{library}/designs", { params: { path: { library } }, body: { name: `Design with ${sound.name}`, mix: EMPTY_MIX } }),
+          ));
+        const mix: Mix = { ...design.mix, members: [...design.mix.members, member] };
+        await got(
+          api.PUT("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } }, body: { name: design.name, mix } }),
+        );
+        useShared.setState({ design: design.id });
+        void queries.invalidateQueries({ queryKey: ["counts"] });
+        void queries.invalidateQueries({ queryKey: ["designs"] });
+        tell(`${sound.name} is a layer of ${design.name}${same && (speedSt || gainDb || (looping && loop)) ? ", as it was heard" : ""}.`);
+      } catch (error) {
+        complain(error);
+      }
+    },
+  };
+}

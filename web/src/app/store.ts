@@ -1,0 +1,82 @@
+/** What the whole app shares: the library, what is selected, messages. */
+import { QueryClient } from "@tanstack/react-query";
+import { create } from "zustand";
+import { Refused, type SoundFacts, type SoundRow } from "../api/client";
+
+export const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 5_000, refetchOnWindowFocus: false } } });
+
+interface Message {
+  text: string;
+  bad: boolean;
+}
+
+interface Shared {
+  library: string;
+  libraryName: string;
+  message: Message | null;
+  /** Sounds put on the sheet of Ship, in order. */
+  sheet: number[];
+  selected: SoundRow | null;
+  /** What was heard in Gather and would be taken along to a layer. */
+  mendSound: number | null;
+  design: number | null;
+  spread: number | null;
+  sliceSound: number | null;
+}
+
+function remembered<T>(name: string, other: T): T {
+  try {
+    return (JSON.parse(sessionStorage.getItem(name) ?? "null") as T | null) ?? other;
+  } catch {
+    return other;
+  }
+}
+
+const KEPT = ["sheet", "mendSound", "design", "spread", "sliceSound"] as const;
+
+export const useShared = create<Shared>(() => ({
+  library: "",
+  libraryName: "",
+  message: null,
+  sheet: remembered("sheet", [] as number[]),
+  selected: null,
+  mendSound: remembered<number | null>("mendSound", null),
+  design: remembered<number | null>("design", null),
+  spread: remembered<number | null>("spread", null),
+  sliceSound: remembered<number | null>("sliceSound", null),
+}));
+
+useShared.subscribe((now, before) => {
+  for (const name of KEPT) if (now[name] !== before[name]) sessionStorage.setItem(name, JSON.stringify(now[name]));
+});
+
+let fading: ReturnType<typeof setTimeout> | undefined;
+
+export function tell(text: string, bad = false) {
+  clearTimeout(fading);
+  useShared.setState({ message: { text, bad } });
+  fading = setTimeout(() => useShared.setState({ message: null }), bad ? 12_000 : 5_000);
+}
+
+/** Show what went wrong as one sentence. */
+export function complain(error: unknown) {
+  tell(error instanceof Refused ? error.message : `Something went wrong on this page (${String(error)}); reload it, nothing is lost.`, true);
+}
+
+export function addToSheet(sounds: number[]) {
+  const before = useShared.getState().sheet;
+  const fresh = sounds.filter((number) => !before.includes(number));
+  useShared.setState({ sheet: [...before, ...fresh] });
+  tell(fresh.length ? `${fresh.length} ${fresh.length === 1 ? "sound" : "sounds"} put on the sheet of Ship.` : "Already on the sheet of Ship.");
+}
+
+/** Choose a library, forgetting what was open in the one before. */
+export function enter(slug: string, name: string) {
+  if (useShared.getState().library && useShared.getState().library !== slug)
+    useShared.setState({ sheet: [], selected: null, mendSound: null, design: null, spread: null, sliceSound: null });
+  useShared.setState({ library: slug, libraryName: name });
+  localStorage.setItem("library", slug);
+  queries.clear();
+}
+
+export type { SoundFacts };

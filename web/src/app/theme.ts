@@ -1,0 +1,73 @@
+import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+
+/** Night (dark) and paper (light) values of every colour. No colour literal stands anywhere else. */
+const COLOURS: Record<string, [night: string, paper: string]> = {
+  ground: ["#17211f", "#eeece3"],
+  sheet: ["#1e2b28", "#f7f5ee"],
+  raised: ["#263632", "#e3e4d9"],
+  line: ["#34463f", "#c9ccbf"],
+  chalk: ["#eef0e6", "#1d2926"],
+  dim: ["#9fb0a6", "#51625a"],
+  faint: ["#6d8077", "#8b988f"],
+  glass: ["#86cdb4", "#1f6b55"],
+  glassDeep: ["#3f7465", "#7fb8a4"],
+  amber: ["#f0b04a", "#9a5f06"],
+  amberSoft: ["#3a3322", "#f3e3c2"],
+  onAmber: ["#1c1608", "#fffaf0"],
+  coral: ["#ef7b63", "#b23a22"],
+  plum: ["#b79be8", "#6a4bab"],
+  plumDeep: ["#65518c", "#b8a5df"],
+  sky: ["#7fb4e0", "#24659b"],
+  skyDeep: ["#3f6688", "#93bcdf"],
+};
+
+const colors = Object.fromEntries(
+  Object.entries(COLOURS).map(([name, [night, paper]]) => [name, { value: { base: night, _light: paper, _dark: night } }]),
+);
+
+export const system = createSystem(
+  defaultConfig,
+  defineConfig({
+    globalCss: {
+      "html, body, #root": { height: "100%" },
+      body: { bg: "ground", color: "chalk", fontSize: "13px", lineHeight: 1.4, overflow: "hidden" },
+      "::selection": { bg: "glassDeep" },
+      "*:focus-visible": { outline: "2px solid {colors.amber}", outlineOffset: "1px" },
+      "::-webkit-scrollbar": { width: "9px", height: "9px" },
+      "::-webkit-scrollbar-thumb": { background: "{colors.line}", borderRadius: "5px" },
+      "*, *::before, *::after": { _motionReduce: { transition: "none !important", animation: "none !important" } },
+    },
+    theme: {
+      tokens: {
+        fonts: {
+          body: { value: "'Figtree Variable', sans-serif" },
+          heading: { value: "'Bricolage Grotesque Variable', sans-serif" },
+          mono: { value: "'JetBrains Mono Variable', monospace" },
+        },
+      },
+      semanticTokens: { colors },
+    },
+  }),
+);
+
+export type Ink = Record<keyof typeof COLOURS, string>;
+
+/** The colours of the theme in force, for canvases. */
+export function ink(): Ink {
+  const paper = document.documentElement.classList.contains("light");
+  return Object.fromEntries(Object.entries(COLOURS).map(([name, values]) => [name, values[paper ? 1 : 0]])) as Ink;
+}
+
+export type Look = "night" | "paper";
+
+export function look(): Look {
+  const chosen = localStorage.getItem("look");
+  if (chosen === "night" || chosen === "paper") return chosen;
+  return matchMedia("(prefers-color-scheme: light)").matches ? "paper" : "night";
+}
+
+export function wear(chosen: Look) {
+  document.documentElement.classList.toggle("light", chosen === "paper");
+  document.documentElement.classList.toggle("dark", chosen === "night");
+  document.documentElement.style.colorScheme = chosen === "paper" ? "light" : "dark";
+}

@@ -1,0 +1,129 @@
+/** Drawing, free of React: waveforms, spectrograms, rulers. */
+import type { Ink } from "../app/theme";
+
+export type PeakData = { width: number; channels: number; values: Int16Array };
+
+/** A canvas fitted to its box at the screen's density; null while it has no size. */
+export function fitted(canvas: HTMLCanvasElement): CanvasRenderingContext2D | null {
+  const density = window.devicePixelRatio || 1;
+  const width = Math.round(canvas.clientWidth * density);
+  const height = Math.round(canvas.clientHeight * density);
+  if (!width || !height) return null;
+  if (canvas.width !== width || canvas.height !== height) {
+    canvas.width = width;
+    canvas.height = height;
+  }
+  const pen = canvas.getContext("2d");
+  if (!pen) return null;
+  pen.setTransform(density, 0, 0, density, 0, 0);
+  pen.clearRect(0, 0, width, height);
+  return pen;
+}
+
+/** Peaks in the deep colour with the RMS inside in the clear one, one lane a channel. */
+export function waveform(
+  pen: CanvasRenderingContext2D,
+  data: PeakData,
+  x: number,
+  y: number,
+  w: number,
+  h: number,
+  clear: string,
+  deep: string,
+  gain = 1,
+) {
+  const { width, channels, values } = data;
+  const lane = h / channels;
+  for (let c = 0; c < channels; c++) {
+    const middle = y + lane * (c + 0.5);
+    const scale = ((lane / 2) * 0.94 * gain) / 32767;
+    for (const [from, to, colour] of [
+      [0, 1, deep],
+      [2, 2, clear],
+    ] as const) {
+      pen.fillStyle = colour;
+      pen.beginPath();
+      const limit = lane / 2;
+      for (let i = 0; i < width; i++) {
+        const at = (i * channels + c) * 3;
+        const low = from === 2 ? -values[at + 2] : values[at + from];
+        const high = values[at + to];
+        const top = Math.max(-limit, Math.min(limit, -high * scale));
+        const bottom = Math.max(-limit, Math.min(limit, -low * scale));
+        pen.rect(x + (i * w) / width, middle + top - 0.35, Math.max(w / width, 0.7), Math.max(bottom - top, 0.7));
+      }
+      pen.fill();
+    }
+  }
+}
+
+/** Close up: the samples as a line through points. */
+export function sampleLine(pen: CanvasRenderingContext2D, data: PeakData, x: number, y: number, w: number, h: number, colour: string) {
+  const { width, channels, values } = data;
+  const lane = h / channels;
+  pen.strokeStyle = colour;
+  pen.fillStyle = colour;
+  pen.lineWidth = 1.3;
+  for (let c = 0; c < channels; c++) {
+    pen.beginPath();
+    for (let i = 0; i < width; i++) {
+      const px = x + ((i + 0.5) * w) / width;
+      const py = y + lane * (c + 0.5) - (values[(i * channels + c) * 3 + 1] / 32767) * (lane / 2) * 0.94;
+      if (i) pen.lineTo(px, py);
+      else pen.moveTo(px, py);
+      if (w / width > 6) pen.rect(px - 1.5, py - 1.5, 3, 3);
+    }
+    pen.stroke();
+  }
+}
+
+function mixed(a: string, b: string, share: number): [number, number, number] {
+  const of = (colour: string) => [1, 3, 5].map((at) => Number.parseInt(colour.slice(at, at + 2), 16));
+  const [from, to] = [of(a), of(b)];
+  return [0, 1, 2].map((i) => from[i] + (to[i] - from[i]) * share) as [number, number, number];
+}
+
+/** Levels 0..255 as a picture from the ground over glass to amber. */
+export function spectrogramImage(levels: Uint8Array, width: number, height: number, colours: Ink): ImageData {
+  const stops = [colours.ground, colours.sheet, colours.glassDeep, colours.glass, colours.amber, colours.chalk];
+  const table = Array.from({ length: 256 }, (_, level) => {
+    const x = (Math.max(0, level - 20) / 235) ** 1.15 * (stops.length - 1);
+    const i = Math.min(stops.length - 2, Math.floor(x));
+    return mixed(stops[i], stops[i + 1], x - i);
+  });
+  const image = new ImageData(width, height);
+  for (let i = 0; i < width * height; i++) {
+    const [r, g, b] = table[levels[i]];
+    image.data[i * 4] = r;
+    image.data[i * 4 + 1] = g;
+    image.data[i * 4 + 2] = b;
+    image.data[i * 4 + 3] = 255;
+  }
+  return image;
+}
+
+/** Round steps for a ruler over ``span`` seconds and ``pixels``. */
+export function rulerStep(span: number, pixels: number): number {
+  const least = (span / pixels) * 78;
+  for (const step of [0.0001, 0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 120, 300, 600, 1800])
+    if (step >= least) return step;
+  return 3600;
+}
+
+/** The small waveform of a row from its base64 bytes: lows, then highs. */
+export function smallWave(pen: CanvasRenderingContext2D, row: string, w: number, h: number, colour: string) {
+  if (!row) return;
+  const raw = atob(row);
+  const count = raw.length / 2;
+  const signed = (i: number) => ((raw.charCodeAt(i) + 128) & 255) - 128;
+  pen.fillStyle = colour;
+  let most = 1;
+  for (let i = 0; i < count * 2; i++) most = Math.max(most, Math.abs(signed(i)));
+  // quiet sounds are drawn up to four times taller, so that their shape shows
+  const scale = (h / 2 - 1) / Math.max(most, 32);
+  for (let i = 0; i < count; i++) {
+    const top = -signed(count + i) * scale;
+    const bottom = -signed(i) * scale;
+    pen.fillRect((i * w) / count, h / 2 + top - 0.4, Math.max(w / count - 0.15, 0.6), Math.max(bottom - top, 0.8));
+  }
+}

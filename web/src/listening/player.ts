@@ -1,0 +1,327 @@
+/** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
+import { create } from "zustand";
+import { api, bytes, got, type Node, type Opened } from "../api/client";
+import { complain } from "../app/store";
+import workletUrl from "./player.worklet.ts?worker&url";
+
+const AHEAD_S = 0.9;
+const FIRST_S = 0.12;
+const BLOCK_S = 0.4;
+
+export interface Heard {
+  opened: Opened;
+  title: string;
+  lufs: number | null;
+  /** Listening gain (dB) that makes it as loud as what it is compared with. */
+  matchDb: number;
+}
+
+interface Listening {
+  heard: Heard | null;
+  playing: boolean;
+  waiting: boolean;
+  /** Seconds from the first frame. */
+  loop: [number, number] | null;
+  looping: boolean;
+  speedSt: number;
+  gainDb: number;
+  volumeDb: number;
+  matched: boolean;
+}
+
+export const useListening = create<Listening>(() => ({
+  heard: null,
+  playing: false,
+  waiting: false,
+  loop: null,
+  looping: true,
+  speedSt: 0,
+  gainDb: 0,
+  volumeDb: -3,
+  matched: false,
+}));
+
+export const MATCH_LUFS = -23;
+
+interface Report {
+  id: number;
+  position: number;
+  held: number;
+  stopped: boolean;
+  peak: [number, number];
+  momentary: number | null;
+}
+
+/** What meters and playheads read on every animation frame. */
+export const live = {
+  position: 0,
+  peak: [0, 0],
+  hold: [0, 0],
+  holdAt: [0, 0],
+  momentary: null as number | null,
+  startedAt: 0,
+  firstSoundMs: null as number | null,
+};
+
+class Player {
+  private context: AudioContext | null = null;
+  private worklet: AudioWorkletNode | null = null;
+  private starting: Promise<void> | null = null;
+  analyser: AnalyserNode | null = null;
+  private voice = 0;
+  private feedAt = 0;
+  private fetching = false;
+  private held = 0;
+  private ended = false;
+  private wish = 0;
+  private listeners = new Set<() => void>();
+
+  private async ready(): Promise<void> {
+    if (this.worklet) {
+      if (this.context?.state === "suspended") await this.context.resume();
+      return;
+    }
+    this.starting ??= (async () => {
+      const context = new AudioContext({ latencyHint: "interactive" });
+      await context.audioWorklet.addModule(workletUrl);
+      const worklet = new AudioWorkletNode(context, "oskren-player", { numberOfInputs: 0, outputChannelCount: [2] });
+      const analyser = context.createAnalyser();
+      analyser.fftSize = 2048;
+      analyser.smoothingTimeConstant = 0.6;
+      worklet.connect(analyser).connect(context.destination);
+      worklet.port.onmessage = (event) => this.told(event.data as Report);
+      this.context = context;
+      this.analyser = analyser;
+      this.worklet = worklet;
+      await context.resume();
+      this.sendVolume();
+      this.sendSpeed();
+    })();
+    await this.starting;
+  }
+
+  get rate(): number {
+    return this.context?.sampleRate ?? 48000;
+  }
+
+  private told(report: Report) {
+    if (report.id !== this.voice) return;
+    this.held = report.held;
+    const now = performance.now();
+    for (const c of [0, 1]) {
+      live.peak[c] = Math.max(report.peak[c], live.peak[c] * 0.82);
+      if (report.peak[c] >= live.hold[c] || now - live.holdAt[c] > 1500) {
+        live.hold[c] = report.peak[c];
+        live.holdAt[c] = now;
+      }
+    }
+    live.momentary = report.momentary;
+    if (report.held > 0 && live.firstSoundMs === null && live.startedAt) live.firstSoundMs = now - live.startedAt;
+    if (useListening.getState().playing) {
+      live.position = report.position;
+      if (report.stopped) this.stop(true);
+      else void this.feed();
+    }
+    for (const listener of this.listeners) listener();
+  }
+
+  /** Open something to listen to. While a step needs the whole sound the last one goes on playing. */
+  async open(
+    what: { node?: Node; sound?: number },
+    library: string,
+    title: string,
+    more: { lufs?: number | null; matchDb?: number } = {},
+  ): Promise<Heard | null> {
+    const wish = ++this.wish;
+    useListening.setState({ waiting: true });
+    try {
+      const opened = await got(
+        api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: what.node ?? null, sound: what.sound ?? null } }),
+      );
+      if (wish !== this.wish) return null;
+      return { opened, title, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
+    } catch (error) {
+      if (wish === this.wish) complain(error);
+      return null;
+    } finally {
+      if (wish === this.wish) useListening.setState({ waiting: false });
+    }
+  }
+
+  /** Show something in the strip without playing it. */
+  show(heard: Heard) {
+    if (useListening.getState().playing) this.stop();
+    useListening.setState({ heard, loop: null });
+    live.position = 0;
+  }
+
+  /** Play from a moment (s); the strip shows what is heard. */
+  async play(heard: Heard, fromS = 0, loop: [number, number] | null = null): Promise<void> {
+    live.startedAt = performance.now();
+    live.firstSoundMs = null;
+    await this.ready();
+    useListening.setState({ heard, playing: true, loop });
+    const rate = heard.opened.rate;
+    const start = loop && useListening.getState().looping ? Math.min(Math.max(fromS, loop[0]), loop[1]) : fromS;
+    this.begin(heard, Math.max(0, Math.min(heard.opened.frames - 1, Math.round(start * rate))));
+  }
+
+  private begin(heard: Heard, frame: number) {
+    this.voice += 1;
+    this.feedAt = frame;
+    this.held = 0;
+    this.ended = false;
+    this.fetching = false;
+    live.position = frame;
+    this.worklet?.port.postMessage({ kind: "voice", id: this.voice, rate: heard.opened.rate, gain: this.gainOf(heard) });
+    void this.feed();
+  }
+
+  /** Go on at the same moment with another sound, crossfaded: an edit, a bypass, a comparison. */
+  async swap(heard: Heard, secondsNow?: number): Promise<void> {
+    const { playing, heard: before, loop } = useListening.getState();
+    const at = secondsNow ?? (before ? live.position / before.opened.rate : 0);
+    if (!playing) {
+      useListening.setState({ heard });
+      live.position = Math.min(Math.round(at * heard.opened.rate), heard.opened.frames);
+      return;
+    }
+    useListening.setState({ heard, loop });
+    this.begin(heard, Math.max(0, Math.min(heard.opened.frames - 1, Math.round(at * heard.opened.rate))));
+  }
+
+  stop(atEnd = false) {
+    this.worklet?.port.postMessage({ kind: "stop" });
+    useListening.setState({ playing: false });
+    live.peak = [0, 0];
+    if (atEnd) live.position = 0;
+    this.voice += 1;
+    for (const listener of this.listeners) listener();
+  }
+
+  toggle() {
+    const { playing, heard, loop } = useListening.getState();
+    if (playing) this.stop();
+    else if (heard) {
+      const seconds = live.position / heard.opened.rate;
+      void this.play(heard, seconds >= heard.opened.frames / heard.opened.rate - 0.01 ? 0 : seconds, loop);
+    }
+  }
+
+  seek(seconds: number) {
+    const { playing, heard } = useListening.getState();
+    if (!heard) return;
+    const frame = Math.max(0, Math.min(heard.opened.frames, Math.round(seconds * heard.opened.rate)));
+    if (playing) this.begin(heard, frame);
+    live.position = frame;
+    for (const listener of this.listeners) listener();
+  }
+
+  setLoop(loop: [number, number] | null) {
+    useListening.setState({ loop });
+    const { playing, heard } = useListening.getState();
+    if (playing && heard) {
+      const now = live.position / heard.opened.rate;
+      this.begin(heard, Math.round((loop && (now < loop[0] || now > loop[1]) ? loop[0] : now) * heard.opened.rate));
+    }
+  }
+
+  setSpeed(st: number) {
+    useListening.setState({ speedSt: st });
+    this.sendSpeed();
+  }
+
+  setGain(db: number) {
+    useListening.setState({ gainDb: db });
+    this.sendGain();
+  }
+
+  setVolume(db: number) {
+    useListening.setState({ volumeDb: db });
+    this.sendVolume();
+  }
+
+  setMatched(matched: boolean) {
+    useListening.setState({ matched });
+    this.sendGain();
+  }
+
+  onTick(listener: () => void): () => void {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  }
+
+  private gainOf(heard: Heard): number {
+    const { gainDb, matched } = useListening.getState();
+    const match = matched && heard.lufs !== null ? Math.min(24, MATCH_LUFS - heard.lufs) : 0;
+    return 10 ** ((gainDb + match + heard.matchDb) / 20);
+  }
+
+  private sendGain() {
+    const { heard } = useListening.getState();
+    if (heard) this.worklet?.port.postMessage({ kind: "gain", id: this.voice, value: this.gainOf(heard) });
+  }
+
+  private sendSpeed() {
+    this.worklet?.port.postMessage({ kind: "speed", value: 2 ** (useListening.getState().speedSt / 12) });
+  }
+
+  private sendVolume() {
+    this.worklet?.port.postMessage({ kind: "volume", value: 10 ** (useListening.getState().volumeDb / 20) });
+  }
+
+  private async feed(): Promise<void> {
+    const { heard, playing, loop, looping } = useListening.getState();
+    if (!heard || !playing || this.fetching || this.ended) return;
+    const { rate, frames, channels, key } = heard.opened;
+    const speed = Math.max(1, 2 ** (useListening.getState().speedSt / 12));
+    if (this.held > AHEAD_S * rate * speed) return;
+    const voice = this.voice;
+    this.fetching = true;
+    try {
+      const end = loop && looping ? Math.min(frames, Math.round(loop[1] * rate)) : frames;
+      if (this.feedAt >= end) {
+        if (loop && looping) this.feedAt = Math.round(loop[0] * rate);
+        else {
+          this.ended = true;
+          this.worklet?.port.postMessage({ kind: "end", id: voice });
+          return;
+        }
+      }
+      const from = this.feedAt;
+      const count = Math.max(1, Math.min(end - from, Math.round((this.held === 0 ? FIRST_S : BLOCK_S) * rate * speed)));
+      const raw = new Float32Array(await bytes(`/api/heard/${key}/block?start=${from}&frames=${count}`));
+      if (voice !== this.voice) return;
+      const [left, right] = stereo(raw, channels);
+      this.feedAt = from + left.length;
+      this.held += left.length;
+      this.worklet?.port.postMessage({ kind: "data", id: voice, from, left, right }, [left.buffer, right.buffer]);
+      if (!left.length) this.ended = true;
+    } catch (error) {
+      if (voice === this.voice) {
+        this.stop();
+        complain(error);
+      }
+    } finally {
+      if (voice === this.voice) {
+        this.fetching = false;
+        if (!this.ended && this.held < AHEAD_S * rate) void this.feed();
+      }
+    }
+  }
+}
+
+/** Left and right of interleaved samples; more than two channels are folded for listening: odd ones left, even ones right. */
+function stereo(raw: Float32Array, channels: number): [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] {
+  const frames = Math.floor(raw.length / channels);
+  const left = new Float32Array(frames);
+  const right = new Float32Array(frames);
+  const scale = channels > 2 ? 1 / Math.sqrt(channels / 2) : 1;
+  for (let i = 0; i < frames; i++) {
+    for (let c = 0; c < channels; c++) (c % 2 ? right : left)[i] += raw[i * channels + c] * scale;
+    if (channels === 1) right[i] = left[i];
+  }
+  return [left, right];
+}
+
+export const player = new Player();

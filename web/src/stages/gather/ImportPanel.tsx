@@ -1,0 +1,82 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useRef, useState } from "react";
+import { api, got } from "../../api/client";
+import { useKeys } from "../../app/keys";
+import { Do } from "../../app/parts";
+import { useShared } from "../../app/store";
+import { follow } from "./Gather";
+
+/** Import a folder or files: of this machine by path, or sent by the browser. */
+export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles: (files: File[]) => Promise<void> }) {
+  const library = useShared((state) => state.library);
+  const [path, setPath] = useState("");
+  const [refer, setRefer] = useState(false);
+  const folder = useRef<HTMLInputElement>(null);
+  const files = useRef<HTMLInputElement>(null);
+  useKeys({ leave: onClose });
+  const run = () => {
+    if (!path.trim()) return;
+    void follow(got(api.POST("/api/lib/{library}/import", { params: { path: { library } }, body: { paths: [path.trim()], refer } })));
+    onClose();
+  };
+  const send = (list: FileList | null) => {
+    onClose();
+    // a chosen folder's files carry their path inside it
+    void onFiles([...(list ?? [])].map((file) => new File([file], file.webkitRelativePath || file.name, { type: file.type })));
+  };
+  return (
+    <Flex direction="column" gap="10px" bg="raised" borderBottom="1px solid" borderColor="line" p="14px" role="region" aria-label="Import">
+      <Flex gap="10px" align="center">
+        <chakra.input
+          autoFocus
+          aria-label="Folder or file of this machine"
+          placeholder="Whole path of a folder or file of this machine"
+          value={path}
+          onChange={(event) => setPath(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") run();
+            if (event.key === "Escape") onClose();
+          }}
+          flex={1}
+          bg="ground"
+          border="1px solid"
+          borderColor="line"
+          borderRadius="7px"
+          px="10px"
+          py="5px"
+          fontFamily="mono"
+          fontSize="12px"
+        />
+        <Do on={!refer} onClick={() => setRefer(false)} hint="The library keeps its own copy">
+          Copy
+        </Do>
+        <Do on={refer} onClick={() => setRefer(true)} hint="The files stay where they lie">
+          Refer
+        </Do>
+        <Do main disabled={!path.trim()} onClick={run}>
+          Import
+        </Do>
+      </Flex>
+      <Flex gap="10px" align="center" color="dim">
+        <Box flex={1}>Or drop files and folders anywhere on this page. Originals are never changed; what is no audio is listed with its reason.</Box>
+        <Do onClick={() => files.current?.click()}>Choose files</Do>
+        <Do onClick={() => folder.current?.click()}>Choose a folder</Do>
+        <Do act="leave" quiet onClick={onClose}>
+          Close
+        </Do>
+        <chakra.input ref={files} type="file" multiple display="none" aria-label="Files" onChange={(event) => send(event.target.files)} />
+        <input
+          ref={(element) => {
+            folder.current = element;
+            element?.setAttribute("webkitdirectory", "");
+          }}
+          type="file"
+          multiple
+          style={{ display: "none" }}
+          aria-label="Folder"
+          onChange={(event) => send(event.target.files)}
+        />
+      </Flex>
+    </Flex>
+  );
+}

@@ -1,0 +1,298 @@
+import { Box, Flex } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, got, type Node, type SoundFacts, type Step } from "../../api/client";
+import { channels, level, rate, seconds } from "../../app/format";
+import { useHistory } from "../../app/history";
+import { useKeys } from "../../app/keys";
+import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../app/parts";
+import { StepList, useStepKinds } from "../../app/StepList";
+import { freshId, useSend } from "../../app/send";
+import { complain, queries, useShared } from "../../app/store";
+import { useSettled } from "../../app/useSettled";
+import { WaveView } from "../../canvas/WaveView";
+import { live, player, useListening } from "../../listening/player";
+import { ProfileCurve } from "./ProfileCurve";
+
+type Hearing = "after" | "before" | "removed";
+
+export default function Mend() {
+  const library = useShared((state) => state.library);
+  const number = useShared((state) => state.mendSound);
+  const go = useNavigate();
+  const facts = useQuery({
+    queryKey: ["mend", library, number],
+    enabled: number !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: number ?? 0 } } })),
+  });
+  if (number === null || facts.error)
+    return (
+      <Flex direction="column" h="100%">
+        <Bar>
+          <Title>Mend</Title>
+        </Bar>
+        <Empty
+          action={
+            <Do main onClick={() => go("/gather")}>
+              Choose a sound in Gather
+            </Do>
+          }
+        >
+          One sound at a time is cleaned here, by steps that can be taken back at any time; the original is never changed. Choose a sound in Gather
+          and press E.
+        </Empty>
+      </Flex>
+    );
+  return facts.data ? <Workbench key={facts.data.id} sound={facts.data} /> : null;
+}
+
+function Workbench({ sound }: { sound: SoundFacts }) {
+  const library = useShared((state) => state.library);
+  const send = useSend();
+  const kinds = useStepKinds();
+  const [hearing, setHearing] = useState<Hearing>("after");
+  const [chosen, setChosen] = useState<string | null>(null);
+  const loop = useListening((state) => state.loop);
+  const heard = useListening((state) => state.heard);
+  const history = useHistory<Step[]>((chain) => {
+    got(api.PUT("/api/lib/{library}/sounds/{number}/chain", { params: { path: { library, number: sound.id } }, body: { chain } })).then(() => {
+      for (const key of ["sounds", "sound", "counts", "opened"]) void queries.invalidateQueries({ queryKey: [key] });
+    }, complain);
+  });
+  const { load } = history;
+  useEffect(() => load(sound.chain as Step[]), [load, sound]);
+  const chain = history.doc ?? (sound.chain as Step[]);
+  const base = sound.node as Node;
+  const settled = useSettled(chain, 60);
+  const active = settled.filter((step) => step.on);
+  const node = useMemo((): Node => ({ kind: "chained", node: base, chain: settled }), [base, settled]);
+  const at = settled.findIndex((step) => step.id === chosen && step.on);
+  const alone = at >= 0 ? settled.slice(at, at + 1) : active;
+  const keepsTime = alone.length > 0 && alone.every((step) => kinds[step.kind]?.keeps_time && step.kind !== "mono");
+  const removed = useMemo((): Node => {
+    const input: Node = at >= 0 ? { kind: "chained", node: base, chain: settled.slice(0, at) } : base;
+    return { kind: "difference", node: input, without: at >= 0 ? { kind: "chained", node: base, chain: settled.slice(0, at + 1) } : node };
+  }, [base, settled, at, node]);
+  const target = hearing === "before" ? base : hearing === "removed" && keepsTime ? removed : node;
+
+  const levels = useQuery({
+    queryKey: ["levels", library, sound.id, settled],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () => got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: settled } })),
+  });
+  const before = levels.data?.[0];
+  const after = levels.data?.[levels.data.length - 1];
+  const matchDb = hearing === "before" && before?.lufs != null && after?.lufs != null ? after.lufs - before.lufs : 0;
+  const opened = useQuery({
+    queryKey: ["opened", library, target],
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => player.open({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),
+  });
+  const now = opened.data && !opened.isPlaceholderData ? opened.data : null;
+  // what is heard follows every edit at the same moment; loudness of before and after is matched
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only another sound or match is a reason
+  useEffect(() => {
+    if (!now) return;
+    const next = { ...now, matchDb, title: hearing === "after" ? sound.name : `${sound.name}, ${hearing}` };
+    const playing = useListening.getState();
+    const mine = playing.heard?.title.startsWith(sound.name) ?? false;
+    if (mine) {
+      const share = playing.heard ? next.opened.frames / next.opened.rate / (playing.heard.opened.frames / playing.heard.opened.rate) : 1;
+      const here = playing.heard ? live.position / playing.heard.opened.rate : 0;
+      void player.swap(next, Math.abs(share - 1) < 0.001 ? here : here * share);
+    } else player.show(next);
+  }, [now?.opened.key, matchDb, hearing]);
+
+  const marked = loop && heard && now && heard.opened.key === now.opened.key ? loop : null;
+  const change = (next: Step[], gesture?: string) => history.change(next, gesture);
+  const put = (kind: string, params: Record<string, unknown>) => {
+    const known = chain.find((step) => step.kind === kind);
+    if (known) change(chain.map((step) => (step === known ? { ...step, on: true, params: { ...step.params, ...params } } : step)));
+    else {
+      const step: Step = { kind, params, on: true, id: freshId(kind), start_s: null, end_s: null };
+      change([...chain, step]);
+      setChosen(step.id);
+    }
+  };
+  /** Marks are set on the sound as shown; steps keep them in the time of the original, so a mark is offered where both are the same. */
+  const sameTime = active.every((step) => kinds[step.kind]?.keeps_time);
+  const learn = () => marked && put("noise_reduction", { start_s: marked[0], end_s: marked[1] });
+  const trim = (start: number | null, end: number | null) => {
+    const known = chain.find((step) => step.kind === "trim");
+    put("trim", { ...known?.params, ...(start !== null ? { start_s: start } : {}), ...(end !== null ? { end_s: end } : {}) });
+    player.setLoop(null);
+  };
+  const playhead = () => (heard ? live.position / heard.opened.rate : 0);
+  useKeys({
+    undo: history.undo,
+    redo: history.redo,
+    bypass: () => setHearing((one) => (one === "before" ? "after" : "before")),
+    removed: () => keepsTime && setHearing((one) => (one === "removed" ? "after" : "removed")),
+    trimStart: () => sameTime && trim(playhead(), null),
+    trimEnd: () => sameTime && trim(null, playhead()),
+    leave: () => (loop ? player.setLoop(null) : setChosen(null)),
+    toLayer: () => void send.layer(sound),
+    toSlice: () => send.slice(sound.id),
+    toShip: () => send.ship([sound.id]),
+  });
+  const levelOf = (step: Step) => levels.data?.find((one) => one.step === step.id);
+  const levelBefore = (step: Step) => {
+    const i = levels.data?.findIndex((one) => one.step === step.id) ?? -1;
+    return i > 0 ? levels.data?.[i - 1] : undefined;
+  };
+  return (
+    <Flex direction="column" h="100%">
+      <Bar>
+        <Title>{sound.name}</Title>
+        <Box color="dim" fontFamily="mono" fontSize="12px" whiteSpace="nowrap">
+          {seconds(sound.seconds)}, {rate(sound.rate)}, {channels(sound.channels)}
+        </Box>
+        <Box flex={1} />
+        <Do act="undo" disabled={!history.canUndo} onClick={history.undo}>
+          Undo
+        </Do>
+        <Do act="redo" disabled={!history.canRedo} onClick={history.redo}>
+          Redo
+        </Do>
+        <Do act="toLayer" onClick={() => void send.layer(sound)}>
+          To a layer
+        </Do>
+        <Do act="toShip" onClick={() => send.ship([sound.id])}>
+          Ship
+        </Do>
+      </Bar>
+      <Flex flex={1} minH={0}>
+        <Flex direction="column" flex={1} minW={0}>
+          <Flex gap="8px" p="10px 14px" align="center" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+            <Do on={hearing === "after"} onClick={() => setHearing("after")}>
+              After
+            </Do>
+            <Do on={hearing === "before"} act="bypass" onClick={() => setHearing(hearing === "before" ? "after" : "before")}>
+              Before
+            </Do>
+            <Do
+              on={hearing === "removed" && keepsTime}
+              act="removed"
+              disabled={!keepsTime}
+              hint={
+                keepsTime
+                  ? "Hear what the chosen step (or all of them) removed (H)"
+                  : "Steps that change the length, or none at all, leave nothing to compare"
+              }
+              onClick={() => setHearing(hearing === "removed" ? "after" : "removed")}
+            >
+              Removed
+            </Do>
+            <Box color="dim" fontSize="12px">
+              {hearing === "before" && matchDb ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as after` : ""}
+              {hearing === "removed" && keepsTime ? `what ${at >= 0 ? "the chosen step" : "all steps"} took away` : ""}
+            </Box>
+            <Box flex={1} />
+            {marked && (
+              <Box fontFamily="mono" fontSize="12px" color="amber">
+                {marked[0].toFixed(3)} to {marked[1].toFixed(3)} s
+              </Box>
+            )}
+            <Do disabled={!marked || !sameTime} hint="Learn the noise from the marked part: mark a stretch where only noise is heard" onClick={learn}>
+              Learn noise
+            </Do>
+            <Do
+              disabled={!marked || !sameTime}
+              hint={sameTime ? "Keep the marked part only" : "Turn off steps that change the length to mark a part of the original"}
+              onClick={() => marked && trim(marked[0], marked[1])}
+            >
+              Trim to mark
+            </Do>
+          </Flex>
+          <WaveView
+            opened={opened.data?.opened ?? null}
+            height={230}
+            spectrum={190}
+            marked={loop && heard?.title.startsWith(sound.name) ? loop : null}
+            onMark={(part) => player.setLoop(part)}
+            onPlayFrom={(from) => {
+              const { heard: current, loop: part } = useListening.getState();
+              if (current) void player.play(current, from, part && from >= part[0] && from <= part[1] ? part : null);
+            }}
+            follows={(key) => key === heard?.opened.key && !!heard?.title.startsWith(sound.name)}
+            label={`Waveform and spectrogram of ${sound.name}, ${hearing}`}
+          />
+          <Box p="8px 14px" color="dim" fontSize="12px">
+            Drag to mark and loop, click to play from there, wheel to zoom, double-click for all of it. The original stays as it is; steps are kept
+            with the sound.
+          </Box>
+        </Flex>
+        <Side label="Steps" width="306px">
+          <Heading>Steps, in order</Heading>
+          <Fact name="Before">
+            {level(before?.peak_dbfs)} dBFS, {level(before?.lufs, "LUFS")}
+          </Fact>
+          {levels.error && (
+            <Box role="alert" color="coral">
+              {levels.error.message}
+            </Box>
+          )}
+          <StepList
+            chain={chain}
+            onChange={change}
+            chosen={chosen}
+            onChoose={setChosen}
+            after={(step) => {
+              const own = levelOf(step);
+              const one = levelBefore(step);
+              if (!step.on) return "off";
+              if (!own || own.peak_dbfs === null) return own ? "silent after this" : "…";
+              const change_ = own.lufs !== null && one?.lufs != null ? own.lufs - one.lufs : 0;
+              return (
+                <Flex justify="space-between" gap="8px">
+                  <span>
+                    {level(own.peak_dbfs)} dBFS, {level(own.lufs)} LUFS
+                  </span>
+                  {own.over ? (
+                    <Box color="coral">over full scale by {level(own.peak_dbfs)} dB</Box>
+                  ) : Math.abs(change_) >= 6 ? (
+                    <Do
+                      quiet
+                      onClick={() => put("gain", { gain_db: Math.max(-60, Math.min(36, Number((-change_).toFixed(1)))) })}
+                      hint="Add a gain that makes up for it"
+                    >
+                      <Box as="span" color="amber">
+                        {change_ > 0 ? "+" : ""}
+                        {change_.toFixed(1)} dB: make up
+                      </Box>
+                    </Do>
+                  ) : null}
+                </Flex>
+              );
+            }}
+            more={(step) =>
+              step.kind === "noise_reduction" ? (
+                <ProfileCurve
+                  library={library}
+                  base={base}
+                  chain={chain.slice(0, chain.indexOf(step) + 1)}
+                  onLearn={marked && sameTime ? learn : null}
+                />
+              ) : step.kind === "trim" ? (
+                <Box fontFamily="mono" fontSize="11px" color="dim">
+                  {String((step.params as Record<string, number | null>).start_s?.toFixed(3) ?? "start")} to{" "}
+                  {String((step.params as Record<string, number | null>).end_s?.toFixed(3) ?? "end")} s: mark a part, then Trim to mark
+                </Box>
+              ) : null
+            }
+          />
+          <Line />
+          <Fact name="After">
+            {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
+          </Fact>
+          <Fact name="Length">{after ? seconds(after.seconds) : "…"}</Fact>
+        </Side>
+      </Flex>
+    </Flex>
+  );
+}

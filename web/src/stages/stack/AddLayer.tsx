@@ -1,0 +1,99 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type SoundRow } from "../../api/client";
+import { seconds } from "../../app/format";
+import { useKeys } from "../../app/keys";
+import { Do } from "../../app/parts";
+import { useShared } from "../../app/store";
+import { MiniWave } from "../../canvas/MiniWave";
+import { player } from "../../listening/player";
+
+/** Find sounds and add them as layers; the chosen row is heard. */
+export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (sound: number) => void }) {
+  const library = useShared((state) => state.library);
+  const [q, setQ] = useState("");
+  const [at, setAt] = useState(-1);
+  const found = useQuery({
+    queryKey: ["sounds", library, "layers", q],
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds", { params: { path: { library }, query: { q, limit: 40, sort: "name" } } })),
+  });
+  useKeys({ leave: onClose });
+  const rows = found.data?.rows ?? [];
+  const hear = async (row: SoundRow) => {
+    const heard = await player.open({ sound: row.id }, library, row.name, { lufs: row.loudness });
+    if (heard) await player.play(heard);
+  };
+  const pick = (index: number) => {
+    setAt(index);
+    if (rows[index]) void hear(rows[index]);
+  };
+  const step = (by: number) => pick(Math.max(0, Math.min(rows.length - 1, at + by)));
+  return (
+    <Flex
+      direction="column"
+      position="absolute"
+      top={0}
+      left={0}
+      right={0}
+      maxH="330px"
+      zIndex={5}
+      bg="raised"
+      borderBottom="1px solid"
+      borderColor="line"
+      role="region"
+      aria-label="Add a layer"
+    >
+      <Flex p="10px" gap="10px">
+        <chakra.input
+          autoFocus
+          aria-label="Search for a layer"
+          placeholder="Search; arrows listen, Enter adds"
+          value={q}
+          onChange={(event) => {
+            setQ(event.target.value);
+            setAt(-1);
+          }}
+          onKeyDown={(event) => {
+            if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+              event.preventDefault();
+              step(event.key === "ArrowDown" ? 1 : -1);
+            } else if (event.key === "Enter" && rows.length) onAdd(rows[Math.max(0, at)].id);
+            else if (event.key === "Escape") onClose();
+          }}
+          flex={1}
+          bg="ground"
+          border="1px solid"
+          borderColor="line"
+          borderRadius="7px"
+          px="10px"
+          py="5px"
+        />
+        <Do act="leave" onClick={onClose}>
+          Done
+        </Do>
+      </Flex>
+      <Box overflowY="auto">
+        {rows.map((row, index) => (
+          <Flex key={row.id} align="center" gap="10px" px="12px" h="29px" bg={index === at ? "sheet" : undefined} _hover={{ bg: "sheet" }}>
+            <chakra.button type="button" aria-label={`Hear ${row.name}`} w="90px" onClick={() => pick(index)} cursor="pointer">
+              <MiniWave row={row.row} height="20px" />
+            </chakra.button>
+            <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+              {row.name}
+            </Box>
+            <Box color="dim" fontSize="12px">
+              {row.category}
+            </Box>
+            <Box fontFamily="mono" fontSize="12px" w="64px">
+              {seconds(row.seconds)}
+            </Box>
+            <Do quiet onClick={() => onAdd(row.id)} hint={`Add ${row.name}`}>
+              Add
+            </Do>
+          </Flex>
+        ))}
+      </Box>
+    </Flex>
+  );
+}

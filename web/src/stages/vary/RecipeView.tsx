@@ -1,0 +1,178 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Freedom, Schemas } from "../../api/client";
+import { Do, Heading, parseNumber } from "../../app/parts";
+
+type Mix = Schemas["Mix"];
+const CONTROLS: { control: Freedom["control"]; name: string; unit: string; low: number; high: number; shown: number; digits: number }[] = [
+  { control: "pitch_st", name: "Pitch", unit: "st", low: -1, high: 1, shown: 1, digits: 1 },
+  { control: "gain_db", name: "Gain", unit: "dB", low: -2, high: 2, shown: 1, digits: 1 },
+  { control: "at_s", name: "Offset", unit: "ms", low: -0.02, high: 0.02, shown: 1000, digits: 0 },
+  { control: "stretch", name: "Stretch", unit: "×", low: 0.92, high: 1.08, shown: 1, digits: 2 },
+  { control: "pan", name: "Pan", unit: "", low: -0.2, high: 0.2, shown: 1, digits: 2 },
+];
+
+function Bound({
+  label,
+  value,
+  unit,
+  digits,
+  onCommit,
+}: {
+  label: string;
+  value: number;
+  unit: string;
+  digits: number;
+  onCommit: (value: number) => void;
+}) {
+  const [text, setText] = useState<string | null>(null);
+  const commit = () => {
+    const parsed = text === null ? null : parseNumber(text, unit);
+    setText(null);
+    if (parsed !== null) onCommit(parsed);
+  };
+  return (
+    <chakra.input
+      aria-label={label}
+      value={text ?? `${value > 0 && unit !== "×" ? "+" : ""}${value.toFixed(digits)}${unit ? ` ${unit}` : ""}`}
+      onChange={(event) => setText(event.target.value)}
+      onFocus={(event) => event.target.select()}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setText(null);
+        const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
+        if (by) {
+          event.preventDefault();
+          onCommit(Number((value + by * 10 ** -digits * (event.shiftKey ? 10 : 1)).toFixed(digits)));
+        }
+      }}
+      w="72px"
+      bg="ground"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="5px"
+      px="5px"
+      fontFamily="mono"
+      fontSize="11px"
+      textAlign="center"
+    />
+  );
+}
+
+/** What may move: ranges around the design's own values. */
+export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe: Schemas["Recipe"]; onChange: (freedoms: Freedom[]) => void }) {
+  const [freeing, setFreeing] = useState<string | null>(null);
+  const freedoms = recipe.freedoms;
+  const replace = (old: Freedom, fresh: Freedom | null) => onChange(freedoms.flatMap((one) => (one === old ? (fresh ? [fresh] : []) : [one])));
+  return (
+    <Flex
+      as="section"
+      aria-label="What may move"
+      direction="column"
+      w="268px"
+      flexShrink={0}
+      bg="sheet"
+      borderRight="1px solid"
+      borderColor="line"
+      p="14px"
+      gap="10px"
+      overflowY="auto"
+    >
+      <Heading>What may move, around the design</Heading>
+      {mix?.members.map((member) => {
+        const own = freedoms.filter((one) => one.layer === member.id);
+        const rest = CONTROLS.filter((control) => !own.some((one) => one.control === control.control));
+        return (
+          <Box key={member.id} borderLeft="3px solid" borderColor={own.length ? "glass" : "line"} pl="9px" role="group" aria-label={member.name}>
+            <Flex justify="space-between" align="center" gap="6px">
+              <Box fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                {member.name}
+              </Box>
+              {rest.length > 0 && (
+                <Do quiet onClick={() => setFreeing(freeing === member.id ? null : member.id)} hint="Free another control of this layer">
+                  <Box as="span" color="dim" fontSize="12px">
+                    {own.length ? "free …" : "held still, free …"}
+                  </Box>
+                </Do>
+              )}
+            </Flex>
+            {freeing === member.id && (
+              <Flex gap="4px" wrap="wrap" my="4px">
+                {rest.map((control) => (
+                  <Do
+                    key={control.control}
+                    quiet
+                    onClick={() => {
+                      setFreeing(null);
+                      onChange([...freedoms, { layer: member.id, control: control.control, low: control.low, high: control.high, shape: "bell" }]);
+                    }}
+                  >
+                    {control.name}
+                  </Do>
+                ))}
+              </Flex>
+            )}
+            {own.map((one) => {
+              const control = CONTROLS.find((known) => known.control === one.control);
+              if (!control) return null;
+              const set = (edge: "low" | "high", value: number) => {
+                const raw = value / control.shown;
+                const fresh = { ...one, [edge]: raw };
+                if (fresh.low > fresh.high) fresh[edge === "low" ? "high" : "low"] = raw;
+                replace(one, fresh);
+              };
+              return (
+                <Flex key={one.control} align="center" gap="5px" minH="27px">
+                  <Box color="dim" w="48px">
+                    {control.name}
+                  </Box>
+                  <Bound
+                    label={`${member.name} ${control.name} from`}
+                    value={one.low * control.shown}
+                    unit={control.unit}
+                    digits={control.digits}
+                    onCommit={(value) => set("low", value)}
+                  />
+                  <Bound
+                    label={`${member.name} ${control.name} to`}
+                    value={one.high * control.shown}
+                    unit={control.unit}
+                    digits={control.digits}
+                    onCommit={(value) => set("high", value)}
+                  />
+                  <chakra.button
+                    type="button"
+                    title={one.shape === "bell" ? "Prefers the middle; change to even" : "Every value alike; change to middle"}
+                    aria-label={`${member.name} ${control.name}: ${one.shape}`}
+                    onClick={() => replace(one, { ...one, shape: one.shape === "bell" ? "even" : "bell" })}
+                    cursor="pointer"
+                    color="glass"
+                  >
+                    <svg width="18" height="12" viewBox="0 0 18 12" aria-hidden="true">
+                      {one.shape === "bell" ? (
+                        <path d="M1 11c5 0 5-9 8-9s3 9 8 9z" fill="currentColor" />
+                      ) : (
+                        <rect x="2" y="3" width="14" height="8" fill="currentColor" />
+                      )}
+                    </svg>
+                  </chakra.button>
+                  <chakra.button
+                    type="button"
+                    aria-label={`Hold ${member.name} ${control.name} still`}
+                    title="Hold still"
+                    onClick={() => replace(one, null)}
+                    color="dim"
+                    cursor="pointer"
+                  >
+                    ×
+                  </chakra.button>
+                </Flex>
+              );
+            })}
+          </Box>
+        );
+      })}
+    </Flex>
+  );
+}
