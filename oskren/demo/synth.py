@@ -76,6 +76,8 @@ class Maker:
             body = body + tonal * np.std(body) * np.sin(
                 2 * np.pi * np.cumsum(glide) / self.rate + 0.8 * np.sin(2 * np.pi * np.cumsum(glide * 0.501) / self.rate)
             ) * self.slow(seconds, 7)
+        # rubbing surfaces give way: single grains do not stand far above the rest
+        body = np.tanh(body / (2.4 * np.std(body) + 1e-9))
         return np.asarray(body / (np.max(np.abs(body)) + 1e-9))
 
     def shape(self, wave: Wave, attack: float, release: float, curve: float = 2.0) -> Wave:

@@ -57,7 +57,9 @@ def propose(levels: Floats, hop_s: float = HOP_S) -> Anchor:
     before = np.concatenate([np.full(lag, fast[0] if fast[0] < 0.1 * fast.max() else 0.0), fast])[: len(fast)]
     ahead = fast
     rise = np.where(ahead > 0.35 * fast.max(), ahead - before, 0.0)
-    peak_rise = int(np.argmax(rise))
+    # of attacks about as strong as the strongest the first counts: a ratchet lands on its first tooth
+    first = int(np.argmax(rise >= 0.7 * rise.max()))
+    peak_rise = first + int(np.argmax(rise[first : first + lag]))
     steep = ahead[peak_rise] > 4 * before[peak_rise] + 1e-9
     long_ = len(levels) * hop_s > BED_S
     quiet, loud = np.percentile(20 * np.log10(body + 1e-7), [10, 90])

@@ -134,7 +134,7 @@ def spectrogram(read: Callable[[int, int], Samples], start: int, end: int, width
 
     centres = start + (np.arange(width) + 0.5) * (end - start) / width
     firsts = np.round(centres - size / 2).astype(np.int64)
-    if end - start < 64 * width:
+    if end - start < 4096 * width:
         lead = max(0, int(-firsts[0]))
         block = read(max(0, int(firsts[0])), int(firsts[-1]) + size - max(0, int(firsts[0]))).mean(axis=1)
         block = np.concatenate([np.zeros(lead, np.float32), block, np.zeros(size, np.float32)])

@@ -106,7 +106,7 @@ class Renderer:
             case Excerpt():
                 inner = self.shape(node.node)
                 first, last = self._part(node, inner)
-                return Shape(last - first, inner.rate, inner.channels, inner.zero - first)
+                return Shape(last - first, inner.rate, inner.channels)
             case Loop():
                 inner = self.shape(node.node)
                 return Shape(max(1, round(node.length_s * inner.rate)), inner.rate, inner.channels)
@@ -140,7 +140,8 @@ class Renderer:
             if not kind.keeps_time:
                 so_far = so_far.then(kind.time_map(params, at))
             frames, channels, rate = kind.out_frames(params, at), kind.out_channels(params, channels), kind.out_rate(params, rate)
-        return contexts, Shape(frames, rate, channels, round(so_far.to_output(inner.zero / inner.rate) * rate))
+        zero = round(so_far.to_output(inner.zero / inner.rate) * rate) if inner.zero else 0
+        return contexts, Shape(frames, rate, channels, zero)
 
     def time_map(self, node: Node) -> TimeMap:
         """From a chained node's time to its input's; identity for other nodes."""

@@ -21,7 +21,7 @@ const STAGES = [
   ["stack", "Stack", "designs", lazy(() => import("../stages/stack/Stack"))],
   ["vary", "Vary", "spreads", lazy(() => import("../stages/vary/Vary"))],
   ["slice", "Slice", "plans", lazy(() => import("../stages/slice/Slice"))],
-  ["ship", "Ship", "shipments", lazy(() => import("../stages/ship/Ship"))],
+  ["ship", "Ship", "sent", lazy(() => import("../stages/ship/Ship"))],
   ["picture", "Picture", "", lazy(() => import("../stages/picture/Picture"))],
 ] as const;
 
@@ -125,7 +125,7 @@ function Stages() {
             <NavLink to={`/${slug}`} style={{ display: "block" }}>
               {({ isActive }) => (
                 <Box
-                  px="10px"
+                  px="6px"
                   py="7px"
                   borderRadius="8px"
                   bg={isActive ? "raised" : "transparent"}
@@ -142,7 +142,7 @@ function Stages() {
                         ? `${sheet} on sheet`
                         : count === undefined || count === null
                           ? ""
-                          : `${count} ${unit}`}
+                          : `${count} ${count === 1 ? unit.replace(/s$/, "") : unit}`}
                   </Box>
                 </Box>
               )}

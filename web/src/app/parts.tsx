@@ -46,7 +46,7 @@ export function Do({ onClick, act, main, on, quiet, disabled, hint, children, ..
         alignItems="center"
         gap="7px"
         flexShrink={0}
-        px={quiet ? "7px" : "11px"}
+        px={quiet ? "5px" : "11px"}
         py={quiet ? "2px" : "5px"}
         borderRadius="8px"
         fontWeight={main ? 650 : 500}
@@ -107,7 +107,7 @@ export function Bar({ children }: { children: ReactNode }) {
 }
 
 /** The right-hand side of a stage. */
-export function Side({ children, width = "262px", label }: { children: ReactNode; width?: string; label: string }) {
+export function Side({ children, width = "248px", label }: { children: ReactNode; width?: string; label: string }) {
   return (
     <Flex
       as="aside"

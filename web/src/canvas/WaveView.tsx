@@ -6,7 +6,7 @@ import { bytes, type Opened } from "../api/client";
 import { clock } from "../app/format";
 import { ink } from "../app/theme";
 import { live, player, useListening } from "../listening/player";
-import { fitted, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "./paint";
+import { fitted, LOWEST_DB, levelHeight, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "./paint";
 
 export interface Band {
   id: number;
@@ -135,7 +135,7 @@ export function WaveView(props: Props) {
   const toSeconds = useCallback((x: number) => view[0] + (x / Math.max(1, width)) * (view[1] - view[0]), [view, width]);
   const lanes = opened?.channels ?? 1;
   const dbY = useCallback(
-    (dbfs: number, sign: number) => RULER + height / 2 / lanes - sign * 10 ** (dbfs / 20) * (height / 2 / lanes) * 0.94,
+    (dbfs: number, sign: number) => RULER + height / 2 / lanes - sign * levelHeight(10 ** (dbfs / 20)) * (height / 2 / lanes) * 0.94,
     [height, lanes],
   );
 
@@ -163,8 +163,8 @@ export function WaveView(props: Props) {
     const data = peaks.data;
     if (data && opened) {
       const framesShown = (view[1] - view[0]) * opened.rate;
-      if (framesShown <= columns * 1.5) sampleLine(pen, data, 0, RULER, width, height, colours.glass);
-      else waveform(pen, data, 0, RULER, width, height, colours.glass, colours.glassDeep);
+      if (framesShown <= columns * 1.5 && threshold === undefined) sampleLine(pen, data, 0, RULER, width, height, colours.glass);
+      else waveform(pen, data, 0, RULER, width, height, colours.glass, colours.glassDeep, 1, threshold !== undefined);
     }
     if (picture) {
       pen.imageSmoothingEnabled = true;
@@ -172,7 +172,7 @@ export function WaveView(props: Props) {
       pen.fillStyle = colours.dim;
       pen.font = "10px 'JetBrains Mono Variable', monospace";
       const top = Math.min(20_000, (opened?.rate ?? 48_000) / 2);
-      for (const hz of [100, 1000, 5000, 10_000]) {
+      for (const hz of spectrum > 120 ? [100, 300, 1000, 3000, 10_000] : [100, 1000, 10_000]) {
         const y = RULER + height + (Math.log(top / hz) / Math.log(top / 40)) * spectrum;
         pen.fillText(hz >= 1000 ? `${hz / 1000} kHz` : `${hz} Hz`, 4, y + 3);
       }
@@ -236,7 +236,8 @@ export function WaveView(props: Props) {
       pen.fillText(`${value.toFixed(1)} dBFS`, width - 84, dbY(value, 1) - 8);
       if (floor !== undefined) {
         pen.fillStyle = colours.coral;
-        pen.fillText(`floor ${floor.toFixed(0)} dBFS`, 6, RULER + height / 2 / lanes - 6);
+        pen.fillRect(0, dbY(floor, 1), width, 0.8);
+        pen.fillText(`floor ${floor.toFixed(0)} dBFS`, 6, dbY(floor, 1) - 4);
       }
     }
     if (anchor !== undefined && anchor !== null) {
@@ -255,7 +256,7 @@ export function WaveView(props: Props) {
       pen.lineTo(x, RULER);
       pen.fill();
     }
-  }, [peaks.data, picture, width, height, spectrum, bands, marked, anchor, threshold, floor, view, toX, opened, total, columns, grabbed, dbY, lanes]);
+  }, [peaks.data, picture, width, height, spectrum, bands, marked, anchor, threshold, floor, view, toX, opened, total, columns, grabbed, dbY]);
 
   const follows = props.follows;
   useEffect(() => {
@@ -317,7 +318,7 @@ export function WaveView(props: Props) {
     else if (held.kind === "edge") setGrabbed({ edge: { id: held.id, edge: held.edge, at } });
     else {
       const share = Math.abs(RULER + height / 2 / lanes - y) / ((height / 2 / lanes) * 0.94);
-      setGrabbed({ threshold: Math.min(-1, Math.max(-100, 20 * Math.log10(Math.max(share, 1e-5)))) });
+      setGrabbed({ threshold: Math.min(-1, (Math.min(1, share) - 1) * LOWEST_DB) });
     }
     moved.current = true;
   };

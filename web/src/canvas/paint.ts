@@ -20,6 +20,14 @@ export function fitted(canvas: HTMLCanvasElement): CanvasRenderingContext2D | nu
   return pen;
 }
 
+export const LOWEST_DB = 72;
+
+/** Height -1..1 of a sample on a level scale: 0 at -72 dBFS, 1 at full scale, so that thresholds can be seen and dragged. */
+export function levelHeight(value: number): number {
+  const db = 20 * Math.log10(Math.max(Math.abs(value), 1e-9));
+  return Math.sign(value) * Math.min(1, Math.max(0, 1 + db / LOWEST_DB));
+}
+
 /** Peaks in the deep colour with the RMS inside in the clear one, one lane a channel. */
 export function waveform(
   pen: CanvasRenderingContext2D,
@@ -31,12 +39,14 @@ export function waveform(
   clear: string,
   deep: string,
   gain = 1,
+  levelScale = false,
 ) {
   const { width, channels, values } = data;
   const lane = h / channels;
   for (let c = 0; c < channels; c++) {
     const middle = y + lane * (c + 0.5);
-    const scale = ((lane / 2) * 0.94 * gain) / 32767;
+    const full = (lane / 2) * 0.94;
+    const scale = (value: number) => (levelScale ? levelHeight(value / 32767) * full : (value / 32767) * full * gain);
     for (const [from, to, colour] of [
       [0, 1, deep],
       [2, 2, clear],
@@ -48,8 +58,8 @@ export function waveform(
         const at = (i * channels + c) * 3;
         const low = from === 2 ? -values[at + 2] : values[at + from];
         const high = values[at + to];
-        const top = Math.max(-limit, Math.min(limit, -high * scale));
-        const bottom = Math.max(-limit, Math.min(limit, -low * scale));
+        const top = Math.max(-limit, Math.min(limit, -scale(high)));
+        const bottom = Math.max(-limit, Math.min(limit, -scale(low)));
         pen.rect(x + (i * w) / width, middle + top - 0.35, Math.max(w / width, 0.7), Math.max(bottom - top, 0.7));
       }
       pen.fill();

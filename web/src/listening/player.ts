@@ -293,10 +293,11 @@ class Player {
       const raw = new Float32Array(await bytes(`/api/heard/${key}/block?start=${from}&frames=${count}`));
       if (voice !== this.voice) return;
       const [left, right] = stereo(raw, channels);
-      this.feedAt = from + left.length;
-      this.held += left.length;
+      const given = left.length;
+      this.feedAt = from + given;
+      this.held += given;
       this.worklet?.port.postMessage({ kind: "data", id: voice, from, left, right }, [left.buffer, right.buffer]);
-      if (!left.length) this.ended = true;
+      if (!given) this.ended = true;
     } catch (error) {
       if (voice === this.voice) {
         this.stop();

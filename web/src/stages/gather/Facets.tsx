@@ -119,7 +119,7 @@ export function Facets({ facets, asked, onAsk }: { facets: Counts; asked: Asked;
       direction="column"
       as="section"
       aria-label="Filters"
-      w="196px"
+      w="176px"
       flexShrink={0}
       bg="sheet"
       borderRight="1px solid"

@@ -2,21 +2,21 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import type { SoundRow } from "../../api/client";
-import { channels, hertz, level, rate, seconds } from "../../app/format";
+import { channels, hertz, level, seconds } from "../../app/format";
 import { MiniWave } from "../../canvas/MiniWave";
 import type { Asked, useSounds } from "./sounds";
 
 const ROW = 31;
 const COLUMNS: { key: string; title: string; width: string; sort: string; cell: (row: SoundRow) => string }[] = [
-  { key: "category", title: "Category", width: "118px", sort: "category", cell: (row) => row.category || "none yet" },
-  { key: "length", title: "Length", width: "66px", sort: "duration_s", cell: (row) => seconds(row.seconds) },
-  { key: "rate", title: "Rate", width: "66px", sort: "rate", cell: (row) => rate(row.rate) },
-  { key: "channels", title: "Channels", width: "62px", sort: "channels", cell: (row) => channels(row.channels) },
-  { key: "bits", title: "Bits", width: "34px", sort: "bits", cell: (row) => (row.bits ? String(row.bits) : "") },
-  { key: "peak", title: "Peak", width: "46px", sort: "peak", cell: (row) => level(row.peak) },
-  { key: "loudness", title: "Loudness", width: "62px", sort: "loudness", cell: (row) => level(row.loudness) },
-  { key: "brightness", title: "Brightness", width: "72px", sort: "brightness", cell: (row) => hertz(row.brightness) },
-  { key: "rating", title: "Rated", width: "38px", sort: "rating", cell: (row) => (row.rating ? String(row.rating) : "") },
+  { key: "category", title: "Category", width: "108px", sort: "category", cell: (row) => row.category || "none yet" },
+  { key: "length", title: "Length", width: "50px", sort: "duration_s", cell: (row) => seconds(row.seconds) },
+  { key: "rate", title: "kHz", width: "30px", sort: "rate", cell: (row) => String(row.rate / 1000) },
+  { key: "channels", title: "Ch", width: "42px", sort: "channels", cell: (row) => channels(row.channels) },
+  { key: "bits", title: "Bits", width: "24px", sort: "bits", cell: (row) => (row.bits ? String(row.bits) : "") },
+  { key: "peak", title: "dBFS", width: "36px", sort: "peak", cell: (row) => level(row.peak) },
+  { key: "loudness", title: "LUFS", width: "36px", sort: "loudness", cell: (row) => level(row.loudness) },
+  { key: "brightness", title: "Bright", width: "54px", sort: "brightness", cell: (row) => hertz(row.brightness) },
+  { key: "rating", title: "Rated", width: "34px", sort: "rating", cell: (row) => (row.rating ? String(row.rating) : "") },
 ];
 
 interface Props {
@@ -52,15 +52,16 @@ export function Table({ sounds, at, asked, selected, onAsk, onRange, onSelect }:
       cursor="pointer"
       whiteSpace="nowrap"
       onClick={() => sortBy(key)}
-      aria-label={`Sort by ${title.toLowerCase()}`}
+      aria-label={`Sort by ${key.replace("_s", "").replace("duration", "length")}`}
+      title={`Sort by ${key.replace("_s", "").replace("duration", "length")}`}
     >
       {title} {asked.sort === key ? (asked.descending ? "↓" : "↑") : ""}
     </chakra.button>
   );
   return (
     <Flex direction="column" flex={1} minH={0} role="table" aria-label="Sounds" aria-rowcount={sounds.total}>
-      <Flex role="row" px="10px" gap="9px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Box w="84px" flexShrink={0} />
+      <Flex role="row" px="10px" gap="8px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+        <Box w="69px" flexShrink={0} />
         {header("Name", "name")}
         {COLUMNS.map((column) => header(column.title, column.sort, column.width))}
       </Flex>
@@ -84,7 +85,7 @@ export function Table({ sounds, at, asked, selected, onAsk, onRange, onSelect }:
                 transform={`translateY(${item.start}px)`}
                 align="center"
                 px="10px"
-                gap="9px"
+                gap="8px"
                 cursor="pointer"
                 bg={chosen ? "raised" : undefined}
                 borderLeft="3px solid"
@@ -94,7 +95,7 @@ export function Table({ sounds, at, asked, selected, onAsk, onRange, onSelect }:
                 _hover={{ bg: "raised" }}
                 onMouseDown={(event) => event.button === 0 && onSelect(item.index, row)}
               >
-                <Box w="81px" flexShrink={0}>
+                <Box w="66px" flexShrink={0}>
                   {row && <MiniWave row={row.row} colour={chosen ? "amber" : "glass"} />}
                 </Box>
                 <Box role="cell" flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={row?.name}>
@@ -120,7 +121,7 @@ export function Table({ sounds, at, asked, selected, onAsk, onRange, onSelect }:
                     textOverflow="ellipsis"
                     whiteSpace="nowrap"
                     fontFamily={column.key === "category" ? "body" : "mono"}
-                    fontSize="12px"
+                    fontSize="11px"
                   >
                     {row && column.key === "category" ? (
                       <Box

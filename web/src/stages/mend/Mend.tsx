@@ -1,6 +1,6 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Node, type SoundFacts, type Step } from "../../api/client";
 import { channels, level, rate, seconds } from "../../app/format";
@@ -140,6 +140,15 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     toSlice: () => send.slice(sound.id),
     toShip: () => send.ship([sound.id]),
   });
+  const area = useRef<HTMLDivElement>(null);
+  const [room, setRoom] = useState(430);
+  useEffect(() => {
+    const element = area.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => setRoom(Math.max(200, element.clientHeight - 18)));
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, []);
   const levelOf = (step: Step) => levels.data?.find((one) => one.step === step.id);
   const levelBefore = (step: Step) => {
     const i = levels.data?.findIndex((one) => one.step === step.id) ?? -1;
@@ -209,19 +218,21 @@ function Workbench({ sound }: { sound: SoundFacts }) {
               Trim to mark
             </Do>
           </Flex>
-          <WaveView
-            opened={opened.data?.opened ?? null}
-            height={230}
-            spectrum={190}
-            marked={loop && heard?.title.startsWith(sound.name) ? loop : null}
-            onMark={(part) => player.setLoop(part)}
-            onPlayFrom={(from) => {
-              const { heard: current, loop: part } = useListening.getState();
-              if (current) void player.play(current, from, part && from >= part[0] && from <= part[1] ? part : null);
-            }}
-            follows={(key) => key === heard?.opened.key && !!heard?.title.startsWith(sound.name)}
-            label={`Waveform and spectrogram of ${sound.name}, ${hearing}`}
-          />
+          <Box ref={area} flex={1} minH={0} overflow="hidden">
+            <WaveView
+              opened={opened.data?.opened ?? null}
+              height={Math.round(room * 0.55)}
+              spectrum={Math.round(room * 0.45)}
+              marked={loop && heard?.title.startsWith(sound.name) ? loop : null}
+              onMark={(part) => player.setLoop(part)}
+              onPlayFrom={(from) => {
+                const { heard: current, loop: part } = useListening.getState();
+                if (current) void player.play(current, from, part && from >= part[0] && from <= part[1] ? part : null);
+              }}
+              follows={(key) => key === heard?.opened.key && !!heard?.title.startsWith(sound.name)}
+              label={`Waveform and spectrogram of ${sound.name}, ${hearing}`}
+            />
+          </Box>
           <Box p="8px 14px" color="dim" fontSize="12px">
             Drag to mark and loop, click to play from there, wheel to zoom, double-click for all of it. The original stays as it is; steps are kept
             with the sound.

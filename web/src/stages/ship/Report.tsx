@@ -35,13 +35,13 @@ function Plot({ reports }: { reports: FileReport[] }) {
           <title>{`${one.path}, ${seconds(one.duration_s)}, ${one.integrated_lufs} LUFS`}</title>
         </circle>
       ))}
-      <text x="6" y="13" fontSize="9" fill={colours.dim} fontFamily="JetBrains Mono Variable">
+      <text x="6" y="13" style={{ fontSize: 9 }} fill={colours.dim} fontFamily="JetBrains Mono Variable">
         {y1.toFixed(0)} LUFS
       </text>
-      <text x="6" y="164" fontSize="9" fill={colours.dim} fontFamily="JetBrains Mono Variable">
+      <text x="6" y="164" style={{ fontSize: 9 }} fill={colours.dim} fontFamily="JetBrains Mono Variable">
         {y0.toFixed(0)} LUFS, {seconds(Math.exp(x0))}
       </text>
-      <text x="256" y="164" fontSize="9" textAnchor="end" fill={colours.dim} fontFamily="JetBrains Mono Variable">
+      <text x="256" y="164" style={{ fontSize: 9 }} textAnchor="end" fill={colours.dim} fontFamily="JetBrains Mono Variable">
         {seconds(Math.exp(x1))}
       </text>
     </svg>
@@ -64,14 +64,16 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
   return (
     <Flex flex={1} minH={0}>
       <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Report">
-        {failures.map((one) => (
-          <Flex key={one.path} role="row" px="16px" minH="28px" gap="12px" align="center" color="coral" borderBottom="1px solid" borderColor="line">
-            <Box fontFamily="mono" fontSize="12px">
-              {one.path}
-            </Box>
-            {one.reason}
-          </Flex>
-        ))}
+        {failures
+          .filter((one) => !reports.some((made) => made.path === one.path))
+          .map((one) => (
+            <Flex key={one.path} role="row" px="16px" minH="28px" gap="12px" align="center" color="coral" borderBottom="1px solid" borderColor="line">
+              <Box fontFamily="mono" fontSize="12px">
+                {one.path}
+              </Box>
+              {one.reason}
+            </Flex>
+          ))}
         {order.slice(0, 500).map((one) => (
           <Flex
             key={one.path}

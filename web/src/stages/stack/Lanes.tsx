@@ -285,7 +285,7 @@ export function Lanes({ mix, layout, sumOpened, chosen, solo, onChoose, onEdit, 
                 <Box fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={member.name}>
                   {member.name}
                 </Box>
-                <Flex gap="4px">
+                <Flex gap="2px" fontSize="11px">
                   <Do quiet on={member.mute} hint="Mute (M)" onClick={() => onEdit(member.id, { mute: !member.mute })}>
                     mute
                   </Do>

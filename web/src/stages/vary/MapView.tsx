@@ -30,7 +30,7 @@ export function MapView({ draws, at, onPlay }: { draws: Draw[]; at: number; onPl
             <g key={draw.id} onClick={() => onPlay(index)} style={{ cursor: "pointer" }}>
               {index === at && <circle cx={x} cy={y} r="9" fill="none" stroke={colours.amber} strokeWidth="2" />}
               <circle cx={x} cy={y} r="5" fill={tone} />
-              <text x={x + 8} y={y + 3.5} fontSize="9" fill={colours.dim} fontFamily="JetBrains Mono Variable">
+              <text x={x + 8} y={y + 3.5} style={{ fontSize: 9 }} fill={colours.dim} fontFamily="JetBrains Mono Variable">
                 {draw.number}
               </text>
             </g>

@@ -166,7 +166,7 @@ export default function Vary() {
           }}
           bg="transparent"
           color="dim"
-          maxW="150px"
+          maxW="200px"
         >
           {!mine && <option value={current ?? ""}>not drawn yet</option>}
           {spreads.data?.map((one) => (
