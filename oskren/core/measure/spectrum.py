@@ -94,7 +94,9 @@ def bandwidth(mono: Samples, rate: int) -> float | None:
     edge = int(standing[-1]) + 1 if len(standing) else size // 2
     highest_above = np.maximum.accumulate(level[::-1])[::-1]
     for bin_ in range(8, edge):
-        if highest_above[bin_] < level[int(bin_ / 1.414) : bin_].max() - CLIFF_DB:
-            edge = bin_
+        before = level[int(bin_ / 1.414) : bin_]
+        if highest_above[bin_] < before.max() - CLIFF_DB:
+            # the edge lies where the fall began, half of it up
+            edge = bin_ - len(before) + 1 + int(np.flatnonzero(before > before.max() - CLIFF_DB / 2)[-1])
             break
     return float(min(edge, size // 2) * rate / size)

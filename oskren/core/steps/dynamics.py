@@ -38,7 +38,9 @@ class LimiterStream:
         self._look = max(4, round(params.look_ahead_ms / 1000 * at.rate))
         self._ceiling = amplitude(params.ceiling_dbtp) * _MARGIN
         self._slope = 12.0 / (params.release_ms / 1000 * at.rate)
-        self._samples: Samples = np.zeros((CONTEXT, at.channels), np.float32)
+        # silence before the start, as long as the look-ahead: a sound that begins loud is held down from its first frame
+        self._before = self._look
+        self._samples: Samples = np.zeros((CONTEXT + self._look, at.channels), np.float32)
         """From CONTEXT frames before the next output frame on."""
         self._needs: Floats = np.zeros(0)
         """From the next output frame on."""
@@ -76,7 +78,9 @@ class LimiterStream:
         gain = 10.0 ** ((total[window:] - total[:-window]) / window / 20)
         out: Samples = (self._samples[CONTEXT : CONTEXT + ready] * gain[:, None]).astype(np.float32)
         self._samples, self._needs, self._released = self._samples[ready:], self._needs[ready:], history[-self._look :]
-        return out
+        drop = min(self._before, ready)
+        self._before -= drop
+        return out[drop:]
 
 
 @register

@@ -34,8 +34,8 @@ def _noise(frames: int, seed: int) -> Floats:
 def response(params: SpaceParams, rate: int, channels: int) -> Samples:
     """Impulse response of the space, dry sound left out; shape (frames, channels), unit energy a channel.
 
-    The tail is noise split into octave bands, each falling by 60 dB in its own decay: the stated decay at 500 Hz and
-    1 kHz, ``low_ratio`` times that below 125 Hz, ``high_ratio`` times from 8 kHz on, moved linearly over octaves between.
+    The tail is noise split into octave bands, each falling by 60 dB in its own decay: the stated decay from 500 Hz
+    to 2 kHz, ``low_ratio`` times that below 125 Hz, ``high_ratio`` times from 8 kHz on, moved linearly over octaves between.
     Early reflections come at the delays of a room of the stated size, growing denser with the square of time.
     """
     longest = params.decay_s * max(1.0, params.low_ratio, params.high_ratio)
@@ -56,7 +56,7 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
                 weight = np.where(octaves < 0, 1.0, weight)
             if k == len(centres) - 1:
                 weight = np.where(octaves > k, 1.0, weight)
-            decay = params.decay_s * float(np.interp(np.log2(centre), np.log2([125, 500, 1000, 8000]), [params.low_ratio, 1.0, 1.0, params.high_ratio]))
+            decay = params.decay_s * float(np.interp(np.log2(centre), np.log2([125, 500, 2000, 8000]), [params.low_ratio, 1.0, 1.0, params.high_ratio]))
             result[:, channel] += np.fft.irfft(source * weight, frames) * 10 ** (-3 * time / decay)
         result[:, channel] *= 1 - np.exp(-time / max(early / 3, 0.002))
         scale = math.sqrt(float(np.mean(result[: max(1, round(early * rate)), channel] ** 2)) + 1e-12)

@@ -1,0 +1,53 @@
+# Set-up is idempotent: stamps in .stamps say what is done.
+PY := .venv/bin/python
+SOURCES := $(shell git ls-files 'web/src/*' 'web/public/*' web/index.html web/vite.config.ts 2>/dev/null)
+
+.PHONY: demo test check bench screenshots dev types clean
+
+demo: .stamps/python .stamps/web
+	$(PY) -m oskren.cli demo
+
+test: .stamps/python .stamps/web .stamps/chromium
+	$(PY) -W error::SyntaxWarning -m unittest discover -s tests -t . -v
+
+check: .stamps/python .stamps/npm
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports
+	cd web && npx biome check src && npx tsc --noEmit
+	$(PY) tools/openapi.py .stamps/openapi.json && cmp .stamps/openapi.json web/openapi.json
+
+bench: .stamps/python
+	$(PY) -m bench
+
+screenshots: .stamps/python .stamps/web .stamps/chromium
+	$(PY) tools/screenshots.py docs/screenshots
+
+dev: .stamps/python .stamps/web
+	$(PY) -m oskren.cli serve --home demo-home --port 4747 & server=$$!; trap "kill $$server" EXIT; cd web && npx vite
+
+types: .stamps/python .stamps/npm
+	$(PY) tools/openapi.py web/openapi.json
+	cd web && npm run types
+
+.stamps/python: requirements.lock pyproject.toml
+	test -d .venv || python3 -m venv .venv
+	$(PY) -m pip install --quiet --disable-pip-version-check -r requirements.lock
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps --editable .
+	@mkdir -p .stamps && touch $@
+
+.stamps/npm: web/package-lock.json web/.npmrc
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@mkdir -p .stamps && touch $@
+
+.stamps/web: .stamps/npm $(SOURCES)
+	cd web && npm run --silent build
+	@mkdir -p .stamps && touch $@
+
+.stamps/chromium:
+	test -x /usr/bin/chromium || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium)
+	@mkdir -p .stamps && touch $@
+
+clean:
+	rm -rf .venv .stamps web/node_modules web/dist demo-home

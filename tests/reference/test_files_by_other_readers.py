@@ -1,0 +1,37 @@
+"""Files we write, read back by other libraries."""
+
+import wave
+
+import mutagen
+import numpy as np
+import wavinfo
+
+from oskren.core.audio import files
+from tests.support import RATE, InFolder, noise, sine
+
+
+class OtherReaders(InFolder):
+    def test_24_bit_wav_by_the_standard_library(self) -> None:
+        path = self.folder / "a.wav"
+        samples = sine(440, 0.1, -6, channels=2)
+        files.write(path, samples, RATE, 24)
+        with wave.open(str(path)) as stream:
+            self.assertEqual((stream.getnchannels(), stream.getsampwidth(), stream.getframerate(), stream.getnframes()), (2, 3, RATE, 4800))
+            raw = np.frombuffer(stream.readframes(4800), np.uint8).reshape(-1, 3)
+        values = (raw[:, 0].astype(np.int32) << 8 | raw[:, 1].astype(np.int32) << 16 | raw[:, 2].astype(np.int32) << 24) >> 8
+        np.testing.assert_allclose(values.reshape(-1, 2) / 2**23, samples, atol=2**-23)
+
+    def test_tags_of_wav_by_wavinfo(self) -> None:
+        path = self.folder / "a.wav"
+        files.write(path, sine(440, 0.1), RATE, 24, tags={"title": "Bolt drop", "genre": "Mechanism/Lock", "comment": "hard heavy"})
+        info = wavinfo.WavInfoReader(str(path))
+        self.assertEqual((info.info.title, info.info.genre, info.info.comment), ("Bolt drop", "Mechanism/Lock", "hard heavy"))
+
+    def test_tags_of_flac_and_vorbis_by_mutagen(self) -> None:
+        for name in ("a.flac", "a.ogg"):
+            path = self.folder / name
+            files.write(path, noise(0.5, -20), RATE, 24, tags={"title": "Kelp", "genre": "Plant"})
+            tags = mutagen.File(path)
+            with self.subTest(name=name):
+                self.assertEqual((tags["title"], tags["genre"]), (["Kelp"], ["Plant"]))
+                self.assertAlmostEqual(tags.info.length, 0.5, places=3)

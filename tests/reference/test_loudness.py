@@ -1,0 +1,110 @@
+"""Loudness and true peak against EBU Tech 3341 and 3342 (cases built from their text) and pyloudnorm."""
+
+import unittest
+
+import numpy as np
+import pyloudnorm
+
+from oskren.core.measure import levels, loudness
+from tests.support import RATE, noise, sine
+
+
+def tones(*parts: tuple[float, float]) -> np.ndarray:
+    """Stereo 1 kHz sines: (level in dBFS, seconds) one after another."""
+    return np.concatenate([sine(1000, seconds, level, channels=2) for level, seconds in parts])
+
+
+class EbuTech3341(unittest.TestCase):
+    """EBU Tech 3341, table 1, cases 1 to 6: integrated loudness within 0.1 LU."""
+
+    CASES = {
+        1: (tones((-23, 20)), -23.0),
+        2: (tones((-33, 20)), -33.0),
+        3: (tones((-36, 10), (-23, 60), (-36, 10)), -23.0),
+        4: (tones((-72, 10), (-36, 10), (-23, 60), (-36, 10), (-72, 10)), -23.0),
+        5: (tones((-26, 20), (-20, 20.1), (-26, 20)), -23.0),
+    }
+
+    def test_stereo_cases(self) -> None:
+        for case, (samples, wanted) in self.CASES.items():
+            with self.subTest(case=case):
+                self.assertAlmostEqual(loudness.loudness(samples, RATE).integrated_lufs, wanted, delta=0.1)
+
+    def test_surround_case_6(self) -> None:
+        left, centre, surround = sine(1000, 20, -28), sine(1000, 20, -24), sine(1000, 20, -30)
+        samples = np.concatenate([left, left, centre, np.zeros_like(left), surround, surround], axis=1)
+        self.assertAlmostEqual(loudness.loudness(samples, RATE, "5.1").integrated_lufs, -23.0, delta=0.1)
+
+    def test_the_lfe_does_not_count(self) -> None:
+        quiet = np.zeros((RATE, 6), np.float32)
+        quiet[:, 3] = sine(60, 1, -6)[:, 0]
+        self.assertIsNone(loudness.loudness(quiet, RATE, "5.1").integrated_lufs)
+
+    def test_case_1_at_every_common_rate(self) -> None:
+        for rate in (44_100, 48_000, 88_200, 96_000, 192_000):
+            with self.subTest(rate=rate):
+                self.assertAlmostEqual(loudness.loudness(sine(1000, 5, -23, rate, 2), rate).integrated_lufs, -23.0, delta=0.1)
+
+    def test_momentary_and_short_term_maxima(self) -> None:
+        """Tech 3341, cases 9 and 12 in short: a steady tone reads the same on both scales."""
+        found = loudness.loudness(tones((-23, 8)), RATE)
+        self.assertAlmostEqual(found.max_momentary_lufs, -23.0, delta=0.1)
+        self.assertAlmostEqual(found.max_short_term_lufs, -23.0, delta=0.1)
+
+
+class EbuTech3342(unittest.TestCase):
+    """EBU Tech 3342, minimum requirements 1 to 4: loudness range within 1 LU."""
+
+    def test_range_cases(self) -> None:
+        cases = {1: ((-20, -30), 10), 2: ((-20, -15), 5), 3: ((-40, -20), 20), 4: ((-50, -35, -20, -35, -50), 15)}
+        for case, (parts, wanted) in cases.items():
+            with self.subTest(case=case):
+                found = loudness.loudness(tones(*((level, 20) for level in parts)), RATE)
+                self.assertAlmostEqual(found.range_lu, wanted, delta=1.0)
+
+
+class BesidePyloudnorm(unittest.TestCase):
+    def test_noise_and_tones(self) -> None:
+        """pyloudnorm's own filter class after De Man has the same prototype; its default differs by some hundredths."""
+        for seed, rate in ((1, 44_100), (2, 48_000), (3, 96_000)):
+            samples = noise(6, -24, rate, 2, seed)
+            samples[: rate * 2] *= 0.05
+            meter = pyloudnorm.Meter(rate, filter_class="DeMan")
+            with self.subTest(rate=rate):
+                self.assertAlmostEqual(loudness.loudness(samples, rate).integrated_lufs, meter.integrated_loudness(samples.astype(float)), delta=0.05)
+
+    def test_k_weighting_at_48_khz_is_the_table_of_bs_1770(self) -> None:
+        """ITU-R BS.1770-5, tables 1 and 2."""
+        shelf, high_pass = loudness.k_weighting(48_000)
+        np.testing.assert_allclose(shelf, [1.53512485958697, -2.69169618940638, 1.19839281085285, 1, -1.69065929318241, 0.73248077421585], atol=1e-8)
+        np.testing.assert_allclose(high_pass, [1, -2, 1, 1, -1.99004745483398, 0.99007225036621], atol=1e-7)
+
+
+class TruePeak(unittest.TestCase):
+    """EBU Tech 3341, cases 15 to 19: +0.2 / -0.4 dB."""
+
+    def test_cases(self) -> None:
+        cases = {15: (4, 0, 0.5, -6), 16: (4, 45, 0.5, -6), 17: (6, 60, 0.5, -6), 18: (8, 67.5, 0.5, -6), 19: (4, 45, 1.41, 3)}
+        for case, (part, phase, amplitude, wanted) in cases.items():
+            ramp = np.clip(np.minimum(np.arange(RATE), np.arange(RATE)[::-1]) / 2400, 0, 1)[:, None].astype(np.float32)
+            samples = sine(RATE / part, 1, 20 * np.log10(amplitude), phase_deg=phase) * ramp
+            found = levels.db(levels.true_peak(samples, RATE))
+            with self.subTest(case=case):
+                self.assertLessEqual(found, wanted + 0.2)
+                self.assertGreaterEqual(found, wanted - 0.4)
+
+    def test_leaving_quiet_stretches_out_changes_nothing(self) -> None:
+        samples = noise(1, -12, channels=2)
+        samples[: RATE // 2] *= 0.01
+        self.assertAlmostEqual(levels.true_peak(samples, RATE), float(levels.true_peak_envelope(samples, RATE).max()), places=6)
+
+
+class ShortSounds(unittest.TestCase):
+    def test_a_short_sound_is_measured_padded_and_marked(self) -> None:
+        """Own rule, documented in docs/calculations.md: 100 ms of tone in 400 ms has a quarter of the power."""
+        found = loudness.loudness(sine(1000, 0.1, -23, channels=2), RATE)
+        self.assertTrue(found.padded)
+        self.assertAlmostEqual(found.integrated_lufs, -23 - 6.02, delta=0.2)
+
+    def test_silence_has_no_loudness(self) -> None:
+        self.assertIsNone(loudness.loudness(np.zeros((RATE, 1), np.float32), RATE).integrated_lufs)

@@ -1,0 +1,83 @@
+"""Varispeed, length-kept pitch and rate conversion: closed forms."""
+
+import unittest
+
+import numpy as np
+
+from oskren.core.audio import resample
+from tests.support import RATE, cents, noise, pitch_of, sine, struck
+
+
+class Varispeed(unittest.TestCase):
+    def test_a_tone_lands_on_its_pitch_within_half_a_cent_and_to_the_frame(self) -> None:
+        """Closed form: 1 kHz lands at 1 kHz · 2^(n/12); the length is divided by the ratio."""
+        for semitones in (-24, -18, -14, -6, -1, 0.5, 7, 12):
+            out = resample.varispeed(sine(1000, 1, -6), semitones)
+            with self.subTest(semitones=semitones):
+                self.assertEqual(len(out), round(RATE / 2 ** (semitones / 12)))
+                self.assertLess(abs(cents(pitch_of(out), 1000 * 2 ** (semitones / 12))), 0.5)
+
+    def test_eighteen_semitones_down_is_2_828_times_as_long(self) -> None:
+        self.assertAlmostEqual(len(resample.varispeed(sine(500, 2), -18)) / (2 * RATE), 2.828, places=3)
+
+    def test_images_lie_below_minus_100_db(self) -> None:
+        out = resample.varispeed(sine(1000, 2, -1), -7)[4800:-4800, 0].astype(np.float64)
+        spectrum = 20 * np.log10(np.abs(np.fft.rfft(out * np.blackman(len(out)) ** 2)) + 1e-12)
+        top = int(np.argmax(spectrum))
+        spectrum[max(0, top - 40) : top + 40] = -300
+        self.assertLess(spectrum.max(), 20 * np.log10(len(out)) - 100)
+
+
+class KeptLength(unittest.TestCase):
+    def test_pitch_within_5_cents_and_length_exact(self) -> None:
+        for hz in (110, 220, 440, 1760):
+            for semitones in (-24, -12, -7, 5, 12):
+                samples = sine(hz, 2, -6)
+                out = resample.repitch(samples, semitones, RATE, keep_length=True)
+                with self.subTest(hz=hz, semitones=semitones):
+                    self.assertEqual(len(out), len(samples))
+                    self.assertLess(abs(cents(pitch_of(out[RATE // 2 : -RATE // 2]), hz * 2 ** (semitones / 12))), 5)
+
+    def test_stretch_keeps_the_pitch_and_is_exact_in_length(self) -> None:
+        for factor in (0.5, 0.83, 1.37, 2.0):
+            out = resample.repitch(sine(330, 2, -6), 0, RATE, factor=factor)
+            with self.subTest(factor=factor):
+                self.assertEqual(len(out), round(2 * RATE * factor))
+                self.assertLess(abs(cents(pitch_of(out[9600:-9600]), 330)), 5)
+
+    def test_an_onset_moves_less_than_10_ms(self) -> None:
+        samples = np.zeros((RATE * 2, 1), np.float32)
+        samples[RATE : RATE + RATE // 2] = struck()
+        out = resample.repitch(samples, -5, RATE, keep_length=True)
+        level = np.convolve(np.abs(out[:, 0]), np.ones(96) / 96, mode="same")
+        start = np.flatnonzero(level > 0.25 * level.max())[0]
+        self.assertLess(abs(start - RATE) / RATE, 0.010)
+
+    def test_energy_at_the_edges_is_kept_within_half_a_db(self) -> None:
+        samples = noise(2, -20)
+        out = resample.repitch(samples, -3, RATE, keep_length=True)
+        for part in (slice(0, 4800), slice(-4800, None)):
+            change = 10 * np.log10(np.mean(out[part] ** 2) / np.mean(out[RATE // 2 : -RATE // 2] ** 2))
+            self.assertLess(abs(change), 0.5)
+
+    def test_stereo_stays_stereo(self) -> None:
+        samples = np.concatenate([sine(440, 1, -6), sine(660, 1, -6)], axis=1)
+        out = resample.repitch(samples, 7, RATE, keep_length=True)
+        for channel, hz in ((0, 440), (1, 660)):
+            self.assertLess(abs(cents(pitch_of(out[9600:-9600, channel : channel + 1]), hz * 2 ** (7 / 12))), 5)
+
+
+class RateConversion(unittest.TestCase):
+    def test_pass_band_is_flat_to_a_hundredth_of_a_db(self) -> None:
+        for hz in (100, 1000, 10_000, 19_800):
+            out = resample.convert_rate(sine(hz, 1, -6, 96_000), 96_000, 44_100)[4410:-4410]
+            level = 20 * np.log10(np.sqrt(2 * np.mean(out.astype(np.float64) ** 2)))
+            with self.subTest(hz=hz):
+                self.assertAlmostEqual(level, -6, delta=0.01)
+
+    def test_aliases_lie_below_minus_120_db(self) -> None:
+        out = resample.convert_rate(sine(30_000, 1, -1, 96_000), 96_000, 44_100)[4410:-4410]
+        self.assertLess(20 * np.log10(np.sqrt(np.mean(out.astype(np.float64) ** 2)) + 1e-12), -120)
+
+    def test_length_follows_the_rates(self) -> None:
+        self.assertEqual(len(resample.convert_rate(noise(1.2345), RATE, 44_100)), round(round(1.2345 * RATE) * 44_100 / RATE))

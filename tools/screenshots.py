@@ -1,0 +1,102 @@
+"""Takes one picture of every main view from the demo data: ``python tools/screenshots.py docs/screenshots``."""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+import threading
+from pathlib import Path
+
+import uvicorn
+from playwright.sync_api import Page, sync_playwright
+
+from oskren.api.app import make_app
+from oskren.api.serving import free_port
+from oskren.demo.build import build
+
+ARGUMENTS = ["--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update", "--disable-sync",
+             "--autoplay-policy=no-user-gesture-required", "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]  # fmt: skip
+
+
+def stage(page: Page, name: str) -> None:
+    page.get_by_role("link", name=name).click()
+
+
+def pictures(page: Page, out: Path) -> None:
+    def take(name: str, settle: int = 700) -> None:
+        page.wait_for_timeout(settle)
+        page.screenshot(path=out / f"{name}.png")
+
+    page.wait_for_selector("[data-sound]")
+    page.get_by_label("Search the sounds").fill("glass")
+    page.get_by_text("Furnace door, glass creak 1").first.click()
+    take("gather", 1600)
+    page.keyboard.press("r")
+    page.get_by_role("button", name="Arm").click()
+    page.get_by_role("button", name="Start take").click()
+    take("record", 1800)
+    page.get_by_role("button", name="End take").click()
+    page.get_by_text("is in the library").wait_for()
+    page.keyboard.press("Escape")
+    page.get_by_label("Search the sounds").fill("kiln prop")
+    page.get_by_text("RAW kiln prop session, hiss").first.click()
+    page.get_by_text("RAW kiln prop session, hiss").first.click()
+    page.keyboard.press("e")
+    for kind in ("High-pass", "Noise reduction"):
+        page.get_by_role("button", name="Add step").click()
+        page.get_by_role("menuitem", name=kind).click()
+    page.get_by_text("the quietest part found").wait_for()
+    take("mend", 2500)
+    stage(page, "Stack")
+    page.locator("[data-layer]").nth(3).click()
+    page.wait_for_selector("[data-clip]")
+    page.keyboard.press("Space")
+    take("stack", 2200)
+    stage(page, "Vary")
+    page.locator("[data-draw='7']").click()
+    take("vary", 1200)
+    stage(page, "Slice")
+    page.wait_for_selector("[data-slice]")
+    page.locator("[data-slice]").nth(4).click()
+    take("slice", 1500)
+    stage(page, "Ship")
+    page.get_by_label("Shipments").select_option(index=1)
+    take("ship-report", 900)
+    page.get_by_role("button", name="Back to the sheet").click()
+    stage(page, "Gather")
+    page.get_by_label("Search the sounds").fill("ring")
+    for _ in range(3):
+        page.keyboard.press("ArrowDown")
+        page.keyboard.press("j")
+    stage(page, "Ship")
+    take("ship")
+    stage(page, "Picture")
+    take("picture")
+    stage(page, "Gather")
+    page.wait_for_selector("[data-sound]")
+    page.get_by_role("button", name="Paper").click()
+    page.wait_for_selector("[data-sound]")
+    page.locator("[data-sound]").nth(7).click()
+    take("gather-paper", 1500)
+
+
+def main() -> None:
+    out = Path(sys.argv[1])
+    out.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        home = Path(folder) / "demo"
+        build(home, print)
+        port = free_port("127.0.0.1", 4790)
+        server = uvicorn.Server(uvicorn.Config(make_app(home), port=port, log_level="warning"))
+        threading.Thread(target=server.run, daemon=True).start()
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="dark")
+            page.goto(f"http://127.0.0.1:{port}/")
+            pictures(page, out)
+            browser.close()
+        server.should_exit = True
+
+
+if __name__ == "__main__":
+    main()
