@@ -15,7 +15,7 @@ import soundfile as sf
 
 from oskren.core.audio.layouts import MAX_CHANNELS, layout_of
 from oskren.core.errors import AudioFileError, OskrenError
-from oskren.core.types import Samples
+from oskren.core.types import AnyArray, Samples
 
 BLOCK = 1 << 18
 """Frames read at a time from a file."""
@@ -176,23 +176,26 @@ def replacing(path: Path) -> Iterator[Path]:
     OskrenError
         When the disk is full or the folder cannot be written; nothing is left behind.
     """
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, name = tempfile.mkstemp(prefix=".oskren-", suffix=path.suffix, dir=path.parent)
-    os.close(handle)
-    temporary = Path(name)
+    temporary: Path | None = None
     try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(prefix=".oskren-", suffix=path.suffix, dir=path.parent)
+        os.close(handle)
+        temporary = Path(name)
         yield temporary
         with open(temporary, "rb+") as stream:
             os.fsync(stream.fileno())
         temporary.chmod(0o644)
         temporary.replace(path)
     except (OSError, sf.LibsndfileError) as error:
-        temporary.unlink(missing_ok=True)
+        if temporary is not None:
+            temporary.unlink(missing_ok=True)
         full = "No space left" in str(error) or getattr(error, "errno", None) == 28
         what = "the disk is full; free some space and try again" if full else f"cannot be written ({error})"
         raise OskrenError(f"{path}: {what}") from error
     except BaseException:
-        temporary.unlink(missing_ok=True)
+        if temporary is not None:
+            temporary.unlink(missing_ok=True)
         raise
 
 
@@ -224,7 +227,17 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
         for name, text in (tags or {}).items():
             setattr(stream, name, text)
         for at in range(0, len(samples), size):
-            stream.write(samples[at : at + size])
+            part = samples[at : at + size]
+            stream.write(_integers(part, bits) if subtype.startswith("PCM") else part)
+
+
+def _integers(samples: Samples, bits: int) -> AnyArray:
+    """Samples rounded to ``bits``, left-justified in int32: 1.0 is 2^(bits-1), so that what was read is written bit for bit.
+
+    (The library's own conversion of floats scales by 2^(bits-1) - 1 and would move every sample a little.)
+    """
+    full = 2.0 ** (bits - 1)
+    return np.asarray(np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1).astype(np.int32) << (32 - bits))
 
 
 def find_audio(paths: list[Path], skipped: Callable[[Path, str], None]) -> Iterator[Path]:

@@ -74,7 +74,9 @@ class Peaks:
 
 def _reduce(values: AnyArray, edges: AnyArray) -> AnyArray:
     starts = np.minimum(edges[:-1], len(values) - 1)
-    counts = np.maximum(np.diff(np.append(starts, max(int(edges[-1]), int(starts[-1]) + 1))), 1)
+    end = max(int(edges[-1]), int(starts[-1]) + 1)
+    values = values[:end]  # the last stretch would run to the end of the array
+    counts = np.maximum(np.diff(np.append(starts, end)), 1)
     low = np.minimum.reduceat(values[:, :, 0], starts, axis=0)
     high = np.maximum.reduceat(values[:, :, 1], starts, axis=0)
     square = np.add.reduceat(np.square(values[:, :, 2].astype(np.float32)), starts, axis=0) / counts[:, None]

@@ -21,7 +21,7 @@ EDGE_DBFS = -40.0
 """A first or last sample above this may click (common practice, no source)."""
 
 DC_LIMIT = 0.005
-VORBIS_PEAK_DB, VORBIS_RMS_DB = 3.0, 0.5
+VORBIS_PEAK_DB, VORBIS_RMS_DB = 3.0, 1.5
 """Lossy files may differ by this much in peak and RMS (own rule: the encoder rounds off single steep peaks, not the level)."""
 
 
@@ -99,7 +99,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     """Read a written file back and compare it with what was rendered.
 
     Lossless files must hold the same frames to within their rounding; Ogg Vorbis keeps length and rate exactly, its
-    RMS within 0.5 dB and its peak within 3 dB.
+    RMS within 1.5 dB and its peak within 3 dB.
     """
     info = files.probe(path)
     back = np.concatenate(list(files.blocks(path)))

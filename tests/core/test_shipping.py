@@ -1,0 +1,143 @@
+"""Shipped files are read back, failures are found, and what has not changed is not rendered again."""
+
+import csv
+import json
+
+import numpy as np
+import soundfile as sf
+from pydantic import ValidationError
+
+from oskren.core.audio import files
+from oskren.core.errors import OskrenError
+from oskren.core.measure import levels
+from oskren.core.nodes import Chained, Step
+from oskren.core.shipping import manifest
+from oskren.core.shipping.sheet import Item, Sheet, Target, file_key, plan
+from oskren.core.shipping.write import refuse_outside, render_file, verify
+from tests.support import RATE, InFolder, noise, sine
+
+
+class Files(InFolder):
+    def setUp(self) -> None:
+        super().setUp()
+        samples = noise(0.8, -20, channels=2)
+        ramp = np.minimum(1, np.minimum(np.arange(len(samples)), np.arange(len(samples))[::-1]) / 480)[:, None]
+        self.samples = (samples * ramp).astype(np.float32)
+        self.item = Item(node=self.source(self.samples), name="Kelp", category="Plant", sound="1", tags=("wet",))
+
+    def ship(self, target: Target, item: Item | None = None, name: str = "out"):  # type: ignore[no-untyped-def]
+        path = self.folder / f"{name}.{target.format}"
+        return path, render_file(self.renderer, item or self.item, target, path, path.name)
+
+    def test_every_target_is_what_it_says(self) -> None:
+        targets = [
+            Target(), Target(bits=16), Target(bits=32), Target(format="flac"), Target(format="ogg"), Target(rate=44_100), Target(channels="mono"), Target(channels="stereo"),
+            Target(peak_dbfs=-3.0), Target(fade_in_ms=50, fade_out_ms=100, rate=96_000, channels="mono", peak_dbfs=-1.0, format="flac", bits=16),
+        ]  # fmt: skip
+        for target in targets:
+            path, report = self.ship(target)
+            info = files.probe(path)
+            back, _ = files.read(path)
+            with self.subTest(target=target):
+                self.assertTrue(report.ok, report.checks)
+                self.assertEqual(info.rate, target.rate or RATE)
+                self.assertEqual(info.channels, 1 if target.channels == "mono" else 2)
+                self.assertEqual(len(back), round(len(self.samples) * (target.rate or RATE) / RATE))
+                if target.peak_dbfs is not None:
+                    self.assertAlmostEqual(levels.db(levels.peak(back)), target.peak_dbfs, delta=0.05)
+                if target.format != "ogg":
+                    self.assertEqual(info.bits, target.bits)
+
+    def test_native_24_bit_is_the_original_to_the_bit(self) -> None:
+        path, _ = self.ship(Target())
+        np.testing.assert_allclose(files.read(path)[0], self.samples, atol=2**-23)
+
+    def test_16_bit_dithers_and_is_the_same_every_time(self) -> None:
+        one, _ = self.ship(Target(bits=16), name="one")
+        two, _ = self.ship(Target(bits=16), name="two")
+        plain, _ = self.ship(Target(bits=16, dither=False), name="plain")
+        self.assertEqual(one.read_bytes(), two.read_bytes())
+        self.assertNotEqual(files.audio_hash(one), files.audio_hash(plain))
+
+    def test_over_full_scale_fails_with_the_remedy(self) -> None:
+        loud = self.item.model_copy(update={"node": Chained(node=self.item.node, chain=(Step(kind="gain", params={"gain_db": 30.0}),))})
+        _, report = self.ship(Target(), loud)
+        self.assertFalse(report.ok)
+        self.assertIn("over full scale", next(check.note for check in report.checks if check.name == "level"))
+        _, report = self.ship(Target(bits=32), loud)
+        self.assertTrue(report.ok)
+
+    def test_silence_fails_and_a_click_at_the_edge_warns(self) -> None:
+        silent = Item(node=self.source(np.zeros((4800, 1), np.float32), name="s.wav"), name="silent")
+        _, report = self.ship(Target(), silent)
+        self.assertEqual([check.name for check in report.checks if not check.ok], ["silence"])
+        cut = Item(node=self.source(sine(100, 0.2, -6, phase_deg=90), name="c.wav"), name="cut")
+        _, report = self.ship(Target(), cut)
+        self.assertTrue(report.ok)
+        self.assertEqual([check.name for check in report.checks if not check.ok], ["edges"])
+
+    def test_a_file_that_came_out_wrong_is_found(self) -> None:
+        """Verification against files damaged on purpose: shorter, other rate, other samples."""
+        path = self.folder / "wrong.wav"
+        highest = levels.peak(self.samples)
+        for name, samples, rate in (("length", self.samples[:-10], RATE), ("format", self.samples, 44_100), ("sound", self.samples * 0.99, RATE)):
+            sf.write(path, samples, rate, subtype="PCM_24")
+            report = verify(path, "wrong.wav", "k", self.samples, highest, RATE, self.item, Target())
+            with self.subTest(name=name):
+                self.assertIn(name, [check.name for check in report.checks if not check.ok])
+
+    def test_nothing_leaves_the_folder(self) -> None:
+        with self.assertRaisesRegex(OskrenError, "outside"):
+            refuse_outside(self.folder, "../x.wav")
+
+
+class Sheets(InFolder):
+    def items(self, *names: str) -> tuple[Item, ...]:
+        node = self.source(noise(0.1))
+        return tuple(Item(node=node, name=name, category="Glass/Ring") for name in names)
+
+    def test_every_path_is_known_before_anything_runs(self) -> None:
+        sheet = Sheet(
+            name="first",
+            items=self.items("a", "b"),
+            targets=(Target(template="{category}/{name}_{number:2}"), Target(name="web", format="ogg", template="web/{name}")),
+        )
+        files_ = plan(sheet, [(RATE, 1)] * 2)
+        self.assertEqual([one.path for one in files_], ["Glass-Ring/a_01.wav", "Glass-Ring/b_02.wav", "web/a.ogg", "web/b.ogg"])
+
+    def test_collisions_are_named_on_every_file_concerned(self) -> None:
+        files_ = plan(Sheet(items=self.items("a", "A", "c")), [(RATE, 1)] * 3)
+        self.assertEqual([bool(one.problem) for one in files_], [True, True, False])
+        self.assertIn("{number:3}", files_[0].problem)
+
+    def test_targets_that_cannot_be_are_refused(self) -> None:
+        for values in ({"format": "flac", "bits": 32}, {"bits": 12}, {"rate": 5}, {"peak_dbfs": 3.0}, {"template": ""}):
+            with self.subTest(values=values), self.assertRaises(ValidationError):
+                Target(**values)
+
+    def test_the_key_follows_the_sound_and_the_target_not_the_path(self) -> None:
+        one, other = self.items("a", "b")
+        self.assertEqual(file_key(one, Target()), file_key(one, Target(template="x/{name}", name="other")))
+        self.assertNotEqual(file_key(one, Target()), file_key(one, Target(bits=16)))
+        self.assertNotEqual(file_key(one, Target()), file_key(other, Target()))
+
+    def test_the_manifest_lists_what_is_there(self) -> None:
+        item, out = self.items("a")[0], self.folder / "out"
+        report = render_file(self.renderer, item, Target(), out / "a.wav", "a.wav")
+        manifest.save(out, [report])
+        loaded = manifest.load(out)
+        self.assertEqual(loaded.files, [report])
+        self.assertIsNotNone(manifest.unchanged(out, "a.wav", report.key, loaded))
+        self.assertIsNone(manifest.unchanged(out, "a.wav", "other", loaded))
+        (out / "a.wav").write_bytes(b"changed by somebody")
+        self.assertIsNone(manifest.unchanged(out, "a.wav", report.key, loaded))
+        rows = list(csv.DictReader((out / "oskren-manifest.csv").open()))
+        self.assertEqual(
+            (rows[0]["path"], rows[0]["checks"], rows[0]["sha256"]),
+            ("a.wav", "edges: " + next(c.note for c in report.checks if c.name == "edges"), report.sha256),
+        )
+        self.assertEqual(json.loads((out / manifest.NAME).read_text())["format"], "oskren-manifest")
+
+    def test_a_damaged_manifest_is_no_obstacle(self) -> None:
+        (self.folder / manifest.NAME).write_text("{")
+        self.assertEqual(manifest.load(self.folder).files, [])
