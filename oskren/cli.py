@@ -61,10 +61,10 @@ def write_result(path: Path, samples: Any, rate: int, bits: int) -> None:
     if path.suffix.lower() == ".flac":
         bits = 24
     highest = levels.peak(samples)
-    if highest > 1.0 and not (bits == 32 and path.suffix.lower() == ".wav"):
+    over = highest > 1.0 and not (bits == 32 and path.suffix.lower() == ".wav")
+    files.write(path, samples.clip(-1.0, 1.0) if over else samples, rate, bits)
+    if over:
         say(f"{path}: is {levels.db(highest):.1f} dB over full scale and was clipped; write a float WAV or lower the gain first")
-        samples = samples.clip(-1.0, 1.0)
-    files.write(path, samples, rate, bits)
 
 
 @contextmanager

@@ -14,8 +14,16 @@ from oskren.api.app import make_app
 from oskren.api.serving import free_port
 from oskren.demo.build import build
 
-ARGUMENTS = ["--no-sandbox", "--disable-background-networking", "--disable-quic", "--disable-component-update", "--disable-sync",
-             "--autoplay-policy=no-user-gesture-required", "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream"]  # fmt: skip
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-background-networking",
+    "--disable-quic",
+    "--disable-component-update",
+    "--disable-sync",
+    "--autoplay-policy=no-user-gesture-required",
+    "--use-fake-device-for-media-stream",
+    "--use-fake-ui-for-media-stream",
+]
 
 
 def stage(page: Page, name: str) -> None:

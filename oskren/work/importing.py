@@ -47,7 +47,7 @@ def import_paths(
         Names to give instead of the file's own, by path.
     """
     result = Imported()
-    wanted = list(find_audio(paths, lambda path, reason: result.skipped.append({"path": str(path), "reason": reason})))
+    wanted = list(find_audio(paths, lambda path, reason: result.skipped.append({"path": str(path), "reason": reason}), leave=studio.home.folder))
     with library.reading() as session:
         known = {row.path: (row.size, row.modified) for row in session.scalars(select(SoundPath))}
     fresh = []

@@ -15,10 +15,18 @@ from oskren.core.timemap import TimeMap
 from tests.support import RATE, InFolder, noise, sine, struck
 
 PARAMS = {
-    "fade": {"in_s": 0.2, "out_s": 0.3}, "gain": {"gain_db": 3.0}, "pitch": {"semitones": -5.0, "mode": "keep length"}, "noise_reduction": {"start_s": 0.0, "end_s": 0.4},
-    "trim": {"start_s": 0.3, "end_s": 1.7}, "rate": {"rate": 44_100}, "limiter": {"ceiling_dbtp": -12.0}, "width": {"side_db": 4.0, "balance_db": 1.0},
-    "band": {"kind": "notch", "frequency_hz": 50.0, "q": 20.0}, "space": {"decay_s": 0.3, "pre_delay_ms": 3.0}, "normalise": {"peak_dbfs": -3.0},
-}  # fmt: skip
+    "fade": {"in_s": 0.2, "out_s": 0.3},
+    "gain": {"gain_db": 3.0},
+    "pitch": {"semitones": -5.0, "mode": "keep length"},
+    "noise_reduction": {"start_s": 0.0, "end_s": 0.4},
+    "trim": {"start_s": 0.3, "end_s": 1.7},
+    "rate": {"rate": 44_100},
+    "limiter": {"ceiling_dbtp": -12.0},
+    "width": {"side_db": 4.0, "balance_db": 1.0},
+    "band": {"kind": "notch", "frequency_hz": 50.0, "q": 20.0},
+    "space": {"decay_s": 0.3, "pre_delay_ms": 3.0},
+    "normalise": {"peak_dbfs": -3.0},
+}
 
 
 class Blockwise(InFolder):

@@ -31,9 +31,17 @@ class Files(InFolder):
 
     def test_every_target_is_what_it_says(self) -> None:
         targets = [
-            Target(), Target(bits=16), Target(bits=32), Target(format="flac"), Target(format="ogg"), Target(rate=44_100), Target(channels="mono"), Target(channels="stereo"),
-            Target(peak_dbfs=-3.0), Target(fade_in_ms=50, fade_out_ms=100, rate=96_000, channels="mono", peak_dbfs=-1.0, format="flac", bits=16),
-        ]  # fmt: skip
+            Target(),
+            Target(bits=16),
+            Target(bits=32),
+            Target(format="flac"),
+            Target(format="ogg"),
+            Target(rate=44_100),
+            Target(channels="mono"),
+            Target(channels="stereo"),
+            Target(peak_dbfs=-3.0),
+            Target(fade_in_ms=50, fade_out_ms=100, rate=96_000, channels="mono", peak_dbfs=-1.0, format="flac", bits=16),
+        ]
         for target in targets:
             path, report = self.ship(target)
             info = files.probe(path)

@@ -54,9 +54,13 @@ class Proposals(unittest.TestCase):
 
     def test_known_words_propose_a_category(self) -> None:
         cases = {
-            "Foley/glass_shatter_big_01.wav": "Glass/Shatter", "FOOTSTEPS gravel 3.wav": "Footsteps", "water-drips.ogg": "Water/Drip",
-            "RoomTone_Attic.wav": "Ambience", "WindHowl02.wav": "Wind and air", "Recordings/bell.wav": "Metal",
-        }  # fmt: skip
+            "Foley/glass_shatter_big_01.wav": "Glass/Shatter",
+            "FOOTSTEPS gravel 3.wav": "Footsteps",
+            "water-drips.ogg": "Water/Drip",
+            "RoomTone_Attic.wav": "Ambience",
+            "WindHowl02.wav": "Wind and air",
+            "Recordings/bell.wav": "Metal",
+        }
         for path, wanted in cases.items():
             with self.subTest(path=path):
                 self.assertEqual(propose(path).category.split("/")[0], wanted.split("/")[0])

@@ -83,7 +83,7 @@ class Floor(unittest.TestCase):
         samples = white(6, -30)
         samples[RATE * 3 : RATE * 4] *= 0.1
         start, end = noise.quietest_part(noise.frame_powers(samples, RATE))
-        self.assertTrue(2.95 <= start and end <= 4.05)
+        self.assertTrue(start >= 2.95 and end <= 4.05)
 
 
 class Anchors(unittest.TestCase):

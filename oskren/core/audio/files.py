@@ -240,12 +240,12 @@ def _integers(samples: Samples, bits: int) -> AnyArray:
     return np.asarray(np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1).astype(np.int32) << (32 - bits))
 
 
-def find_audio(paths: list[Path], skipped: Callable[[Path, str], None]) -> Iterator[Path]:
-    """Walk files and folders in a stable order; what is hidden is passed over, what is missing is reported."""
+def find_audio(paths: list[Path], skipped: Callable[[Path, str], None], leave: Path | None = None) -> Iterator[Path]:
+    """Walk files and folders in a stable order; hidden ones and the folder ``leave`` are passed over, what is missing is reported."""
     for path in paths:
         if path.is_dir():
             for folder, names, files in os.walk(path):
-                names[:] = sorted(name for name in names if not name.startswith("."))
+                names[:] = sorted(name for name in names if not name.startswith(".") and (Path(folder) / name).resolve() != leave)
                 for name in sorted(files):
                     if not name.startswith("."):
                         yield Path(folder) / name

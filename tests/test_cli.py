@@ -1,0 +1,175 @@
+"""The command line as scripts use it: JSON on standard output, messages on standard error, exit status."""
+
+import json
+import shutil
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from oskren.core import bundle
+from oskren.core.audio import files
+from oskren.core.measure import levels
+from oskren.core.nodes import Member, Mix, Source
+from tests.support import RATE, cents, noise, pitch_of, sine, struck
+
+
+class CommandLine(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.take = noise(6, -62)
+        for k, at in enumerate((1.0, 2.5, 4.0)):
+            self.take[round(at * RATE) : round(at * RATE) + RATE // 2] += struck(seed=k)
+        files.write(self.folder / "take.wav", self.take, RATE, 24)
+        (self.folder / "text.wav").write_text("not a sound")
+
+    def run_(self, *arguments: object, status: int = 0):  # type: ignore[no-untyped-def]
+        done = subprocess.run([sys.executable, "-m", "oskren.cli", *map(str, arguments)], capture_output=True, text=True, cwd=self.folder)
+        self.assertEqual(done.returncode, status, done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+        return (json.loads(done.stdout) if done.stdout.strip() and "--json" in arguments else done.stdout), done.stderr
+
+    def test_measure(self) -> None:
+        files.write(self.folder / "tone.wav", sine(440, 1, -6), RATE, 24)
+        (row,), _ = self.run_("measure", "tone.wav", "--json")
+        self.assertEqual(list(row)[:6], ["path", "duration_s", "frames", "sample_rate", "channels", "bit_depth"])
+        self.assertEqual((row["frames"], row["sample_rate"], row["channels"], row["bit_depth"]), (RATE, RATE, 1, 24))
+        self.assertAlmostEqual(row["sample_peak_dbfs"], -6, delta=0.01)
+        self.assertLess(abs(cents(row["pitch_hz"], 440)), 1)
+        wanted = {
+            "true_peak_dbtp",
+            "rms_dbfs",
+            "integrated_lufs",
+            "loudness_padded",
+            "max_momentary_lufs",
+            "max_short_term_lufs",
+            "loudness_range_lu",
+            "noise_floor_dbfs",
+            "bandwidth_hz",
+            "brightness_hz",
+            "flatness",
+            "pitch_confidence",
+            "anchor_s",
+            "anchor_kind",
+            "clipped_samples",
+            "dc_offset",
+        }
+        self.assertLessEqual(wanted, set(row))
+
+    def test_one_bad_file_fails_alone(self) -> None:
+        answer, said = self.run_("measure", "take.wav", "text.wav", "gone.wav", "--json", status=1)
+        self.assertEqual([one["path"] for one in answer["measured"]], ["take.wav"])
+        self.assertEqual([one["path"] for one in answer["failed"]], ["text.wav", "gone.wav"])
+        self.assertIn("text.wav", said)
+
+    def test_pitch(self) -> None:
+        files.write(self.folder / "tone.wav", sine(1000, 1, -6), RATE, 16)
+        answer, _ = self.run_("pitch", "tone.wav", "down.wav", "--semitones", "-18", "--json")
+        self.assertAlmostEqual(answer["duration_s"], 2.828, places=3)
+        self.assertLess(abs(cents(pitch_of(files.read(self.folder / "down.wav")[0]), 1000 * 2**-1.5)), 0.5)
+        self.run_("pitch", "tone.wav", "kept.flac", "--semitones", "5", "--keep-length", "--stretch", "1.5", "--json")
+        self.assertEqual(files.probe(self.folder / "kept.flac").frames, round(1.5 * RATE))
+
+    def test_clean_splits_into_kept_and_removed(self) -> None:
+        answer, _ = self.run_("clean", "take.wav", "out.wav", "--noise", "0.1-0.9", "--reduction", "9", "--residual", "rest.wav", "--json")
+        self.assertEqual(answer["noise_part_s"], [0.1, 0.9])
+        self.assertLess(answer["noise_floor_after_dbfs"], answer["noise_floor_before_dbfs"] - 7)
+        kept, removed, whole = (files.read(self.folder / name)[0] for name in ("out.wav", "rest.wav", "take.wav"))
+        np.testing.assert_allclose(kept + removed, whole, atol=1e-6)
+        answer, _ = self.run_("clean", "take.wav", "auto.wav", "--noise", "auto", "--json")
+        self.assertLess(answer["noise_part_s"][1], 6)
+
+    def test_slice_writes_finished_files(self) -> None:
+        answer, _ = self.run_("slice", "take.wav", "--out", "cut", "--json")
+        self.assertEqual([round(one["attack_s"], 2) for one in answer["slices"]], [1.0, 2.5, 4.0])
+        self.assertEqual(len(answer["files"]), 3)
+        for one, path in zip(answer["slices"], answer["files"], strict=True):
+            samples, rate = files.read(self.folder / path)
+            self.assertAlmostEqual(levels.db(levels.peak(samples)), -1, delta=0.01)
+            self.assertAlmostEqual(len(samples) / rate, one["duration_s"], places=4)
+        answer, _ = self.run_("slice", "take.wav", "--sensitivity", "55", "--json")
+        self.assertEqual(answer, {"slices": [], "files": []})
+
+    def test_slice_of_silence_says_so_and_writes_nothing(self) -> None:
+        files.write(self.folder / "silent.wav", np.zeros((RATE, 1), np.float32), RATE, 24)
+        answer, said = self.run_("slice", "silent.wav", "--out", "cut", "--json")
+        self.assertEqual(answer["slices"], [])
+        self.assertIn("no slices", said)
+        self.assertFalse((self.folder / "cut").exists())
+
+    def test_import_search_and_ship(self) -> None:
+        shutil.copy(self.folder / "take.wav", self.folder / "same take.wav")
+        (self.folder / "notes.txt").write_text("hello")
+        answer, _ = self.run_("import", ".", "--home", "home", "--library", "Mine", "--json")
+        self.assertEqual((answer["imported"], answer["already_there"]), (1, 1))
+        self.assertEqual(sorted(Path(one["path"]).name for one in answer["skipped"]), ["notes.txt", "text.wav"])
+        again, _ = self.run_("import", "take.wav", "--home", "home", "--library", "Mine", "--json")
+        self.assertEqual((again["imported"], again["already_there"]), (0, 1))
+        found, _ = self.run_("sounds", "--home", "home", "--library", "Mine", "--query", "take", "--json")
+        self.assertEqual(found["total"], 1)
+        self.assertEqual(len(found["sounds"][0]["paths"]), 2)
+        sheet = {
+            "name": "s",
+            "items": [
+                {"sound": found["sounds"][0]["id"], "name": "hit", "start_s": 1, "end_s": 1.5},
+                {"file": "take.wav", "chain": [{"kind": "gain", "params": {"gain_db": -6}}]},
+            ],
+            "targets": [{"format": "flac", "template": "{name}"}, {"name": "o", "format": "ogg", "template": "o/{name}"}],
+        }
+        (self.folder / "sheet.json").write_text(json.dumps(sheet))
+        shipped, _ = self.run_("ship", "sheet.json", "--home", "home", "--out", "out", "--json")
+        self.assertEqual(len(shipped["files"]), 4)
+        self.assertTrue(all(check["ok"] for one in shipped["files"] for check in one["checks"].values()))
+        self.assertEqual(files.probe(self.folder / "out" / "hit.flac").frames, RATE // 2)
+        unchanged, _ = self.run_("ship", "sheet.json", "--home", "home", "--out", "out", "--json")
+        self.assertEqual((unchanged["files"], len(unchanged["unchanged"])), ([], 4))
+
+    def test_vary_is_the_same_from_the_same_seed(self) -> None:
+        key = files.audio_hash(self.folder / "take.wav")
+        node = Source(audio=key, rate=RATE, channels=1, frames=len(self.take))
+        mix = Mix(members=tuple(Member(id=name, node=node, start_s=start, end_s=start + 0.5, anchor_s=start) for name, start in (("a", 1.0), ("b", 2.5))))
+        bundle.save(self.folder / "design.zip", "Pair", mix, lambda _: self.folder / "take.wav")
+        first, _ = self.run_("vary", "design.zip", "--count", "3", "--seed", "5", "--out", "one", "--json")
+        second, _ = self.run_("vary", "design.zip", "--count", "3", "--seed", "5", "--out", "two", "--json")
+        hashes = [[files.audio_hash(self.folder / draw["path"]) for draw in answer["draws"]] for answer in (first, second)]
+        self.assertEqual(hashes[0], hashes[1])
+        self.assertEqual(len(set(hashes[0])), 3)
+        self.assertEqual([draw["number"] for draw in first["draws"]], [1, 2, 3])
+
+    def test_unusable_calls_end_with_2_and_one_sentence_and_write_nothing(self) -> None:
+        (self.folder / "bad.json").write_text('{"items": []}')
+        (self.folder / "clash.json").write_text('{"items": [{"file": "take.wav"}, {"file": "take.wav"}]}')
+        self.run_("import", "take.wav", "--home", "home", "--json")
+        for arguments in (
+            ("pitch", "text.wav", "out.wav", "--semitones", "3"),
+            ("pitch", "take.wav", "take.wav", "--semitones", "3"),
+            ("pitch", "take.wav", "out.xyz", "--semitones", "3"),
+            ("clean", "take.wav", "out.wav", "--noise", "abc"),
+            ("clean", "take.wav", "out.wav", "--noise", "5-99"),
+            ("slice", "gone.wav"),
+            ("import", "gone", "--home", "h2"),
+            ("sounds", "--home", "nowhere"),
+            ("vary", "text.wav", "--count", "2", "--seed", "1", "--out", "v"),
+            ("ship", "bad.json", "--home", "home", "--out", "o"),
+            ("ship", "clash.json", "--home", "home", "--out", "o"),
+            ("ship", "gone.json", "--home", "home", "--out", "o"),
+        ):
+            before = sorted(path for path in self.folder.rglob("*") if "home" not in path.parts)
+            with self.subTest(arguments=arguments):
+                _, said = self.run_(*arguments, status=2)
+                self.assertEqual(len(said.strip().splitlines()), 1, said)
+                self.assertEqual(sorted(path for path in self.folder.rglob("*") if "home" not in path.parts), before)
+
+    def test_the_schema_is_printed(self) -> None:
+        out, _ = self.run_("ship", "--schema")
+        self.assertIn("items", json.loads(out)["properties"])
+
+    def test_starting_imports_no_heavy_library(self) -> None:
+        """scipy.signal takes a second: neither the command line nor the server imports it at start."""
+        code = "import sys, oskren.cli, oskren.api.app; sys.exit(any(name in sys.modules for name in ('scipy.signal', 'librosa', 'soxr', 'scipy.ndimage')))"
+        self.assertEqual(subprocess.run([sys.executable, "-c", code]).returncode, 0)
