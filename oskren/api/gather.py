@@ -133,7 +133,7 @@ def change_sound(library: InLibrary, number: int, change: Change) -> SoundFacts:
 def arrivals(library: InLibrary) -> list[ArrivalView]:
     """Everything that came in, newest first, with what was skipped and why."""
     with library.reading() as session:
-        counts = dict(session.execute(select(Sound.arrival_id, func.count(Sound.id)).group_by(Sound.arrival_id)).tuples().all())
+        counts = dict(session.execute(select(Sound.arrival_id, func.count(Sound.id)).group_by(Sound.arrival_id)).all())
         rows = session.scalars(select(Arrival).order_by(Arrival.id.desc()).limit(200)).all()
         return [
             ArrivalView(id=row.id, name=row.name, created=row.created, sounds=counts.get(row.id, 0), skipped=row.skipped)

@@ -8,39 +8,54 @@ import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
 import { live, MATCH_LUFS, player, useListening } from "./player";
 
+/** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
+function useDrawing(draw: () => void) {
+  const current = useRef(draw);
+  current.current = draw;
+  useEffect(() => {
+    let frame = 0;
+    let last = 0;
+    let restAt = performance.now() + 2000;
+    const tick = (now: number) => {
+      frame = requestAnimationFrame(tick);
+      if (useListening.getState().playing) restAt = now + 2000;
+      if (now - last < 32 || now > restAt) return;
+      last = now;
+      current.current();
+    };
+    frame = requestAnimationFrame(tick);
+    return () => cancelAnimationFrame(frame);
+  }, []);
+}
+
 function Meters() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const text = useRef<HTMLDivElement>(null);
-  useEffect(() => {
-    let frame = 0;
-    const share = (value: number) => Math.max(0, Math.min(1, (20 * Math.log10(Math.max(value, 1e-6)) + 60) / 63));
-    const draw = () => {
-      frame = requestAnimationFrame(draw);
-      const pen = canvas.current && fitted(canvas.current);
-      if (!pen || !canvas.current) return;
-      const width = canvas.current.clientWidth;
-      const colours = ink();
-      for (const c of [0, 1]) {
-        const y = 3 + c * 18;
-        pen.fillStyle = colours.ground;
-        pen.fillRect(0, y, width, 9);
-        const level = share(live.peak[c]);
-        pen.fillStyle = colours.glass;
-        pen.fillRect(0, y, width * Math.min(level, share(0.5)), 9);
-        pen.fillStyle = colours.amber;
-        if (level > share(0.5)) pen.fillRect(width * share(0.5), y, width * (level - share(0.5)), 9);
-        pen.fillStyle = live.hold[c] >= 1 ? colours.coral : colours.chalk;
-        if (live.hold[c] > 0.001) pen.fillRect(width * share(live.hold[c]) - 1, y, 2, 9);
-      }
-      if (text.current) {
-        const most = Math.max(live.hold[0], live.hold[1]);
-        text.current.textContent = live.momentary === null ? "M  none" : `M ${live.momentary.toFixed(1)} LUFS`;
-        text.current.title = `Momentary loudness. Highest peak ${most > 0 ? (20 * Math.log10(most)).toFixed(1) : "none"} dBFS`;
-      }
-    };
-    draw();
-    return () => cancelAnimationFrame(frame);
-  }, []);
+  const share = (value: number) => Math.max(0, Math.min(1, (20 * Math.log10(Math.max(value, 1e-6)) + 60) / 63));
+  const draw = () => {
+    const pen = canvas.current && fitted(canvas.current);
+    if (!pen || !canvas.current) return;
+    const width = canvas.current.clientWidth;
+    const colours = ink();
+    for (const c of [0, 1]) {
+      const y = 3 + c * 18;
+      pen.fillStyle = colours.ground;
+      pen.fillRect(0, y, width, 9);
+      const level = share(live.peak[c]);
+      pen.fillStyle = colours.glass;
+      pen.fillRect(0, y, width * Math.min(level, share(0.5)), 9);
+      pen.fillStyle = colours.amber;
+      if (level > share(0.5)) pen.fillRect(width * share(0.5), y, width * (level - share(0.5)), 9);
+      pen.fillStyle = live.hold[c] >= 1 ? colours.coral : colours.chalk;
+      if (live.hold[c] > 0.001) pen.fillRect(width * share(live.hold[c]) - 1, y, 2, 9);
+    }
+    if (text.current) {
+      const most = Math.max(live.hold[0], live.hold[1]);
+      text.current.textContent = live.momentary === null ? "M  none" : `M ${live.momentary.toFixed(1)} LUFS`;
+      text.current.title = `Momentary loudness. Highest peak ${most > 0 ? (20 * Math.log10(most)).toFixed(1) : "none"} dBFS`;
+    }
+  };
+  useDrawing(draw);
   return (
     <Flex align="center" gap="12px" flexShrink={0}>
       <Flex direction="column" fontFamily="mono" fontSize="11px" color="dim" gap="3px">
@@ -55,42 +70,37 @@ function Meters() {
 
 function Spectrum() {
   const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(() => {
-    let frame = 0;
-    const bins = new Float32Array(1024);
-    const draw = () => {
-      frame = requestAnimationFrame(draw);
-      const pen = canvas.current && fitted(canvas.current);
-      if (!pen || !canvas.current) return;
-      const { clientWidth: width, clientHeight: height } = canvas.current;
-      const colours = ink();
-      pen.fillStyle = colours.line;
-      pen.fillRect(0, height - 1, width, 1);
-      pen.fillStyle = colours.dim;
-      pen.font = "9px 'JetBrains Mono Variable', monospace";
-      const x = (hz: number) => (Math.log(hz / 40) / Math.log(20_000 / 40)) * width;
-      for (const hz of [100, 1000, 10_000]) pen.fillText(hz >= 1000 ? `${hz / 1000}k` : `${hz}`, x(hz), 9);
-      const { analyser } = player;
-      if (!analyser || !useListening.getState().playing) return;
-      analyser.getFloatFrequencyData(bins);
-      pen.fillStyle = colours.glassDeep;
-      pen.strokeStyle = colours.glass;
-      pen.beginPath();
-      pen.moveTo(0, height);
-      for (let i = 1; i < bins.length; i++) {
-        const hz = (i * player.rate) / 2048;
-        if (hz < 40) continue;
-        pen.lineTo(x(hz), height - Math.max(0, ((bins[i] + 96) / 90) * (height - 12)));
-      }
-      pen.lineTo(width, height);
-      pen.globalAlpha = 0.7;
-      pen.fill();
-      pen.globalAlpha = 1;
-      pen.stroke();
-    };
-    draw();
-    return () => cancelAnimationFrame(frame);
-  }, []);
+  const bins = useRef(new Float32Array(1024)).current;
+  const draw = () => {
+    const pen = canvas.current && fitted(canvas.current);
+    if (!pen || !canvas.current) return;
+    const { clientWidth: width, clientHeight: height } = canvas.current;
+    const colours = ink();
+    pen.fillStyle = colours.line;
+    pen.fillRect(0, height - 1, width, 1);
+    pen.fillStyle = colours.dim;
+    pen.font = "9px 'JetBrains Mono Variable', monospace";
+    const x = (hz: number) => (Math.log(hz / 40) / Math.log(20_000 / 40)) * width;
+    for (const hz of [100, 1000, 10_000]) pen.fillText(hz >= 1000 ? `${hz / 1000}k` : `${hz}`, x(hz), 9);
+    const { analyser } = player;
+    if (!analyser || !useListening.getState().playing) return;
+    analyser.getFloatFrequencyData(bins);
+    pen.fillStyle = colours.glassDeep;
+    pen.strokeStyle = colours.glass;
+    pen.beginPath();
+    pen.moveTo(0, height);
+    for (let i = 1; i < bins.length; i++) {
+      const hz = (i * player.rate) / 2048;
+      if (hz < 40) continue;
+      pen.lineTo(x(hz), height - Math.max(0, ((bins[i] + 96) / 90) * (height - 12)));
+    }
+    pen.lineTo(width, height);
+    pen.globalAlpha = 0.7;
+    pen.fill();
+    pen.globalAlpha = 1;
+    pen.stroke();
+  };
+  useDrawing(draw);
   return <chakra.canvas ref={canvas} flex={1} minW="90px" maxW="220px" h="52px" role="img" aria-label="Spectrum of what is heard" />;
 }
 

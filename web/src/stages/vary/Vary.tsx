@@ -62,14 +62,23 @@ export default function Vary() {
   const draws = mine || !design ? (data?.all ?? []) : [];
   const kept = draws.filter((one) => one.state === "kept").length;
   const dropped = draws.filter((one) => one.state === "dropped").length;
-  const judge = async (draw: Draw | undefined, state: Draw["state"]) => {
+  const key = ["spread", library, data?.id];
+  const stateNow = (id: number) => queries.getQueryData<Schemas["SpreadView"]>(key)?.all.find((one) => one.id === id)?.state;
+  // judgements reach the server in the order they were made
+  const judging = useRef<Promise<unknown>>(Promise.resolve());
+  const judge = (draw: Draw | undefined, state: Draw["state"]) => {
     if (!draw || !data) return;
-    queries.setQueryData(["spread", library, data.id], { ...data, all: data.all.map((one) => (one.id === draw.id ? { ...one, state } : one)) });
-    try {
-      await got(api.PATCH("/api/lib/{library}/draws/{number}", { params: { path: { library, number: draw.id } }, body: { state } }));
-    } catch (error) {
-      complain(error);
-    }
+    queries.setQueryData<Schemas["SpreadView"]>(
+      key,
+      (before) => before && { ...before, all: before.all.map((one) => (one.id === draw.id ? { ...one, state } : one)) },
+    );
+    judging.current = judging.current
+      .then(() => got(api.PATCH("/api/lib/{library}/draws/{number}", { params: { path: { library, number: draw.id } }, body: { state } })))
+      .catch(complain);
+  };
+  const toggle = (state: "kept" | "dropped") => {
+    const draw = draws[at];
+    if (draw) judge(draw, stateNow(draw.id) === state ? "heard" : state);
   };
   const play = async (index: number) => {
     const draw = draws[index];
@@ -77,7 +86,7 @@ export default function Vary() {
     setAt(index);
     const heard = await player.open({ node: draw.mix as Node }, library, `No ${draw.number} of ${data?.name ?? ""}`, { lufs: draw.loudness });
     if (heard) await player.play(heard);
-    if (draw.state === "unheard") void judge(draw, "heard");
+    if (stateNow(draw.id) === "unheard") judge(draw, "heard");
   };
   const run = async () => {
     if (!design) return;
@@ -101,6 +110,7 @@ export default function Vary() {
   const redraw = async () => {
     if (!data) return;
     try {
+      await judging.current;
       await got(api.POST("/api/lib/{library}/spreads/{number}/redraw", { params: { path: { library, number: data.id } } }));
       void queries.invalidateQueries({ queryKey: ["spread"] });
     } catch (error) {
@@ -110,6 +120,7 @@ export default function Vary() {
   const print = async () => {
     if (!data) return;
     try {
+      await judging.current;
       const made = await got(api.POST("/api/lib/{library}/spreads/{number}/print", { params: { path: { library, number: data.id } } }));
       for (const key of ["sounds", "counts", "arrivals", "state"]) void queries.invalidateQueries({ queryKey: [key] });
       addToSheet(made);
@@ -124,8 +135,8 @@ export default function Vary() {
     left: () => void play(Math.max(0, at - 1)),
     next: () => void play(Math.min(draws.length - 1, at + columns)),
     previous: () => void play(Math.max(0, at - columns)),
-    keep: () => void judge(draws[at], draws[at]?.state === "kept" ? "heard" : "kept"),
-    drop: () => void judge(draws[at], draws[at]?.state === "dropped" ? "heard" : "dropped"),
+    keep: () => toggle("kept"),
+    drop: () => toggle("dropped"),
     nextUnheard: () => {
       const next = [...draws.keys()].find((i) => draws[i].state === "unheard" && draws[i].ready);
       if (next !== undefined) void play(next);
@@ -286,10 +297,10 @@ export default function Vary() {
             Arrows go from one to the next and play it.
           </Box>
           <Flex gap="6px" wrap="wrap">
-            <Do act="keep" disabled={!draws[at]} onClick={() => void judge(draws[at], draws[at]?.state === "kept" ? "heard" : "kept")}>
+            <Do act="keep" disabled={!draws[at]} onClick={() => toggle("kept")}>
               Keep
             </Do>
-            <Do act="drop" disabled={!draws[at]} onClick={() => void judge(draws[at], draws[at]?.state === "dropped" ? "heard" : "dropped")}>
+            <Do act="drop" disabled={!draws[at]} onClick={() => toggle("dropped")}>
               Drop
             </Do>
           </Flex>

@@ -1,0 +1,135 @@
+"""A real server and Debian's Chromium with a fake microphone, for stories that drive the interface as a user would."""
+
+from __future__ import annotations
+
+import tempfile
+import threading
+import time
+import unittest
+from pathlib import Path
+from typing import Any
+
+import httpx
+import numpy as np
+import uvicorn
+from playwright.sync_api import Locator, Page, expect, sync_playwright
+
+from oskren.api.app import make_app
+from oskren.api.serving import free_port
+from oskren.core.audio import files
+from tests.support import RATE, noise, struck
+
+CHROMIUM = "/usr/bin/chromium"
+ARGUMENTS = [
+    "--no-sandbox",
+    "--disable-background-networking",
+    "--disable-quic",
+    "--disable-component-update",
+    "--disable-sync",
+    "--autoplay-policy=no-user-gesture-required",
+    "--use-fake-device-for-media-stream",
+    "--use-fake-ui-for-media-stream",
+]
+HITS = (0.6, 1.5, 2.4, 3.3)
+TAKE_S = 4.2
+
+expect.set_options(timeout=20_000)
+
+
+def microphone_take() -> np.ndarray:
+    """What the fake microphone plays, over and over: four hits over a quiet floor."""
+    out = noise(TAKE_S, -64)
+    for k, at in enumerate(HITS):
+        out[round(at * RATE) : round(at * RATE) + RATE // 2] += struck(0.5, 0.05, seed=k)
+    return out
+
+
+class InBrowser(unittest.TestCase):
+    """One server and one browser for the class; every test has a fresh page."""
+
+    folder: Path
+    port: int
+
+    @classmethod
+    def prepare(cls, home: Path) -> None:
+        """Fill the home before the server starts."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        holder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        cls.addClassCleanup(holder.cleanup)
+        cls.folder = Path(holder.name)
+        files.write(cls.folder / "microphone.wav", microphone_take(), RATE, 16)
+        cls.prepare(cls.folder / "home")
+        cls.port = free_port("127.0.0.1", 4800)
+        server = uvicorn.Server(uvicorn.Config(make_app(cls.folder / "home"), port=cls.port, log_level="warning"))
+        thread = threading.Thread(target=server.run, daemon=True)
+        thread.start()
+
+        def stop() -> None:
+            server.should_exit = True
+            thread.join(10)
+
+        cls.addClassCleanup(stop)
+        deadline = time.monotonic() + 20
+        while not server.started and time.monotonic() < deadline:
+            time.sleep(0.02)
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        capture = f"--use-file-for-fake-audio-capture={cls.folder / 'microphone.wav'}"
+        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=[*ARGUMENTS, capture])
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self) -> None:
+        self.complaints: list[str] = []
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="dark", accept_downloads=True)
+        self.addCleanup(context.close)
+        self.page: Page = context.new_page()
+        self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        self.page.on("response", lambda answer: self.complaints.append(f"{answer.status} {answer.url}") if answer.status >= 500 else None)
+        self.page.goto(f"http://127.0.0.1:{self.port}/")
+        expect(self.page.get_by_role("navigation", name="Stages")).to_be_visible()
+
+    def tearDown(self) -> None:
+        self.assertEqual(self.complaints, [])
+
+    def api(self, address: str) -> Any:
+        return httpx.get(f"http://127.0.0.1:{self.port}/api/{address}").raise_for_status().json()
+
+    def stage(self, name: str) -> None:
+        self.page.get_by_role("link", name=name).click()
+
+    def press(self, *keys: str) -> None:
+        for key in keys:
+            self.page.keyboard.press(key)
+
+    def new_library(self, name: str) -> None:
+        self.page.get_by_label("Library", exact=True).select_option("+")
+        self.page.get_by_label("Name of the new library").fill(name)
+        self.press("Enter")
+        expect(self.page.get_by_text("This library holds no sounds yet")).to_be_visible()
+
+    def choose(self, name: str) -> None:
+        """Search a sound in Gather and select it."""
+        self.stage("Gather")
+        self.page.get_by_label("Search the sounds").fill(f'"{name}"')
+        self.page.locator("[data-sound]", has_text=name).first.click()
+        expect(self.page.get_by_label("Name", exact=True)).to_have_value(name)
+
+    def sounding(self) -> None:
+        """Wait until the playhead moves: something is heard."""
+        self.page.wait_for_function(
+            "() => { const now = document.querySelector('[data-testid=position]').textContent; const was = window.was; window.was = now; return was && was !== now }",
+            polling=120,
+        )
+
+    def drag(self, target: Locator, start: float, end: float, height: float = 0.3) -> None:
+        """Drag over an element between two shares of its width."""
+        box = target.bounding_box()
+        assert box is not None
+        y = box["y"] + box["height"] * height
+        self.page.mouse.move(box["x"] + box["width"] * start, y)
+        self.page.mouse.down()
+        self.page.mouse.move(box["x"] + box["width"] * (start + end) / 2, y, steps=4)
+        self.page.mouse.move(box["x"] + box["width"] * end, y, steps=4)
+        self.page.mouse.up()
