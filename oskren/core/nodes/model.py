@@ -10,7 +10,8 @@ import functools
 import hashlib
 import importlib.metadata
 import json
-from typing import Annotated, Any, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
@@ -21,6 +22,18 @@ HASH_VERSION = 1
 
 class Frozen(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A changed copy; the hash of the original does not go with it."""
+        copy = super().model_copy(update=update, deep=deep)
+        copy.__dict__.pop("digest", None)
+        return copy
+
+    @functools.cached_property
+    def digest(self) -> str:
+        """Hash of what of this node changes its audio; computed once, since the node never changes."""
+        text = json.dumps([HASH_VERSION, _facts(self)], sort_keys=True, separators=(",", ":"))  # type: ignore[arg-type]
+        return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
 
 
 class Step(Frozen):
@@ -35,7 +48,15 @@ class Step(Frozen):
 
     def values(self) -> Any:
         """The validated parameters."""
-        return checked(self.kind, self.params)
+        try:
+            return _values(self.kind, tuple(self.params.items()))
+        except TypeError:  # a list or an object where a plain value belongs: the check says so
+            return checked(self.kind, self.params)
+
+
+@functools.lru_cache(maxsize=4096)
+def _values(kind: str, params: tuple[tuple[str, Any], ...]) -> Any:
+    return checked(kind, dict(params))
 
 
 class Source(Frozen):
@@ -207,8 +228,7 @@ def node_hash(node: Node) -> str:
     """Stable content hash of a node; a chain with nothing on it hashes as its input."""
     while isinstance(node, Chained) and not active(node.chain):
         node = node.node
-    text = json.dumps([HASH_VERSION, _facts(node)], sort_keys=True, separators=(",", ":"))
-    return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
+    return node.digest
 
 
 def leaves(node: Node) -> list[Source | Print]:

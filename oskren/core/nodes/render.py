@@ -22,6 +22,9 @@ from oskren.core.timemap import TimeMap
 from oskren.core.types import Samples
 
 BLOCK = 1 << 16
+SHORT = 1 << 20
+"""Frames up to which a sound is held whole between learning and processing."""
+
 DEEPEST = 64
 RANGE_FADE_S = 0.005
 """Crossfade with the dry sound at the edges of a step limited to a part."""
@@ -288,7 +291,11 @@ class Renderer:
             for here in range(start, len(found[0]), BLOCK):
                 yield np.array(found[0][here : here + BLOCK])
             return
-        summary = self._summary(step, before, at) if kind.analyses else {}
+        held: Samples | None = None
+        if kind.analyses and start == 0 and at.frames <= SHORT and self.cache.summary(self._summary_key(step, before)) is None:
+            # a short sound is rendered once for both: to learn from and to go through
+            held = np.concatenate(list(self.stream(before)))
+        summary = self._summary(step, before, at, held) if kind.analyses else {}
         skip = kind.skip(params, at)
         lead = min(start + skip, kind.lead(params, at)) if start else 0
         position = skip + start - lead
@@ -296,16 +303,17 @@ class Renderer:
         if kind.keeps_time and (step.start_s is not None or step.end_s is not None):
             stream = Ranged(stream, *at.part(step.start_s, step.end_s), at, position)
         self.renders[step.kind] += 1
-        yield from _cut(_skip(_pumped(stream, self.stream(before, position)), lead), shape.frames - start)
+        source = iter([held]) if held is not None else self.stream(before, position)
+        yield from _cut(_skip(_pumped(stream, source), lead), shape.frames - start)
 
     def _summary_key(self, step: Step, before: Node) -> str:
         return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=step.params),)))
 
-    def _summary(self, step: Step, before: Node, at: Context) -> Summary:
+    def _summary(self, step: Step, before: Node, at: Context, held: Samples | None = None) -> Summary:
         key = self._summary_key(step, before)
         known = self.cache.summary(key)
         if known is None:
-            known = kind_of(step.kind).analyse(step.values(), self.stream(before), at)
+            known = kind_of(step.kind).analyse(step.values(), self.stream(before) if held is None else iter([held]), at)
             self.cache.keep_summary(key, known)
         return known
 

@@ -53,9 +53,13 @@ class Fade(StepKind):
             first, here = here, here + len(block)
             result = block
             if params.in_s > 0 and first < rise:
-                result = result * fade_gain((np.arange(first, here) + 0.5) / rise, params.in_shape).astype(np.float32)[:, None]
+                result = block.copy()
+                last = min(here, rise)
+                result[: last - first] *= fade_gain((np.arange(first, last) + 0.5) / rise, params.in_shape).astype(np.float32)[:, None]
             if params.out_s > 0 and here > at.frames - fall:
-                result = result * fade_gain((at.frames - np.arange(first, here) - 0.5) / fall, params.out_shape).astype(np.float32)[:, None]
+                result = block.copy() if result is block else result
+                begin = max(first, at.frames - fall)
+                result[begin - first :] *= fade_gain((at.frames - np.arange(begin, here) - 0.5) / fall, params.out_shape).astype(np.float32)[:, None]
             return result
 
         return Simple(faded, at.channels)
