@@ -18,8 +18,8 @@ def main() -> None:
     lines = [
         "# Performance",
         "",
-        f"Measured {datetime.now(UTC):%Y-%m-%d} on {platform.machine()}, 2 cores, Python {platform.python_version()}, by `make bench`. These machines are noisy:",
-        "the ratio to a peer on the same work in the same run says more than the seconds.",
+        f"Measured {datetime.now(UTC):%Y-%m-%d} on {platform.machine()}, 2 cores, Python {platform.python_version()}, by `make bench`.",
+        "These machines are noisy: the ratio to a peer on the same work in the same run says more than the seconds.",
         "",
         "| work | must reach | measured | peer in the same run | ratio |",
         "|---|---|---|---|---|",

@@ -118,10 +118,13 @@ class InBrowser(unittest.TestCase):
 
     def sounding(self) -> None:
         """Wait until the playhead moves: something is heard."""
-        self.page.wait_for_function(
-            "() => { const now = document.querySelector('[data-testid=position]').textContent; const was = window.was; window.was = now; return was && was !== now }",
-            polling=120,
-        )
+        moved = """() => {
+            const now = document.querySelector('[data-testid=position]').textContent;
+            const was = window.was;
+            window.was = now;
+            return was && was !== now;
+        }"""
+        self.page.wait_for_function(moved, polling=120)
 
     def drag(self, target: Locator, start: float, end: float, height: float = 0.3) -> None:
         """Drag over an element between two shares of its width."""

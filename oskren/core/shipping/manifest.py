@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 from pathlib import Path
 
 from pydantic import BaseModel, ValidationError
@@ -52,7 +51,7 @@ def save(folder: Path, reports: list[FileReport]) -> None:
     kept = [old for old in load(folder).files if old.path not in made and (folder / old.path).exists()]
     manifest = Manifest(files=sorted([*kept, *reports], key=lambda report: report.path))
     with replacing(folder / NAME) as temporary:
-        temporary.write_text(json.dumps(manifest.model_dump(), indent=1))
+        temporary.write_text(manifest.model_dump_json(indent=1))
     text = io.StringIO()
     table = csv.writer(text)
     table.writerow(COLUMNS)
