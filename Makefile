@@ -38,7 +38,8 @@ types: .stamps/python .stamps/npm
 	@mkdir -p .stamps && touch $@
 
 .stamps/npm: web/package-lock.json web/.npmrc
-	cd web && npm ci --no-audit --no-fund --loglevel=error
+	# not "npm ci": optional packages of other platforms are not in the lock file here, and it refuses that
+	cd web && npm install --no-save --no-audit --no-fund --loglevel=error
 	@mkdir -p .stamps && touch $@
 
 .stamps/web: .stamps/npm $(SOURCES)

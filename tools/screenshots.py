@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import sys
 import tempfile
 import threading
@@ -91,8 +92,9 @@ def pictures(page: Page, out: Path) -> None:
 def main() -> None:
     out = Path(sys.argv[1])
     out.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory() as folder:
-        home = Path(folder) / "demo"
+    home = Path(tempfile.gettempdir()) / "oskren-demo"  # it is seen in the pictures
+    shutil.rmtree(home, ignore_errors=True)
+    try:
         build(home, print)
         port = free_port("127.0.0.1", 4790)
         server = uvicorn.Server(uvicorn.Config(make_app(home), port=port, log_level="warning"))
@@ -104,6 +106,8 @@ def main() -> None:
             pictures(page, out)
             browser.close()
         server.should_exit = True
+    finally:
+        shutil.rmtree(home, ignore_errors=True)
 
 
 if __name__ == "__main__":

@@ -18,7 +18,7 @@ export function level(value: number | null | undefined, unit = ""): string {
 
 export function hertz(value: number | null | undefined): string {
   if (value === null || value === undefined) return "none";
-  return value >= 1000 ? `${(value / 1000).toFixed(2)} kHz` : `${value.toFixed(0)} Hz`;
+  return value >= 1000 ? `${(value / 1000).toFixed(value >= 10_000 ? 1 : 2)} kHz` : `${value.toFixed(0)} Hz`;
 }
 
 export function rate(value: number): string {

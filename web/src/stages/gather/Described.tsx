@@ -99,7 +99,10 @@ export function Described({ row, facts, onChange, onLayer }: Props) {
       <Line />
       <Box>
         <Fact name="Format">
-          {row.format} {row.bits ? `${row.bits} bit` : ""}, {rate(row.rate)}, {channels(row.channels)}
+          {row.format} {row.bits ? `${row.bits} bit` : ""}
+        </Fact>
+        <Fact name="Rate, channels">
+          {rate(row.rate)}, {channels(row.channels)}
         </Fact>
         <Fact name="Peak / true peak">
           {level(measures.sample_peak_dbfs)} / {level(measures.true_peak_dbtp, "dB")}

@@ -20,6 +20,8 @@ import { Table } from "./Table";
 /** Files and folders out of a drop, with their paths inside the folders. */
 async function dropped(event: DragEvent): Promise<File[]> {
   const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
+  // read before the first wait: afterwards the drop is gone
+  const plain = [...event.dataTransfer.files];
   const files: File[] = [];
   const walk = async (entry: FileSystemEntry, path: string): Promise<void> => {
     if (entry.isFile) {
@@ -35,7 +37,7 @@ async function dropped(event: DragEvent): Promise<File[]> {
     }
   };
   for (const entry of entries) await walk(entry, "");
-  return files;
+  return files.length ? files : plain;
 }
 
 export async function follow(started: Promise<{ job: number }>) {

@@ -85,7 +85,7 @@ export function RecordPanel({ onClose }: { onClose: () => void }) {
             borderRadius="7px"
             px="8px"
             py="4px"
-            maxW="200px"
+            maxW="150px"
           >
             <option value="">Default input</option>
             {inputs.map((input) => (
@@ -110,7 +110,7 @@ export function RecordPanel({ onClose }: { onClose: () => void }) {
               borderRadius="7px"
               px="8px"
               py="4px"
-              w="170px"
+              w="140px"
             />
             <Box fontFamily="mono" alignSelf="center" color="dim">
               {String(number).padStart(2, "0")}

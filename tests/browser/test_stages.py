@@ -1,0 +1,232 @@
+"""Each stage's own story on the demo data, by keyboard where there is a key."""
+
+import re
+from pathlib import Path
+
+import httpx
+import numpy as np
+from playwright.sync_api import expect
+
+from oskren.core.audio import files
+from oskren.core.measure import levels
+from oskren.demo.build import build
+from tests.browser.support import InBrowser
+from tests.support import RATE, struck
+
+LIBRARY = "lib/saltglass-observatory"
+
+
+class Stages(InBrowser):
+    @classmethod
+    def prepare(cls, home: Path) -> None:
+        build(home, lambda _: None)
+
+    def sound(self, name: str):  # type: ignore[no-untyped-def]
+        rows = self.api(f'{LIBRARY}/sounds?q="{name}"')["rows"]
+        return self.api(f"{LIBRARY}/sounds/{next(row['id'] for row in rows if row['name'] == name)}")
+
+    def heard(self, node: object) -> np.ndarray:
+        """All samples of a node, over the API."""
+        base = f"http://127.0.0.1:{self.port}/api"
+        opened = httpx.post(f"{base}/{LIBRARY}/open", json={"node": node}, timeout=60).json()
+        raw = httpx.get(f"{base}/heard/{opened['key']}/block", params={"start": 0, "frames": min(opened["frames"], 1 << 20)}, timeout=60).content
+        return np.frombuffer(raw, np.float32).reshape(-1, opened["channels"])
+
+    def test_gather_by_keyboard(self) -> None:
+        page = self.page
+        expect(page.locator("[data-sound]").first).to_be_visible()
+        search = page.get_by_label("Search the sounds")
+        search.fill("glass creak")
+        expect(page.get_by_test_id("total")).to_have_text("5 sounds")
+        search.press("ArrowDown")
+        expect(page.get_by_label("Name", exact=True)).to_have_value("Furnace door, glass creak 1")
+        self.sounding()
+        self.press("ArrowDown", "ArrowDown")
+        expect(page.get_by_label("Name", exact=True)).to_have_value("Furnace door, glass creak 3")
+        self.press("5")
+        expect(page.get_by_role("button", name="Rate 5")).to_have_attribute("aria-pressed", "true")
+        self.assertEqual(self.sound("Furnace door, glass creak 3")["rating"], 5)
+        self.press("0")
+        expect(page.get_by_role("button", name="Rate 5")).to_have_attribute("aria-pressed", "false")
+        search.fill("")
+        page.get_by_role("button", name=re.compile("^Shatter")).click()
+        expect(page.get_by_test_id("total")).to_have_text("3 sounds")
+        page.get_by_role("button", name="Clear filters").click()
+        page.get_by_role("button", name="Sort by length").click()
+        page.get_by_role("button", name="Sort by length").click()
+        expect(page.locator("[data-sound]").first).to_contain_text("Gear room performance")
+
+    def test_what_was_heard_goes_into_a_layer(self) -> None:
+        page = self.page
+        self.choose("Bell of hours, muted")
+        wave = page.get_by_role("img", name=re.compile("^Waveform and spectrogram of Bell"))
+        expect(wave).to_be_visible()
+        self.drag(wave, 0.1, 0.6)
+        speed = page.get_by_role("slider", name="Speed")
+        speed.focus()
+        speed.press("Shift+ArrowLeft")
+        expect(page.get_by_text("-5 st")).to_be_visible()
+        expect(page.get_by_text(re.compile(r"part 0\.1\d to 0\.6\d s"))).to_be_visible()
+        page.get_by_role("button", name="To a layer").click()
+        expect(page.get_by_role("status").filter(has_text="as it was heard")).to_be_visible()
+        design = self.api(f"{LIBRARY}/designs")[0]
+        layer = design["mix"]["members"][-1]
+        self.assertEqual((layer["name"], layer["pitch_st"]), ("Bell of hours, muted", -5))
+        self.assertAlmostEqual(layer["start_s"], 0.11, delta=0.01)
+        self.assertAlmostEqual(layer["end_s"], 0.66, delta=0.01)
+
+    def test_files_are_dropped_on_the_page(self) -> None:
+        page = self.page
+        files.write(self.folder / "gull.wav", struck(0.4, 0.1, seed=41), RATE, 24)
+        data = list((self.folder / "gull.wav").read_bytes())
+        drop = """(data) => {
+            const transfer = new DataTransfer();
+            transfer.items.add(new File([new Uint8Array(data)], "gull cry 01.wav"));
+            transfer.items.add(new File(["no sound"], "list.txt"));
+            document.querySelector("main > div").dispatchEvent(new DragEvent("drop", { bubbles: true, cancelable: true, dataTransfer: transfer }));
+        }"""
+        page.evaluate(drop, data)
+        expect(page.get_by_text("1 imported, 0 already there, 1 skipped")).to_be_visible()
+        self.assertEqual(self.sound("gull cry 01")["category"], "Animal")
+
+    def test_find_anything_and_the_key_list(self) -> None:
+        page = self.page
+        self.press("Control+k")
+        page.get_by_role("combobox", name="Find a sound, design or command").fill("orrery")
+        expect(page.get_by_role("option", name=re.compile("Orrery unlocks")).first).to_be_visible()
+        self.press("Enter")
+        expect(page.locator("[data-layer]")).to_have_count(5)
+        self.press("?")
+        expect(page.get_by_role("dialog", name="Keys")).to_contain_text("Before or after, at matched loudness")
+        self.press("Escape")
+        expect(page.get_by_role("dialog", name="Keys")).to_have_count(0)
+
+    def test_mend_reorders_and_removes_a_step_in_the_middle(self) -> None:
+        page = self.page
+        self.choose("Kiln door, hinge squeal")
+        self.press("e")
+        expect(page.get_by_role("heading", name="Kiln door, hinge squeal")).to_be_visible()
+        for name in ("High-pass", "Reverse", "Gain"):
+            self.press("a")
+            page.get_by_role("menuitem", name=name, exact=True).click()
+        steps = page.locator("[data-step]")
+        expect(steps).to_have_count(3)
+        page.get_by_role("slider", name="Gain").last.focus()
+        expect(page.get_by_role("button", name="Removed")).to_be_enabled()
+        steps.nth(2).get_by_role("button", name="Earlier").click()
+        expect(steps.nth(1)).to_have_attribute("data-step", "gain")
+        steps.nth(2).get_by_role("button", name=re.compile("Reverse")).click()
+        self.press("Delete")
+        expect(steps).to_have_count(2)
+        self.press("Control+z", "Control+z")
+        expect(steps.nth(1)).to_have_attribute("data-step", "reverse")
+        self.press("Control+Shift+z")
+        expect(steps.nth(1)).to_have_attribute("data-step", "gain")
+        expect(page.get_by_text("LUFS").last).to_be_visible()
+        kept = self.sound("Kiln door, hinge squeal")
+        self.assertEqual([step["kind"] for step in kept["chain"]], ["high_pass", "gain", "reverse"])
+        original = files.read(Path(kept["paths"][0]))[0]
+        np.testing.assert_array_equal(self.heard(kept["node"]), original)
+
+    def test_mend_hears_before_at_the_loudness_of_after(self) -> None:
+        page = self.page
+        self.choose("Bellows, leak")
+        self.press("e")
+        expect(page.get_by_role("heading", name="Bellows, leak")).to_be_visible()
+        self.press("a")
+        page.get_by_role("menuitem", name="Gain", exact=True).click()
+        gain = page.get_by_role("slider", name="Gain").last
+        gain.focus()
+        gain.press("Shift+ArrowLeft")
+        expect(page.locator("[data-step=gain]")).to_contain_text("-1.0 dB")
+        self.press("b")
+        expect(page.get_by_text("played -1.0 dB to be as loud as after")).to_be_visible()
+
+    def test_stack_drags_mutes_and_meters(self) -> None:
+        page = self.page
+        self.stage("Stack")
+        page.get_by_label("Design", exact=True).select_option(label="Orrery unlocks")
+        expect(page.locator("[data-layer]")).to_have_count(5)
+        meter = page.get_by_test_id("sum")
+        expect(meter).to_contain_text("LUFS")
+        before = meter.text_content()
+        page.locator("[data-layer]").nth(1).get_by_role("button", name="mute").click()
+        expect(meter).not_to_have_text(before or "")
+        self.press("Control+z")
+        expect(meter).to_have_text(before or "")
+        clip = page.locator("[data-clip]").nth(2)
+        at = page.get_by_role("slider", name="From strike")
+        page.locator("[data-layer]").nth(2).click(position={"x": 40, "y": 10})
+        start = float(at.get_attribute("aria-valuenow") or 0)
+        self.drag(clip, 0.5, 1.0, 0.5)
+        self.assertGreater(float(at.get_attribute("aria-valuenow") or 0), start + 0.3)
+        self.press("Control+z")
+        expect(at).to_have_attribute("aria-valuenow", f"{start:g}")
+
+    def test_vary_draws_the_same_from_the_same_seed(self) -> None:
+        page = self.page
+        self.stage("Vary")
+        expect(page.locator("[data-draw]").first).to_be_visible()
+        page.get_by_label("How many").fill("2")
+        page.get_by_label("Seed").fill("9")
+        made = []
+        for _ in range(2):
+            page.get_by_role("button", name="Draw", exact=True).click()
+            expect(page.locator("[data-draw]")).to_have_count(2)
+            expect(page.get_by_text("drawing …")).to_have_count(0)
+            newest = self.api(f"{LIBRARY}/spreads")[0]["id"]
+            made.append([self.heard(draw["mix"]) for draw in self.api(f"{LIBRARY}/spreads/{newest}")["all"]])
+        for one, same in zip(*made, strict=True):
+            np.testing.assert_array_equal(one, same)
+        self.assertFalse(np.array_equal(made[0][0][:40_000], made[0][1][:40_000]))
+
+    def test_slice_moves_splits_and_merges(self) -> None:
+        page = self.page
+        self.stage("Slice")
+        count = page.get_by_test_id("slice-count")
+        expect(count).to_contain_text("80 slices")
+        page.locator("[data-slice]").nth(3).click()
+        self.press("g")
+        expect(count).to_contain_text("79 slices")
+        self.press("Control+z")
+        expect(count).to_contain_text("80 slices")
+        row = page.locator("[data-slice]").nth(3)
+        before = row.text_content()
+        self.press("Shift+ArrowRight")
+        expect(row).not_to_have_text(before or "")
+        expect(row).to_contain_text("by hand")
+        shortest = page.get_by_role("slider", name="Shortest")
+        shortest.press("5")
+        page.get_by_role("textbox", name="Shortest").fill("0.5 s")
+        page.get_by_role("textbox", name="Shortest").press("Enter")
+        expect(count).not_to_contain_text("80 slices")
+        self.assertEqual(self.api(f"{LIBRARY}/plans/{self.sound('Gear room performance')['id']}")["plan"]["settings"]["min_length_ms"], 500)
+
+    def test_ship_converts_and_reports(self) -> None:
+        page = self.page
+        self.choose("Lens turret, seated")
+        self.press("j")
+        self.choose("Wave, over shingle")
+        self.press("j")
+        self.stage("Ship")
+        expect(page.get_by_test_id("planned")).to_have_text("2 files")
+        out = self.folder / "converted"
+        page.get_by_label("Folder to ship to").fill(str(out))
+        page.get_by_label("Folder to ship to").press("Enter")
+        page.get_by_role("radio", name="FLAC").click()
+        page.get_by_role("radio", name="16", exact=True).click()
+        page.get_by_role("radio", name="44.1 kHz").click()
+        page.get_by_role("radio", name="each to a peak").click()
+        expect(page.get_by_role("table", name="Files to be written")).to_contain_text("Water/Wave, over shingle.flac")
+        page.get_by_role("button", name="Ship 2 files").click()
+        expect(page.get_by_role("table", name="Report")).to_contain_text("Water/Wave, over shingle.flac")
+        for path, channels in ((out / "Water" / "Wave, over shingle.flac", 2), (out / "Mechanism-Lock" / "Lens turret, seated.flac", 1)):
+            info = files.probe(path)
+            self.assertEqual((info.rate, info.bits, info.channels, info.format), (44_100, 16, channels, "FLAC"))
+            self.assertAlmostEqual(levels.db(levels.peak(files.read(path)[0])), -1, delta=0.02)
+        page.get_by_role("button", name="Ship again what changed").click()
+        expect(page.get_by_text("2 files, 2 of them unchanged")).to_be_visible()
+
+    def test_picture_says_what_will_come(self) -> None:
+        self.stage("Picture")
+        expect(self.page.get_by_text("This stage is still to come")).to_be_visible()
