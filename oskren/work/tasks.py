@@ -209,9 +209,6 @@ def load_levels(path: Path) -> detect.Levels:
         return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright)
 
 
-_scratch: dict[str, Renderer] = {}
-
-
 def ship(place: Place, jobs: list[tuple[Item, Target, str, str]]) -> list[dict[str, Any]]:
     """Render, write and check a few files: (item, target, full path, shown path). Each answer is a report or a failure."""
     renderer = place.renderer(scratch=True)

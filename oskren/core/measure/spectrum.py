@@ -27,7 +27,7 @@ def magnitudes(mono: Samples, size: int = SIZE, hop: int = HOP) -> Samples:
     if len(mono) < size:
         mono = np.pad(mono, (0, size - len(mono)))
     windows = np.lib.stride_tricks.sliding_window_view(mono, size)[::hop]
-    return np.abs(rfft(windows * hann(size), axis=1)).astype(np.float32)
+    return np.asarray(np.abs(rfft(windows * hann(size), axis=1)), dtype=np.float32)
 
 
 @dataclass(frozen=True)

@@ -96,7 +96,7 @@ def gains(power: Floats, profile: Floats, least: Floats, smoothing: float) -> Fl
     wide = over[:, : over.shape[1] // BANDS * BANDS].reshape(len(over), BANDS, -1).mean(axis=2)
     struck = (np.log(np.maximum(wide, 1e-6)).mean(axis=1) > np.log(4.0))[:, None]
     gain = np.where(struck, np.maximum(gain, over / (over + 2.0)), gain)
-    return np.maximum(gain, least)[FRAMES_AROUND:-FRAMES_AROUND]
+    return np.asarray(np.maximum(gain, least)[FRAMES_AROUND:-FRAMES_AROUND])
 
 
 class Reducing:

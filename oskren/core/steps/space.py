@@ -86,7 +86,7 @@ class Convolution:
         wet[: len(block)] += block * self._dry
         wet[: len(self._pending)] += self._pending[: len(wet)]
         self._pending = np.concatenate([wet, self._pending[len(wet) :]])[len(block) :] if len(self._pending) > len(wet) else wet[len(block) :]
-        return wet[: len(block)].astype(np.float32)
+        return np.asarray(wet[: len(block)], dtype=np.float32)
 
     def flush(self) -> Samples:
         return self._pending.astype(np.float32)

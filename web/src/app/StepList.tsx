@@ -65,10 +65,8 @@ export function StepList({ chain, onChange, after, more, chosen, onChoose }: Pro
   };
   const move = (from: number, to: number) => {
     if (to < 0 || to >= chain.length || from === to) return;
-    const next = [...chain];
-    const [step] = next.splice(from, 1);
-    next.splice(to, 0, step);
-    onChange(next);
+    const others = chain.filter((_, i) => i !== from);
+    onChange([...others.slice(0, to), chain[from], ...others.slice(to)]);
   };
   const add = (kind: StepView) => {
     const step: Step = { kind: kind.key, params: {}, on: true, id: freshId(kind.key), start_s: null, end_s: null };

@@ -5,6 +5,8 @@ export interface History<T> {
   doc: T | null;
   /** Change the document; changes with the same ``gesture`` that follow each other are one step of undo. */
   change: (next: T, gesture?: string) => void;
+  /** Take in a change that the server made and keeps already. */
+  accept: (next: T, gesture?: string) => void;
   undo: () => void;
   redo: () => void;
   canUndo: boolean;
@@ -29,16 +31,28 @@ export function useHistory<T>(save: (doc: T) => void): History<T> {
     setDoc(next);
     saving.current(next);
   }, []);
+  /** Put the present state behind us, unless the same gesture goes on. */
+  const remember = useCallback((gesture?: string) => {
+    const time = Date.now();
+    const same = gesture !== undefined && last.current.gesture === gesture && time - last.current.at < 900;
+    if (now.current !== null && !same) past.current = [...past.current.slice(-DEEP), now.current];
+    last.current = { gesture, at: time };
+    future.current = [];
+  }, []);
   const change = useCallback(
     (next: T, gesture?: string) => {
-      const time = Date.now();
-      const same = gesture !== undefined && last.current.gesture === gesture && time - last.current.at < 900;
-      if (now.current !== null && !same) past.current = [...past.current.slice(-DEEP), now.current];
-      last.current = { gesture, at: time };
-      future.current = [];
+      remember(gesture);
       put(next);
     },
-    [put],
+    [put, remember],
+  );
+  const accept = useCallback(
+    (next: T, gesture?: string) => {
+      remember(gesture);
+      now.current = next;
+      setDoc(next);
+    },
+    [remember],
   );
   const undo = useCallback(() => {
     const before = past.current.pop();
@@ -60,5 +74,5 @@ export function useHistory<T>(save: (doc: T) => void): History<T> {
     now.current = fresh;
     setDoc(fresh);
   }, []);
-  return { doc, change, undo, redo, load, canUndo: past.current.length > 0, canRedo: future.current.length > 0 };
+  return { doc, change, accept, undo, redo, load, canUndo: past.current.length > 0, canRedo: future.current.length > 0 };
 }

@@ -1,7 +1,7 @@
 /** What the whole app shares: the library, what is selected, messages. */
 import { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
-import { Refused, type SoundFacts, type SoundRow } from "../api/client";
+import { Refused, type SoundRow } from "../api/client";
 
 export const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 5_000, refetchOnWindowFocus: false } } });
 
@@ -17,7 +17,7 @@ interface Shared {
   /** Sounds put on the sheet of Ship, in order. */
   sheet: number[];
   selected: SoundRow | null;
-  /** What was heard in Gather and would be taken along to a layer. */
+  /** What each stage has open. */
   mendSound: number | null;
   design: number | null;
   spread: number | null;
@@ -78,5 +78,3 @@ export function enter(slug: string, name: string) {
   localStorage.setItem("library", slug);
   queries.clear();
 }
-
-export type { SoundFacts };

@@ -59,8 +59,6 @@ export const live = {
   hold: [0, 0],
   holdAt: [0, 0],
   momentary: null as number | null,
-  startedAt: 0,
-  firstSoundMs: null as number | null,
 };
 
 class Player {
@@ -116,7 +114,6 @@ class Player {
       }
     }
     live.momentary = report.momentary;
-    if (report.held > 0 && live.firstSoundMs === null && live.startedAt) live.firstSoundMs = now - live.startedAt;
     if (useListening.getState().playing) {
       live.position = report.position;
       if (report.stopped) this.stop(true);
@@ -157,8 +154,6 @@ class Player {
 
   /** Play from a moment (s); the strip shows what is heard. */
   async play(heard: Heard, fromS = 0, loop: [number, number] | null = null): Promise<void> {
-    live.startedAt = performance.now();
-    live.firstSoundMs = null;
     await this.ready();
     useListening.setState({ heard, playing: true, loop });
     const rate = heard.opened.rate;

@@ -117,14 +117,14 @@ function Board({ loaded }: { loaded: PlanView }) {
     got(api.POST("/api/lib/{library}/plans/{number}/find", { params: { path }, body: settings })).then((fresh) => {
       if (mine !== asking.current) return;
       setView(fresh);
-      history.change(fresh.plan, gesture);
+      history.accept(fresh.plan, gesture);
     }, complain);
   };
   const edit = async (change: Edit, gesture?: string) => {
     try {
       const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/edit", { params: { path }, body: { edit: change } }));
       setView(fresh);
-      history.change(fresh.plan, gesture);
+      history.accept(fresh.plan, gesture);
     } catch (error) {
       complain(error);
     }
