@@ -1,0 +1,415 @@
+"""Jobs, workers, takes, imports and shipments below the API: cancel, recovery after a kill, nothing doubled, nothing half-written."""
+
+import json
+import tempfile
+import threading
+import time
+import unittest
+import unittest.mock
+from pathlib import Path
+
+import numpy as np
+from sqlalchemy import select
+
+from oskren.core.audio import files
+from oskren.core.errors import AudioFileError, Cancelled, OskrenError
+from oskren.core.nodes import Chained, Excerpt, Member, Mix, NodeAdapter, Print, Step
+from oskren.core.nodes.model import node_hash
+from oskren.core.shipping import manifest
+from oskren.core.shipping.sheet import Item, Sheet, Target
+from oskren.core.slicing.plan import Finish
+from oskren.core.vary.recipe import default_recipe
+from oskren.store import Home, Library
+from oskren.store.library import node_of
+from oskren.store.tables import Arrival, Draw, Shipment, Sound
+from oskren.work import shipments, slices, spreads, tasks
+from oskren.work.importing import import_paths
+from oskren.work.jobs import Job, Jobs
+from oskren.work.shipping import ship
+from oskren.work.studio import Studio
+from oskren.work.takes import Takes
+from oskren.work.workers import Workers
+from tests.support import RATE, noise, sine, struck
+
+
+def ended(job: Job) -> Job:
+    for _ in range(400):
+        if job.state != "running":
+            return job
+        time.sleep(0.01)
+    raise AssertionError("the job does not end")
+
+
+class JobsTold(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.jobs = Jobs(Path(holder.name) / "run")
+
+    def test_a_job_tells_its_progress_and_its_result(self) -> None:
+        with self.jobs.listening() as changes:
+
+            def work(job: Job) -> dict[str, int]:
+                for k in range(5):
+                    job.progress(k + 1, 5)
+                return {"made": 5}
+
+            job = ended(self.jobs.start("import", "Importing", work))
+            told = []
+            while not changes.empty():
+                told.append(changes.get())
+        self.assertEqual((job.state, job.result), ("done", {"made": 5}))
+        self.assertEqual((told[0]["state"], told[-1]["state"], told[-1]["done"]), ("running", "done", 5))
+
+    def test_cancel_ends_it_at_its_next_step(self) -> None:
+        going = threading.Event()
+
+        def work(job: Job) -> None:
+            for k in range(10_000):
+                job.progress(k, 10_000)
+                going.set()
+                time.sleep(0.001)
+
+        job = self.jobs.start("ship", "Shipping", work)
+        going.wait(5)
+        self.jobs.cancel(job.id)
+        self.assertEqual(ended(job).state, "cancelled")
+        self.assertFalse(job.flag.exists())
+
+    def test_failures_are_one_sentence(self) -> None:
+        def refused(job: Job) -> None:
+            raise AudioFileError("a.wav", "is empty")
+
+        def broken(job: Job) -> None:
+            raise ValueError("inner detail")
+
+        self.assertEqual(ended(self.jobs.start("x", "X", refused)).message, "a.wav: is empty")
+        with unittest.mock.patch("traceback.print_exc"):
+            job = ended(self.jobs.start("x", "Drawing", broken))
+        self.assertEqual(job.state, "failed")
+        self.assertIn("Drawing: something went wrong", job.message)
+
+    def test_time_left_follows_the_pace(self) -> None:
+        job = Job(1, "x", "X", Path("/nonexistent/flag"), done=25, total=100, started=time.monotonic() - 10)
+        self.assertAlmostEqual(job.left_s(), 30, delta=0.5)
+        self.assertIsNone(Job(1, "x", "X", Path("/nonexistent/flag")).left_s())
+
+    def test_unknown_jobs_are_refused(self) -> None:
+        with self.assertRaisesRegex(OskrenError, "no job 77"):
+            self.jobs.cancel(77)
+
+
+class InStudio(unittest.TestCase):
+    """One studio with real worker processes for the class, a fresh library for each test."""
+
+    workers: Workers
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.workers = Workers()
+        cls.addClassCleanup(cls.workers.close)
+
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+        self.studio = Studio(Home(self.folder / "home"), self.workers)
+        self.addCleanup(self.studio.home.close)
+        self.library = self.studio.home.library("Test", create=True)
+
+    def bring(self, name: str, samples: np.ndarray, rate: int = RATE) -> Sound:
+        path = self.folder / "in" / f"{name}.wav"
+        files.write(path, samples, rate, 24)
+        import_paths(self.studio, self.library, [path], name)
+        with self.library.reading() as session:
+            return session.scalars(select(Sound).where(Sound.name == name)).one()
+
+
+class Importing(InStudio):
+    def files_in(self, count: int) -> Path:
+        folder = self.folder / "many"
+        for k in range(count):
+            files.write(folder / f"hit {k}.wav", struck(0.2, 0.05, seed=k), RATE, 24)
+        return folder
+
+    def test_cancel_keeps_what_is_in_and_a_second_import_completes_it(self) -> None:
+        folder = self.files_in(40)
+
+        def told(done: int, total: int) -> None:
+            if done >= 6:
+                raise Cancelled("enough")
+
+        with self.assertRaises(Cancelled):
+            import_paths(self.studio, self.library, [folder], "many", told=told)
+        with self.library.reading() as session:
+            first = len(list(session.scalars(select(Sound))))
+        self.assertTrue(0 < first < 40)
+        again = import_paths(self.studio, self.library, [folder], "many")
+        self.assertEqual((again.imported, again.already_there), (40 - first, first))
+        with self.library.reading() as session:
+            self.assertEqual(len(list(session.scalars(select(Sound)))), 40)
+
+    def test_an_unchanged_file_is_not_read_again_and_a_changed_one_is(self) -> None:
+        folder = self.files_in(2)
+        import_paths(self.studio, self.library, [folder], "a")
+        with unittest.mock.patch.object(self.studio, "batch", wraps=self.studio.batch) as batch:
+            import_paths(self.studio, self.library, [folder], "b")
+            self.assertEqual(len(batch.call_args.args[0]), 0)
+            files.write(folder / "hit 1.wav", struck(0.3, 0.05, seed=50), RATE, 24)
+            self.assertEqual(import_paths(self.studio, self.library, [folder], "c").imported, 1)
+
+    def test_an_import_of_nothing_leaves_no_arrival(self) -> None:
+        (self.folder / "empty").mkdir()
+        import_paths(self.studio, self.library, [self.folder / "empty"], "nothing")
+        with self.library.reading() as session:
+            self.assertEqual(list(session.scalars(select(Arrival))), [])
+
+    def test_originals_are_never_changed(self) -> None:
+        folder = self.files_in(3)
+        before = {path: (path.read_bytes(), path.stat().st_mtime_ns) for path in folder.iterdir()}
+        import_paths(self.studio, self.library, [folder], "many")
+        with self.library.reading() as session:
+            for sound in session.scalars(select(Sound)):
+                self.library.change(sound.id, {"chain": [Step(kind="reverse").model_dump()]})
+                self.studio.facts(self.library, node_of(self.library.sound(sound.id)))
+        self.assertEqual({path: (path.read_bytes(), path.stat().st_mtime_ns) for path in folder.iterdir()}, before)
+
+    def test_every_kind_of_trouble_in_one_folder(self) -> None:
+        folder = self.files_in(2)
+        (folder / "sub").mkdir()
+        (folder / ".hidden.wav").write_bytes(b"x")
+        (folder / "sub" / "empty.flac").write_bytes(b"")
+        (folder / "sub" / "picture.png").write_bytes(b"\x89PNG....")
+        (folder / "sub" / "cut.wav").write_bytes((folder / "hit 0.wav").read_bytes()[:9000])
+        samples = noise(0.1)
+        samples[5] = np.nan
+        import soundfile as sf
+
+        sf.write(folder / "sub" / "nan.wav", samples, RATE, subtype="FLOAT")
+        result = import_paths(self.studio, self.library, [folder], "trouble")
+        self.assertEqual(result.imported, 2)
+        self.assertEqual({Path(one["path"]).name for one in result.skipped}, {"empty.flac", "picture.png", "cut.wav", "nan.wav"})
+        self.assertTrue(all(len(one["reason"]) > 10 for one in result.skipped))
+
+
+class Recording(InStudio):
+    def setUp(self) -> None:
+        super().setUp()
+        self.takes = Takes(self.folder / "takes")
+
+    def test_a_killed_server_keeps_what_was_recorded(self) -> None:
+        samples = sine(300, 1.0, -12)
+        take = self.takes.begin("test", "Lost and found", RATE, 1, 32)
+        self.takes.add(take, 0, samples[: RATE // 2].tobytes())
+        again = Takes(self.folder / "takes")  # as after a restart
+        self.assertEqual(again.unfinished(), [take])
+        done = again.finish(self.studio, take)
+        self.assertEqual((done["name"], done["seconds"]), ("Lost and found", 0.5))
+        with self.library.reading() as session:
+            sound = session.scalars(select(Sound)).one()
+        self.assertEqual((sound.kind, sound.bits), ("take", 32))
+        np.testing.assert_array_equal(files.read(self.library.media(NodeAdapter.validate_python(sound.node).audio))[0], samples[: RATE // 2])
+        self.assertEqual(again.unfinished(), [])
+
+    def test_a_half_written_last_frame_is_left_out(self) -> None:
+        take = self.takes.begin("test", "x", RATE, 2, 24)
+        self.takes.add(take, 0, noise(0.2, -20, channels=2).tobytes())
+        part = self.folder / "takes" / f"{take}.part"
+        part.write_bytes(part.read_bytes() + b"\x01\x02\x03")
+        self.assertAlmostEqual(self.takes.finish(self.studio, take)["seconds"], 0.2)
+
+    def test_what_cannot_be_recorded_is_refused(self) -> None:
+        for rate, channels, bits in ((10, 1, 24), (RATE, 0, 24), (RATE, 9, 24), (RATE, 1, 8)):
+            with self.assertRaises(OskrenError):
+                self.takes.begin("test", "x", rate, channels, bits)
+        take = self.takes.begin("test", "x", RATE, 2, 24)
+        for position, data, words in ((0, b"\0" * 5, "whole frames"), (10, b"\0" * 8, "missing before")):
+            with self.assertRaisesRegex(OskrenError, words):
+                self.takes.add(take, position, data)
+        with self.assertRaisesRegex(OskrenError, "Nothing was recorded"):
+            self.takes.finish(self.studio, take)
+        with self.assertRaisesRegex(OskrenError, "no take"):
+            self.takes.add("../../etc", 0, b"")
+
+    def test_takes_are_numbered_apart(self) -> None:
+        self.assertEqual(len({self.takes.begin("test", "x", RATE, 1, 24) for _ in range(4)}), 4)
+
+
+class Listening(InStudio):
+    def test_blocks_joined_are_the_whole_whatever_their_size(self) -> None:
+        sound = self.bring("take", noise(2.0, -20, channels=2))
+        chain = (Step(kind="high_pass"), Step(kind="space", params={"decay_s": 0.3}), Step(kind="limiter"))
+        node = Chained(node=NodeAdapter.validate_python(sound.node), chain=chain)
+        key, shape = self.studio.open(self.library, node)
+        for size in (5000, 48_000):
+            parts = [np.frombuffer(self.studio.block(key, at, size), np.float32).reshape(-1, 2) for at in range(0, shape.frames, size)]
+            joined = np.concatenate(parts)
+            self.assertEqual(len(joined), shape.frames)
+            if size == 5000:
+                first = joined
+        np.testing.assert_allclose(joined, first, atol=1e-6)
+
+    def test_blocks_outside_are_empty(self) -> None:
+        sound = self.bring("take", noise(0.5))
+        key, shape = self.studio.open(self.library, NodeAdapter.validate_python(sound.node))
+        self.assertEqual(self.studio.block(key, shape.frames, 100), b"")
+        self.assertEqual(len(self.studio.block(key, shape.frames - 10, 100)), 40)
+
+    def test_a_worker_that_died_is_replaced(self) -> None:
+        sound = self.bring("take", noise(0.5))
+        node = Chained(node=NodeAdapter.validate_python(sound.node), chain=(Step(kind="reverse"),))
+        with self.assertRaises(Exception):  # noqa: B017
+            self.studio.workers.submit("live", __import__("os")._exit, 1).result()
+        key, shape = self.studio.open(self.library, node)
+        self.assertEqual(len(self.studio.block(key, 0, shape.frames)), shape.frames * 4)
+
+    def test_what_was_not_opened_is_refused(self) -> None:
+        with self.assertRaisesRegex(OskrenError, "no longer open"):
+            self.studio.block("nothing", 0, 10)
+
+    def test_a_print_is_its_design_frozen_with_lineage(self) -> None:
+        sound = self.bring("hit", struck(0.5))
+        mix = Mix(members=(Member(node=NodeAdapter.validate_python(sound.node), pitch_st=-3.0),))
+        number = self.studio.print_node(self.library, mix, "Frozen", "Impact")
+        printed = NodeAdapter.validate_python(self.library.sound(number).node)
+        self.assertIsInstance(printed, Print)
+        self.assertEqual(node_hash(printed.of), node_hash(mix))
+        renderer = self.studio.renderer(self.library)
+        np.testing.assert_array_equal(renderer.read(printed, 0, 10**6), np.asarray(renderer.audio(mix)[0]))
+        self.assertTrue(self.library.media(printed.audio).is_relative_to(self.library.folder))
+
+
+class Slicing(InStudio):
+    def test_one_shots_carry_anchor_category_and_lineage(self) -> None:
+        take = noise(4, -62)
+        for at in (0.5, 2.0):
+            take[round(at * RATE) : round(at * RATE) + RATE // 2] += struck(seed=3)
+        sound = self.bring("metal takes", take)
+        node, plan = slices.plan_of(self.studio, self.library, sound.id)
+        slices.save(self.library, sound.id, node, plan.model_copy(update={"finish": Finish(peak_dbfs=-3.0)}))
+        made = [self.library.sound(number) for number in slices.make_one_shots(self.studio, self.library, sound.id)]
+        self.assertEqual([one.name for one in made], ["metal takes 01", "metal takes 02"])
+        for one in made:
+            self.assertEqual((one.kind, one.category, one.measures["anchor_kind"]), ("one-shot", "Metal", "hit"))
+            self.assertAlmostEqual(one.measures["anchor_s"], 0.002, places=3)
+            self.assertAlmostEqual(one.measures["sample_peak_dbfs"], -3.0, delta=0.01)
+
+    def test_a_plan_of_silence_makes_nothing_and_says_so(self) -> None:
+        sound = self.bring("silence", np.zeros((RATE * 2, 1), np.float32))
+        with self.assertRaisesRegex(OskrenError, "silence: the plan has no slices"):
+            slices.make_one_shots(self.studio, self.library, sound.id)
+        with self.library.reading() as session:
+            self.assertEqual(len(list(session.scalars(select(Sound)))), 1)
+
+
+class Varying(InStudio):
+    def test_a_spread_interrupted_is_completed_not_doubled(self) -> None:
+        sound = self.bring("hit", struck(0.4))
+        mix = Mix(members=(Member(id="a", node=NodeAdapter.validate_python(sound.node)),))
+        number = spreads.make(self.library, "Hits", None, mix, default_recipe(mix), 3, 6)
+
+        def told(done: int, total: int) -> None:
+            if done == 2:
+                raise Cancelled("enough")
+
+        with self.assertRaises(Cancelled):
+            spreads.render(self.studio, self.library, number, told)
+        spreads.render(self.studio, self.library, number)
+        with self.library.reading() as session:
+            draws = list(session.scalars(select(Draw).where(Draw.spread_id == number)))
+        self.assertEqual(len(draws), 6)
+        self.assertTrue(all(one.facts for one in draws))
+        self.assertEqual(len({one.key for one in draws}), 6)
+
+
+class Shipping(InStudio):
+    def sheet(self, count: int = 24) -> Sheet:
+        sound = self.bring("long", noise(count * 0.2 + 0.5, -20))
+        node = NodeAdapter.validate_python(sound.node)
+        fade = (Step(kind="fade", params={"in_s": 0.01, "out_s": 0.01}),)
+        items = tuple(Item(node=Chained(node=Excerpt(node=node, start_s=0.2 * k, end_s=0.2 * k + 0.15), chain=fade), name=f"cut {k:02d}") for k in range(count))
+        return Sheet(items=items, targets=(Target(),))
+
+    def test_cancelled_and_gone_on_with(self) -> None:
+        sheet, out = self.sheet(64), self.folder / "out"
+
+        def told(done: int, total: int) -> None:
+            if 0 < done < total:
+                raise Cancelled("enough")
+
+        with self.assertRaises(Cancelled):
+            ship(self.studio, self.library, sheet, out, told)
+        finished = {path.name: path.stat().st_mtime_ns for path in out.glob("*.wav")}
+        self.assertTrue(0 < len(finished) < 64)
+        self.assertEqual([path for path in out.iterdir() if path.name.startswith(".oskren")], [])
+        listed = {report.path for report in manifest.load(out).files}
+        result = ship(self.studio, self.library, sheet, out)
+        self.assertEqual((len(result.reports), result.failed), (64, []))
+        self.assertEqual(set(result.unchanged), listed)
+        for path in listed:
+            self.assertEqual((out / path).stat().st_mtime_ns, finished[path])
+
+    def test_only_what_changed_is_rendered_again(self) -> None:
+        sheet, out = self.sheet(4), self.folder / "out"
+        ship(self.studio, self.library, sheet, out)
+        louder = sheet.items[2].model_copy(update={"node": Chained(node=sheet.items[2].node, chain=(Step(kind="gain", params={"gain_db": -3.0}),))})
+        (out / "cut 03.wav").write_bytes(b"damaged")
+        result = ship(self.studio, self.library, sheet.model_copy(update={"items": (*sheet.items[:2], louder, sheet.items[3])}), out)
+        self.assertEqual(result.unchanged, ["cut 00.wav", "cut 01.wav"])
+        self.assertEqual(files.probe(out / "cut 03.wav").frames, round(0.15 * RATE))
+
+    def test_one_file_that_cannot_be_rendered_fails_alone(self) -> None:
+        sheet, out = self.sheet(3), self.folder / "out"
+        short = Excerpt(node=sheet.items[0].node, start_s=0.0, end_s=0.03)
+        wrong = Item(node=Chained(node=short, chain=(Step(kind="noise_reduction"),)), name="wrong")
+        result = ship(self.studio, self.library, sheet.model_copy(update={"items": (*sheet.items, wrong)}), out)
+        self.assertEqual(len(result.reports), 3)
+        self.assertEqual([one["path"] for one in result.failed], ["wrong.wav"])
+        self.assertFalse((out / "wrong.wav").exists())
+
+    def test_names_with_problems_stop_it_before_anything_is_written(self) -> None:
+        sheet = self.sheet(3).model_copy(update={"targets": (Target(template="same"),)})
+        with self.assertRaisesRegex(OskrenError, "would be called same.wav"):
+            ship(self.studio, self.library, sheet, self.folder / "out")
+        self.assertFalse((self.folder / "out").exists())
+
+    def test_a_folder_that_cannot_be_written_is_named(self) -> None:
+        (self.folder / "file").write_text("in the way")
+        with self.assertRaisesRegex(OskrenError, "cannot be used as the folder"):
+            ship(self.studio, self.library, self.sheet(1), self.folder / "file" / "out")
+
+    def test_what_ran_when_the_server_was_killed_can_be_gone_on_with(self) -> None:
+        sheet = self.sheet(4)
+        number = shipments.begin(self.library, sheet, self.folder / "out")
+        shipments.mark_interrupted(self.library)
+        with self.library.reading() as session:
+            self.assertEqual(session.get(Shipment, number).state, "interrupted")
+        result = shipments.run(self.studio, self.library, number)
+        self.assertEqual((result["files"], result["failed"]), (4, 0))
+        with self.library.reading() as session:
+            row = session.get(Shipment, number)
+        self.assertEqual((row.state, len(row.reports)), ("done", 4))
+        self.assertEqual(
+            json.loads((self.folder / "out" / manifest.NAME).read_text())["files"][0]["made_from"],
+            [json.loads(json.dumps(row.sheet))["items"][0]["node"]["node"]["node"]["audio"]],
+        )
+
+
+class Libraries(InStudio):
+    def test_a_library_moved_as_a_folder_opens_elsewhere(self) -> None:
+        self.bring("kept", struck(0.3))
+        self.studio.home.close()
+        other = self.folder / "elsewhere" / "libraries"
+        other.mkdir(parents=True)
+        (self.folder / "home" / "libraries" / "test").rename(other / "test")
+        again = Home(self.folder / "elsewhere")
+        self.addCleanup(again.close)
+        library: Library = again.library("test")
+        sound = library.sound(1)
+        self.assertTrue(library.media(NodeAdapter.validate_python(sound.node).audio).exists())
+
+    def test_workers_find_media_by_path(self) -> None:
+        sound = self.bring("kept", struck(0.3))
+        place = self.studio.place(self.library, NodeAdapter.validate_python(sound.node))
+        self.assertEqual(len(place.media), 1)
+        self.assertIsInstance(tasks.examine(place, next(iter(place.media.values()))).frames, int)
