@@ -73,7 +73,7 @@ class Simple:
         self._function, self._channels = function, channels
 
     def push(self, block: Samples) -> Samples:
-        return self._function(block)
+        return self._function(block) if len(block) else self.flush()
 
     def flush(self) -> Samples:
         return np.zeros((0, self._channels), np.float32)

@@ -11,7 +11,7 @@ const COLOURS: Record<string, [night: string, paper: string]> = {
   faint: ["#6d8077", "#8b988f"],
   glass: ["#86cdb4", "#1f6b55"],
   glassDeep: ["#3f7465", "#7fb8a4"],
-  amber: ["#f0b04a", "#9a5f06"],
+  amber: ["#f0b04a", "#875204"],
   amberSoft: ["#3a3322", "#f3e3c2"],
   onAmber: ["#1c1608", "#fffaf0"],
   coral: ["#ef7b63", "#b23a22"],
