@@ -74,30 +74,36 @@ function typing(target: EventTarget | null): boolean {
 
 export type Handlers = Partial<Record<Act, (event: KeyboardEvent) => void>>;
 
-/** Bind acts of the key map while the component is shown. Later components win over earlier ones. */
+/** Who listens to keys, in the order they were shown; the last one is asked first. */
+let listening: { current: Handlers }[] = [];
+
+function handle(event: KeyboardEvent) {
+  if (event.defaultPrevented) return;
+  const name = pressed(event);
+  if (typing(event.target) && !name.startsWith("Ctrl+k") && name !== "Escape") return;
+  // on a focused button the space bar and Enter press it
+  if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=menuitem], [role=option]")) return;
+  for (const handlers of [...listening].reverse()) {
+    for (const [act, run] of Object.entries(handlers.current) as [Act, (event: KeyboardEvent) => void][]) {
+      if (act === "rate" ? !/^[0-5]$/.test(name) : KEYS[act][0] !== name) continue;
+      event.preventDefault();
+      run(event);
+      return;
+    }
+  }
+}
+
+/** Bind acts of the key map while the component is shown. What was shown last wins: a dialog over its stage. */
 export function useKeys(handlers: Handlers, on = true) {
   const current = useRef(handlers);
   current.current = handlers;
   useEffect(() => {
     if (!on) return;
-    const handle = (event: KeyboardEvent) => {
-      if (event.defaultPrevented) return;
-      const name = pressed(event);
-      const inText = typing(event.target);
-      if (inText && !name.startsWith("Ctrl+k") && name !== "Escape") return;
-      for (const act of Object.keys(current.current) as Act[]) {
-        const wanted = KEYS[act][0];
-        const matches = act === "rate" ? /^[0-5]$/.test(name) : wanted === name;
-        if (!matches) continue;
-        // on a focused button the space bar and Enter press it
-        if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=menuitem], [role=option]"))
-          return;
-        event.preventDefault();
-        current.current[act]?.(event);
-        return;
-      }
+    if (!listening.length) window.addEventListener("keydown", handle);
+    listening = [...listening, current];
+    return () => {
+      listening = listening.filter((one) => one !== current);
+      if (!listening.length) window.removeEventListener("keydown", handle);
     };
-    window.addEventListener("keydown", handle, { capture: false });
-    return () => window.removeEventListener("keydown", handle);
   }, [on]);
 }

@@ -246,7 +246,7 @@ function Board({ loaded }: { loaded: PlanView }) {
         <Box flex={1} />
         <Box fontFamily="mono" fontSize="12px" whiteSpace="nowrap" data-testid="slice-count">
           <Box as="span" color="glass">
-            {pieces.length} slices
+            {pieces.length} {pieces.length === 1 ? "slice" : "slices"}
           </Box>{" "}
           {pieces.length - kept} dropped
         </Box>
@@ -337,7 +337,7 @@ function Board({ loaded }: { loaded: PlanView }) {
           )}
           {pieces.length === 0 && (
             <Box color="amber" role="status">
-              Nothing stands over the threshold. Lower the sensitivity; a silent file has no slices.
+              Nothing was found. Lower the sensitivity or the shortest length; a silent file has no slices.
             </Box>
           )}
           <Num

@@ -108,6 +108,7 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
   });
   const listened = useMemo(() => soloed(settled, solo), [settled, solo]);
   const audible = listened.members.some((one) => !one.mute);
+  const meters = settled.members.length ? sum.data : undefined;
   const opened = useQuery({
     queryKey: ["opened", library, listened],
     enabled: audible,
@@ -237,11 +238,11 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
         </Do>
         <Box flex={1} />
         <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum">
-          <span>{sum.data ? seconds(sum.data.seconds) : ""}</span>
-          <Box as="span" color={(sum.data?.true_peak_dbtp ?? -9) > 0 ? "coral" : undefined}>
-            {level(sum.data?.true_peak_dbtp, "dBTP")}
+          <span>{meters ? seconds(meters.seconds) : ""}</span>
+          <Box as="span" color={(meters?.true_peak_dbtp ?? -9) > 0 ? "coral" : undefined}>
+            {level(meters?.true_peak_dbtp, "dBTP")}
           </Box>
-          <span>{level(sum.data?.integrated_lufs, "LUFS")}</span>
+          <span>{level(meters?.integrated_lufs, "LUFS")}</span>
         </Flex>
         <Do act="undo" disabled={!history.canUndo} onClick={history.undo}>
           Undo
@@ -296,11 +297,11 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
           ) : (
             <>
               <Heading>Sum</Heading>
-              <Fact name="Sample peak">{level(sum.data?.sample_peak_dbfs, "dBFS")}</Fact>
-              <Fact name="True peak">{level(sum.data?.true_peak_dbtp, "dBTP")}</Fact>
-              <Fact name="Loudness">{level(sum.data?.integrated_lufs, "LUFS")}</Fact>
-              <Fact name="Loudest 400 ms">{level(sum.data?.max_momentary_lufs, "LUFS")}</Fact>
-              <Fact name="Length">{sum.data ? seconds(sum.data.seconds) : "…"}</Fact>
+              <Fact name="Sample peak">{level(meters?.sample_peak_dbfs, "dBFS")}</Fact>
+              <Fact name="True peak">{level(meters?.true_peak_dbtp, "dBTP")}</Fact>
+              <Fact name="Loudness">{level(meters?.integrated_lufs, "LUFS")}</Fact>
+              <Fact name="Loudest 400 ms">{level(meters?.max_momentary_lufs, "LUFS")}</Fact>
+              <Fact name="Length">{meters ? seconds(meters.seconds) : "…"}</Fact>
               <Line />
               <Heading>Chain on the sum</Heading>
               <StepList
