@@ -136,7 +136,7 @@ def resume(studio: InStudio, library: InLibrary, number: int) -> Started:
     return started(_run(studio, library, number, _one(library, number).name), number)
 
 
-@router.get("/shipments/{number}/manifest", response_class=FileResponse)
+@router.get("/shipments/{number}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})
 def manifest_file(library: InLibrary, number: int, table: bool = False) -> FileResponse:
     """The manifest beside the files: JSON, or CSV."""
     name = "oskren-manifest.csv" if table else manifest.NAME

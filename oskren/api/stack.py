@@ -157,7 +157,7 @@ def print_mix(studio: InStudio, library: InLibrary, wanted: Printing) -> SoundFa
     return facts_of(library, library.sound(studio.print_node(library, wanted.mix, wanted.name, wanted.category)))
 
 
-@router.get("/designs/{number}/bundle", response_class=FileResponse)
+@router.get("/designs/{number}/bundle", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}})
 def save_bundle(library: InLibrary, number: int) -> FileResponse:
     """The design with its audio as one file."""
     with library.reading() as session:

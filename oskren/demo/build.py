@@ -24,7 +24,7 @@ from oskren.work import shipments, slices, spreads
 from oskren.work.importing import import_paths
 from oskren.work.studio import Studio
 
-VERSION = "1"
+VERSION = "2"
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE]
 

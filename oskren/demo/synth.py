@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.fft import irfft, next_fast_len, rfft
 from scipy.signal import butter, sosfilt, sosfiltfilt
 
 Wave = NDArray[np.float64]
@@ -28,10 +29,11 @@ class Maker:
 
     def coloured(self, seconds: float, slope_db: float) -> Wave:
         """Noise whose level falls by ``slope_db`` an octave above 40 Hz, RMS 1."""
-        wave = self.noise(seconds)
-        spectrum = np.fft.rfft(wave)
-        hz = np.maximum(np.fft.rfftfreq(len(wave), 1 / self.rate), 40)
-        shaped = np.fft.irfft(spectrum * (hz / 40) ** (-slope_db / 6.02), len(wave))
+        frames = round(seconds * self.rate)
+        size = next_fast_len(frames, real=True)  # a length with large prime factors takes many times longer
+        spectrum = rfft(self.random.standard_normal(size))
+        hz = np.maximum(np.fft.rfftfreq(size, 1 / self.rate), 40)
+        shaped = irfft(spectrum * (hz / 40) ** (-slope_db / 6.02), size)[:frames]
         return np.asarray(shaped / np.std(shaped))
 
     def slow(self, seconds: float, hz: float, low: float = 0.0, high: float = 1.0) -> Wave:

@@ -338,3 +338,112 @@ class Refusals(Running):
                 answer = self.client.request(method, address, json=body)
                 self.assertTrue(400 <= answer.status_code < 500, f"{answer.status_code} {answer.text[:200]}")
                 self.assertTrue(answer.json()["sentence"].strip())
+
+
+class Frame(Running):
+    """What the frame of the app asks for: libraries, counts, find, events, and the table in pages."""
+
+    def test_libraries_are_listed_with_their_sounds(self) -> None:
+        state = self.get("/api/state")
+        here = next(one for one in state["libraries"] if one["slug"] == "test")
+        self.assertEqual(here["name"], "Test")
+        self.assertGreaterEqual(here["sounds"], 3)
+        self.assertTrue(state["ship_folder"].endswith("shipped"))
+
+    def test_counts_of_every_stage(self) -> None:
+        before = self.get(f"{HERE}/counts")
+        self.post(f"{HERE}/designs", {"name": "Counted"})
+        after = self.get(f"{HERE}/counts")
+        self.assertEqual(after["stack"], before["stack"] + 1)
+        self.assertEqual(set(after), {"gather", "mend", "stack", "vary", "slice", "ship"})
+
+    def test_find_answers_sounds_and_designs_and_survives_anything_typed(self) -> None:
+        self.assertIn("glass hit", [hit["name"] for hit in self.get(f"{HERE}/find", q="gla")])
+        for q in ("%", "_", '"', "'; --", "(", "*", " "):
+            self.get(f"{HERE}/find", q=q)
+
+    def test_pages_join_to_the_whole_in_order(self) -> None:
+        whole = [row["name"] for row in self.get(f"{HERE}/sounds", sort="loudness", limit=100)["rows"]]
+        parts = [row["name"] for at in range(0, len(whole), 2) for row in self.get(f"{HERE}/sounds", sort="loudness", offset=at, limit=2)["rows"]]
+        self.assertEqual(parts, whole)
+        backwards = [row["name"] for row in self.get(f"{HERE}/sounds", sort="loudness", descending=True)["rows"]]
+        self.assertEqual(backwards, whole[::-1])
+
+    def test_jobs_are_told_as_events(self) -> None:
+        told: list[dict[str, object]] = []
+        studio = self.client.app.state.studio  # type: ignore[attr-defined]
+        with studio.jobs.listening() as changes:
+            job = studio.jobs.start("import", "Importing nothing", lambda job: {"imported": 0})
+            for _ in range(200):
+                told.append(changes.get(timeout=5))
+                if told[-1]["state"] != "running":
+                    break
+        self.assertEqual((told[-1]["id"], told[-1]["state"], told[-1]["result"]), (job.id, "done", {"imported": 0}))
+
+    def test_the_page_is_served_for_every_stage_and_assets_stay_inside(self) -> None:
+        for path in ("/", "/gather", "/slice"):
+            answer = self.client.get(path)
+            self.assertEqual(answer.status_code, 200)
+            self.assertIn('<div id="root">', answer.text)
+        for path in ("/../pyproject.toml", "/%2e%2e/pyproject.toml", "/assets/../../package.json"):
+            self.assertNotIn("build-system", self.client.get(path).text)
+
+    def test_headers_keep_the_page_to_itself(self) -> None:
+        headers = self.client.get("/").headers
+        self.assertIn("default-src 'self'", headers["content-security-policy"])
+        self.assertEqual(headers["x-content-type-options"], "nosniff")
+
+    def test_the_document_types_every_answer(self) -> None:
+        document = self.client.get("/openapi.json").json()
+        for path, methods in document["paths"].items():
+            for method, facts in methods.items():
+                content = facts["responses"]["200"].get("content", {})
+                with self.subTest(path=path, method=method):
+                    self.assertTrue(content)
+                    schema = content.get("application/json", {}).get("schema")
+                    self.assertNotEqual(schema, {})
+
+
+class Layers(Running):
+    """Where layers lie, and what solo, mute and an edit do to the sum."""
+
+    def mix(self, **second: object) -> dict[str, object]:
+        facts = self.get(f"{HERE}/sounds/{self.named('glass hit')['id']}")
+        base = {"node": facts["node"], "anchor_s": facts["anchor_s"]}
+        return {"kind": "mix", "members": [{"id": "a", **base}, {"id": "b", **base, **second}]}
+
+    def placed(self, **second: object) -> dict[str, float]:
+        return self.post(f"{HERE}/stack/layout", self.mix(**second))["layers"][1]
+
+    def test_pitch_stretch_and_part_change_the_length(self) -> None:
+        self.assertAlmostEqual(self.placed()["seconds"], 1.0, places=3)
+        self.assertAlmostEqual(self.placed(pitch_st=-12)["seconds"], 2.0, places=3)
+        self.assertAlmostEqual(self.placed(pitch_st=-12, keep_length=True)["seconds"], 1.0, places=3)
+        self.assertAlmostEqual(self.placed(stretch=1.5)["seconds"], 1.5, places=3)
+        self.assertAlmostEqual(self.placed(start_s=0.25, end_s=0.75)["seconds"], 0.5, places=3)
+
+    def test_moving_a_layer_moves_it_alone(self) -> None:
+        layout = self.post(f"{HERE}/stack/layout", self.mix(at_s=0.5))
+        self.assertAlmostEqual(layout["layers"][1]["start_s"] - layout["layers"][0]["start_s"], 0.5, places=4)
+        self.assertAlmostEqual(layout["seconds"], 1.5, places=3)
+
+    def test_a_muted_layer_is_not_in_the_sum(self) -> None:
+        alone = self.post(f"{HERE}/stack/sum", self.mix(mute=True))
+        both = self.post(f"{HERE}/stack/sum", self.mix())
+        self.assertAlmostEqual(both["sample_peak_dbfs"] - alone["sample_peak_dbfs"], 6.02, delta=0.01)
+        self.assertAlmostEqual(both["integrated_lufs"] - alone["integrated_lufs"], 6.02, delta=0.05)
+
+    def test_pan_puts_a_mono_layer_to_one_side(self) -> None:
+        mix = self.mix(pan=1)
+        mix["members"] = mix["members"][1:]  # type: ignore[index]
+        heard = self.heard(mix)
+        self.assertLess(float(np.abs(heard[:, 0]).max()), 1e-6)
+        self.assertGreater(float(np.abs(heard[:, 1]).max()), 0.1)
+
+    def test_layers_have_pictures_before_they_are_heard(self) -> None:
+        layer = self.placed(pitch_st=-5)
+        answer = self.client.get(f"/api/heard/{layer['key']}/peaks", params={"start": 0, "end": layer["frames"], "width": 120})
+        self.assertEqual(answer.status_code, 200)
+        values = np.frombuffer(answer.content, np.int16).reshape(120, 1, 3)
+        self.assertTrue((values[:, :, 0] <= values[:, :, 1]).all())
+        self.assertGreater(values[:, :, 1].max(), 3000)

@@ -3674,7 +3674,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/zip": unknown;
+                };
             };
             /** @description Not Found */
             404: {
@@ -4539,7 +4541,10 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/csv": unknown;
+                    "application/octet-stream": unknown;
+                };
             };
             /** @description Not Found */
             404: {
