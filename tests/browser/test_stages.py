@@ -226,6 +226,114 @@ class Stages(InBrowser):
         page.get_by_role("button", name="Ship again what changed").click()
         expect(page.get_by_text("2 files, 2 of them unchanged")).to_be_visible()
 
+    def test_numbers_are_typed_with_their_units_and_go_back_to_their_default(self) -> None:
+        page = self.page
+        self.stage("Stack")
+        page.get_by_label("Design", exact=True).select_option(label="Orrery unlocks")
+        page.locator("[data-layer]").nth(4).click(position={"x": 40, "y": 10})
+        panel = page.get_by_role("complementary", name="Layer")
+        for name, typed, wanted in (
+            ("Pitch", "-18st", "-18"),
+            ("Pitch", "1 oct", "12"),
+            ("Fade out", "250ms", "0.25"),
+            ("Gain", "-1.5 dB", "-1.5"),
+            ("From strike", "40 ms", "0.04"),
+        ):
+            slider = panel.get_by_role("slider", name=name, exact=True)
+            slider.focus()
+            slider.press("Enter")
+            box = panel.get_by_role("textbox", name=name, exact=True)
+            box.fill(typed)
+            box.press("Enter")
+            expect(slider).to_have_attribute("aria-valuenow", wanted)
+        pitch = panel.get_by_role("slider", name="Pitch", exact=True)
+        pitch.dblclick(position={"x": 2, "y": 8})
+        expect(pitch).to_have_attribute("aria-valuenow", "0")
+        for _ in range(8):
+            self.press("Control+z")
+        self.assertEqual(next(one for one in self.api(f"{LIBRARY}/designs") if one["name"] == "Orrery unlocks")["mix"]["members"][4]["pitch_st"], -5)
+
+    def test_speed_and_gain_move_while_it_plays_and_a_loop_goes_round(self) -> None:
+        page = self.page
+        self.choose("Sluice, steady run")
+        wave = page.get_by_role("img", name=re.compile("^Waveform and spectrogram of Sluice"))
+        expect(wave).to_be_visible()
+        self.drag(wave, 0.2, 0.24)
+        self.sounding()
+        for name in ("Speed", "Gain"):
+            slider = page.get_by_role("contentinfo").get_by_role("slider", name=name)
+            slider.press("Shift+ArrowRight")
+            expect(slider).to_have_attribute("aria-valuenow", "5")
+        self.sounding()
+        # half a second of loop: the playhead comes round and never leaves it
+        inside = """() => {
+            const [minutes, seconds] = document.querySelector('[data-testid=position]').textContent.split(':').map(Number);
+            const at = minutes * 60 + seconds;
+            window.seen = [...(window.seen ?? []), at];
+            return window.seen.length > 25 && window.seen.some((one, i) => i && one < window.seen[i - 1]);
+        }"""
+        page.wait_for_function(inside, polling=60)
+        seen = page.evaluate("window.seen")
+        self.assertTrue(min(seen) >= 2.35 and max(seen) <= 2.95, (min(seen), max(seen)))
+        self.press("Space")
+        expect(page.get_by_role("button", name="Play", exact=True)).to_be_visible()
+
+    def test_the_anchor_is_dragged_on_the_waveform(self) -> None:
+        page = self.page
+        self.choose("Reed, single snap")
+        wave = page.get_by_role("img", name=re.compile("^Waveform and spectrogram of Reed"))
+        expect(wave).to_be_visible()
+        before = self.sound("Reed, single snap")
+        box = wave.bounding_box()
+        assert box is not None
+        start = box["x"] + box["width"] * before["anchor_s"] / before["seconds"]
+        page.mouse.move(start + 1, box["y"] + 9)
+        page.mouse.down()
+        page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 9, steps=5)
+        page.mouse.up()
+        expect(page.get_by_role("complementary", name="Selected sound")).to_contain_text("0.200 s")
+        self.assertAlmostEqual(self.sound("Reed, single snap")["anchor_s"], 0.2, delta=0.003)
+
+    def test_libraries_are_apart(self) -> None:
+        page = self.page
+        self.new_library("Yonder")  # listed after the demo: fresh pages open the first
+        expect(page.get_by_test_id("total")).to_have_text("0 sounds")
+        self.stage("Stack")
+        expect(page.get_by_role("button", name="Begin a design")).to_be_visible()
+        page.get_by_label("Library", exact=True).select_option(value="saltglass-observatory")
+        expect(page.locator("[data-layer]").first).to_be_visible()
+
+    def test_a_running_job_is_shown_and_cancelled(self) -> None:
+        page = self.page
+        base = f"http://127.0.0.1:{self.port}/api/{LIBRARY}"
+        numbers = [row["id"] for row in self.api(f"{LIBRARY}/sounds?limit=60")["rows"]]
+        sheet = {"name": "Long", "sounds": numbers * 6, "targets": [{"template": "{name}_{number:4}", "rate": 44100}], "folder": str(self.folder / "long")}
+        job = httpx.post(f"{base}/ship", json=sheet, timeout=60).json()["job"]
+        shown = page.get_by_role("status", name="Running job")
+        expect(shown).to_contain_text("Shipping Long")
+        shown.get_by_role("button", name="Cancel").click()
+        expect(page.get_by_text("Shipping Long: cancelled")).to_be_visible()
+        self.assertEqual(next(one for one in self.api("jobs") if one["id"] == job)["state"], "cancelled")
+
+    def test_every_control_of_every_stage_has_a_name(self) -> None:
+        page = self.page
+        self.choose("Bolt drop")
+        nameless = """() => [...document.querySelectorAll('button, input, select, [role=slider], canvas[role]')]
+            .filter((one) => !one.innerText?.trim() && !one.getAttribute('aria-label') && !one.title).length"""
+        for name in ("Gather", "Mend", "Stack", "Vary", "Slice", "Ship", "Picture"):
+            self.stage(name)
+            expect(page.get_by_role("main")).not_to_be_empty()
+            with self.subTest(stage=name):
+                self.assertEqual(page.evaluate(nameless), 0)
+
+    def test_the_paper_look_is_kept(self) -> None:
+        page = self.page
+        page.get_by_role("button", name="Paper").click()
+        expect(page.get_by_role("button", name="Night")).to_be_visible()
+        self.assertEqual(page.evaluate("getComputedStyle(document.body).backgroundColor"), "rgb(238, 236, 227)")
+        page.reload()
+        expect(page.get_by_role("button", name="Night")).to_be_visible()
+
     def test_picture_says_what_will_come(self) -> None:
         self.stage("Picture")
         expect(self.page.get_by_text("This stage is still to come")).to_be_visible()
