@@ -104,7 +104,7 @@ class Library:
 
     def media_of(self, *nodes: Node) -> dict[str, str]:
         """Paths of all originals that nodes are made of, as sent to workers."""
-        return {leaf.audio: str(self.media(leaf.audio)) for node in nodes for leaf in leaves(node)}
+        return {audio: str(self.media(audio)) for audio in {leaf.audio for node in nodes for leaf in leaves(node)}}
 
     def keep_media(self, audio: str, path: Path, *, refer: bool = False) -> None:
         """Copy a file into the library under its hash, or note where it lies; the original is never changed."""

@@ -66,10 +66,7 @@ def ship(
             result.reports.append(old)
         else:
             todo.append((item, target, str(path), one.path))
-    media: dict[str, str] = {}
-    for item in sheet.items:
-        if not all(leaf in media for leaf in _leaves(item.node)):
-            media.update(library.media_of(item.node))
+    media = library.media_of(*(item.node for item in sheet.items))
     place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media, flag)
     chunks = [todo[at : at + CHUNK] for at in range(0, len(todo), CHUNK)]
     ended = len(result.unchanged)
@@ -97,9 +94,3 @@ def ship(
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
     return result
-
-
-def _leaves(node: Any) -> list[str]:
-    from oskren.core.nodes.model import leaves
-
-    return [leaf.audio for leaf in leaves(node)]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import importlib.metadata
 from collections.abc import Callable
-from typing import Any
 
 from sqlalchemy import select
 
@@ -41,10 +40,7 @@ def render(studio: Studio, library: Library, spread: int, told: Told | None = No
     with library.reading() as session:
         rows = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
     todo = [row for row in rows if not row.facts]
-    media = library.media_of(*(tasks.parse(row.mix) for row in todo[:1]))
-    for row in todo[1:]:
-        if not set(_leaf_keys(row.mix)) <= set(media):
-            media.update(library.media_of(tasks.parse(row.mix)))
+    media = library.media_of(*(tasks.parse(row.mix) for row in todo))
     place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media, flag)
     for position, made in studio.batch([(tasks.facts, place, row.mix) for row in todo], told, stop):
         with library.writing() as session:
@@ -53,12 +49,6 @@ def render(studio: Studio, library: Library, spread: int, told: Told | None = No
                 row.row = made["row"]
                 row.facts = {"rate": made["rate"], "channels": made["channels"], "frames": made["frames"], "zero": made["zero"], "measures": made["measures"]}
     return len(todo)
-
-
-def _leaf_keys(mix: dict[str, Any]) -> list[str]:
-    from oskren.core.nodes.model import leaves
-
-    return [leaf.audio for leaf in leaves(tasks.parse(mix))]
 
 
 def redraw_dropped(library: Library, spread: int) -> int:
