@@ -74,8 +74,10 @@ class Studio:
                         told(done, len(calls))
                     yield position, result
         finally:
+            # what is not begun is not done; what is being written is waited for, so that nothing lands after the end
             for future in waiting:
                 future.cancel()
+            wait(waiting)
 
     # ---- listening
 

@@ -126,6 +126,11 @@ class InBrowser(unittest.TestCase):
         }"""
         self.page.wait_for_function(moved, polling=120)
 
+    def kept(self, address: str, expression: str) -> None:
+        """Wait until what the server keeps at an address (``it``) fulfils a JavaScript expression."""
+        body = f"async (address) => {{ const it = await (await fetch(address)).json(); return {expression}; }}"
+        self.page.wait_for_function(body, arg=f"/api/{address}", polling=100)
+
     def drag(self, target: Locator, start: float, end: float, height: float = 0.3) -> None:
         """Drag over an element between two shares of its width."""
         box = target.bounding_box()

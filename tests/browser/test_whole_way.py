@@ -93,6 +93,7 @@ class WholeWay(InBrowser):
         self.press("h")
         expect(page.locator("[data-step=noise_reduction]")).to_contain_text("LUFS")
         number = next(row["id"] for row in self.api("lib/story/sounds")["rows"] if row["name"] == "Workshop 01")
+        self.kept(f"lib/story/sounds/{number}", "it.chain.length === 2 && it.chain[1].on")
         kept = self.api(f"lib/story/sounds/{number}")
         self.assertEqual([(step["kind"], step["on"]) for step in kept["chain"]], [("noise_reduction", True), ("high_pass", True)])
 

@@ -17,7 +17,7 @@ export interface History<T> {
 
 const DEEP = 300;
 
-export function useHistory<T>(save: (doc: T) => void): History<T> {
+export function useHistory<T>(save: (doc: T) => Promise<unknown>): History<T> {
   const [doc, setDoc] = useState<T | null>(null);
   const past = useRef<T[]>([]);
   const future = useRef<T[]>([]);
@@ -25,12 +25,29 @@ export function useHistory<T>(save: (doc: T) => void): History<T> {
   const last = useRef<{ gesture?: string; at: number }>({ at: 0 });
   const saving = useRef(save);
   saving.current = save;
-
-  const put = useCallback((next: T) => {
-    now.current = next;
-    setDoc(next);
-    saving.current(next);
+  const queued = useRef<{ doc: T } | null>(null);
+  const busy = useRef(false);
+  /** One save at a time, the newest state last: states can neither pass each other nor pile up. */
+  const keep = useCallback(async (next: T) => {
+    queued.current = { doc: next };
+    if (busy.current) return;
+    busy.current = true;
+    while (queued.current) {
+      const { doc: latest } = queued.current;
+      queued.current = null;
+      await saving.current(latest);
+    }
+    busy.current = false;
   }, []);
+
+  const put = useCallback(
+    (next: T) => {
+      now.current = next;
+      setDoc(next);
+      void keep(next);
+    },
+    [keep],
+  );
   /** Put the present state behind us, unless the same gesture goes on. */
   const remember = useCallback((gesture?: string) => {
     const time = Date.now();

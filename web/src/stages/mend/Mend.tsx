@@ -57,11 +57,11 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
-  const history = useHistory<Step[]>((chain) => {
+  const history = useHistory<Step[]>((chain) =>
     got(api.PUT("/api/lib/{library}/sounds/{number}/chain", { params: { path: { library, number: sound.id } }, body: { chain } })).then(() => {
       for (const key of ["sounds", "sound", "counts", "opened"]) void queries.invalidateQueries({ queryKey: [key] });
-    }, complain);
-  });
+    }, complain),
+  );
   const { load } = history;
   useEffect(() => load(sound.chain as Step[]), [load, sound]);
   const chain = history.doc ?? (sound.chain as Step[]);

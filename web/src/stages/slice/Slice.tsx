@@ -87,14 +87,9 @@ function Board({ loaded }: { loaded: PlanView }) {
   const total = loaded.seconds;
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, Math.max(6, total / 18))]);
   const path = { library, number: loaded.sound };
-  const sequence = useRef(0);
-  const history = useHistory<Plan>((plan) => {
-    const mine = ++sequence.current;
-    got(api.PUT("/api/lib/{library}/plans/{number}", { params: { path }, body: plan })).then(
-      (fresh) => mine === sequence.current && setView(fresh),
-      complain,
-    );
-  });
+  const history = useHistory<Plan>((plan) =>
+    got(api.PUT("/api/lib/{library}/plans/{number}", { params: { path }, body: plan })).then(setView, complain),
+  );
   const { load } = history;
   useEffect(() => load(loaded.plan), [load, loaded]);
   const plan = history.doc ?? loaded.plan;

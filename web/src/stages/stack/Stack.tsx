@@ -87,7 +87,7 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
       () => queries.invalidateQueries({ queryKey: ["designs"] }),
       complain,
     );
-  const history = useHistory<Mix>((mix) => void keep(name, mix));
+  const history = useHistory<Mix>((mix) => keep(name, mix));
   const { load } = history;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the design is loaded once; later answers of the server are our own changes
   useEffect(() => load(design.mix as Mix), [load, design.id]);
