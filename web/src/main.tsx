@@ -10,6 +10,8 @@ import { queries } from "./app/store";
 import { look, system, wear } from "./app/theme";
 
 wear(look());
+// before anything is shown: a redirect later could undo a click that came first
+if (location.pathname === "/") history.replaceState(null, "", `/gather${location.search}`);
 const root = document.getElementById("root");
 if (root)
   createRoot(root).render(
