@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Node
+from oskren.core.nodes.model import Node, Step
 from oskren.core.slicing import plan as planning
 from oskren.core.slicing.detect import Settings, threshold
 from oskren.core.slicing.plan import Plan
@@ -32,13 +32,14 @@ class PlanHead(BaseModel):
 
 
 class PlanView(BaseModel):
-    """A plan with what it stands on: the floor, whether it is visible, and the threshold (dBFS)."""
+    """A plan with what it stands on: the floor, whether it is visible, the threshold (dBFS), and its finish as steps."""
 
     sound: int
     name: str
     seconds: float
     node: Node
     plan: Plan
+    finishing: list[Step]
     floor_dbfs: float
     floor_visible: bool
     threshold_dbfs: float
@@ -103,6 +104,7 @@ def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan)
         seconds=levels.seconds,
         node=node,
         plan=plan,
+        finishing=list(planning.finish_chain(plan.finish)),
         floor_dbfs=levels.floor_dbfs,
         floor_visible=levels.floor_visible,
         threshold_dbfs=threshold(levels, plan.settings),

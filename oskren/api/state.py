@@ -13,10 +13,8 @@ from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
 import oskren
-from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
+from oskren.api.common import InLibrary, InStudio, InTakes, JobView, SoundRow, row_of
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Node
-from oskren.core.slicing.plan import Slice
 from oskren.core.steps import describe
 from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
 
@@ -87,28 +85,19 @@ class Hit(BaseModel):
     sound: SoundRow | None = None
 
 
-class NodeOr(BaseModel):
-    """Keeps the node schema in the OpenAPI document, so that the client has its type."""
-
-    node: Node
-    slices: list[Slice] = []
-
-
 @router.get("/state")
-def state(studio: InStudio) -> State:
+def state(studio: InStudio, takes: InTakes) -> State:
     """Libraries and where things are."""
     views = []
     for name in studio.home.names():
         library = studio.home.library(name)
         with library.reading() as session:
             views.append(LibraryView(slug=name, name=library.name, sounds=session.scalar(select(func.count(Sound.id))) or 0))
-    from oskren.work.takes import Takes
-
     return State(
         version=oskren.__version__,
         libraries=views,
         ship_folder=str(studio.home.folder / "shipped"),
-        unfinished_takes=Takes(studio.home.folder / "takes").unfinished(),
+        unfinished_takes=takes.unfinished(),
     )
 
 

@@ -51,11 +51,6 @@ class Columns:
         with self._lock:
             self._changed.add(number)
 
-    def forget(self) -> None:
-        """Read everything again at the next use."""
-        with self._lock:
-            self._loaded = False
-
     def _rows(self, session: Session, only: set[int] | None) -> dict[str, list[Any]]:
         found: dict[str, list[Any]] = {name: [] for name in ("id", "name", "created", *CODED, *NUMBERS)}
         query = select(

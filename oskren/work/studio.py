@@ -15,7 +15,7 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Node, NodeAdapter, Print, Source, node_hash
+from oskren.core.nodes.model import Node, Print, Source, node_hash
 from oskren.core.nodes.render import Renderer, Shape
 from oskren.core.types import AnyArray
 from oskren.store import Home, Library
@@ -188,11 +188,3 @@ class Studio:
         return library.add_made(
             name, "print", printed, facts["rate"], facts["channels"], facts["frames"], Measures(**facts["measures"]), facts["row"], arrival, category
         )
-
-
-def parse_node(value: dict[str, Any]) -> Node:
-    """A node from outside; one sentence when it is none."""
-    try:
-        return NodeAdapter.validate_python(value)
-    except ValueError as error:
-        raise OskrenError(f"This is not a sound Oskren can render: {str(error).splitlines()[0]}") from error

@@ -248,7 +248,8 @@ class VarySliceShip(Running):
         wrong = self.client.post(f"{HERE}/plans/{number}/edit", json={"edit": {"do": "split", "id": first["id"], "at_s": 5.9}})
         self.assertIn("playhead inside", wrong.json()["sentence"])
         plan = {**view["plan"], "finish": {"mono": True, "peak_dbfs": -2.0}}
-        self.assertEqual(self.client.put(f"{HERE}/plans/{number}", json=plan).status_code, 200)
+        kept = self.client.put(f"{HERE}/plans/{number}", json=plan)
+        self.assertEqual([step["kind"] for step in kept.json()["finishing"]], ["mono", "fade", "normalise"])
         overlapping = {**plan, "slices": [{**first, "id": 1}, {**first, "id": 2}]}
         self.assertIn("overlap", self.client.put(f"{HERE}/plans/{number}", json=overlapping).json()["sentence"])
         made = self.finish(self.client.post(f"{HERE}/plans/{number}/make"))["sounds"]

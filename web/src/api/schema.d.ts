@@ -1730,7 +1730,7 @@ export interface components {
         };
         /**
          * PlanView
-         * @description A plan with what it stands on: the floor, whether it is visible, and the threshold (dBFS).
+         * @description A plan with what it stands on: the floor, whether it is visible, the threshold (dBFS), and its finish as steps.
          */
         PlanView: {
             /** Sound */
@@ -1742,6 +1742,8 @@ export interface components {
             /** Node */
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
             plan: components["schemas"]["Plan"];
+            /** Finishing */
+            finishing: components["schemas"]["Step"][];
             /** Floor Dbfs */
             floor_dbfs: number;
             /** Floor Visible */

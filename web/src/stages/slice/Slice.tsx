@@ -63,19 +63,6 @@ export default function Slice() {
   );
 }
 
-/** What a finished slice is, as the server makes it: part, channels, fades, level last. */
-function finished(node: Node, piece: { start_s: number; end_s: number }, finish: Plan["finish"]): Node {
-  const steps = [...(finish.chain ?? [])];
-  const step = (kind: string, params: Record<string, unknown>) => ({ kind, params, on: true, id: kind, start_s: null, end_s: null });
-  if (finish.mono) steps.push(step("mono", {}));
-  if (finish.fade_in_ms || finish.fade_out_ms)
-    steps.push(
-      step("fade", { in_s: finish.fade_in_ms / 1000, out_s: finish.fade_out_ms / 1000, in_shape: finish.fade_shape, out_shape: finish.fade_shape }),
-    );
-  if (finish.peak_dbfs !== null) steps.push(step("normalise", { peak_dbfs: finish.peak_dbfs }));
-  return { kind: "chained", node: { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }, chain: steps };
-}
-
 function Board({ loaded }: { loaded: PlanView }) {
   const library = useShared((state) => state.library);
   const go = useNavigate();
@@ -138,7 +125,11 @@ function Board({ loaded }: { loaded: PlanView }) {
     setChosen(piece.id);
     setPlayingSlice(piece.id);
     const found = await player.open(
-      { node: raw ? { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s } : finished(node, piece, plan.finish) },
+      {
+        node: raw
+          ? { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }
+          : { kind: "chained", node: { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }, chain: view.finishing },
+      },
       library,
       `Slice ${no} of ${loaded.name}`,
     );
