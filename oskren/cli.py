@@ -110,7 +110,7 @@ def measure(paths: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_
     measured, failed = [], []
     for path in paths:
         try:
-            measured.append(measure_file(path).model_dump())
+            measured.append(measure_file(path).described())
         except AudioFileError as error:
             failed.append({"path": str(path), "reason": error.reason})
     order = ["path", "duration_s", "frames", "sample_rate", "channels", "bit_depth"]

@@ -199,5 +199,7 @@ class Layouts(unittest.TestCase):
             self.assertEqual(layouts.convert(samples, "stereo").shape, (480, 2))
 
     def test_what_is_not_offered_is_said(self) -> None:
-        with self.assertRaisesRegex(OskrenError, "5.1; choose mono or stereo"):
-            layouts.convert(noise(0.01, channels=2), "5.1")
+        with self.assertRaisesRegex(OskrenError, "cannot become 5.1; say which layout it has"):
+            layouts.convert(noise(0.01, channels=3), "5.1")
+        with self.assertRaisesRegex(OskrenError, "no layout called 'round'"):
+            layouts.convert(noise(0.01, channels=2), "round")

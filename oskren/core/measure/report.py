@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict
 
 from oskren.core.audio import files
 from oskren.core.audio.layouts import layout_of, to_mono
-from oskren.core.measure import anchor, levels, loudness, noise, pitch, spectrum
+from oskren.core.measure import anchor, key, levels, likeness, loudness, noise, pitch, spectrum, strength
 from oskren.core.types import Samples
 
 HEAD_S = 60.0
@@ -41,6 +41,48 @@ class Measures(BaseModel):
     anchor_kind: anchor.Kind = "start"
     clipped_samples: int = 0
     dc_offset: float = 0.0
+    attack_s: float | None = None
+    bands_db: tuple[float, ...] = ()
+    force: float | None = None
+    key: str | None = None
+    key_confidence: float | None = None
+    notes: int = 0
+
+    def described(self) -> dict[str, object]:
+        """What ``oskren measure`` prints: without what only serves likeness, strength and the key filter."""
+        return self.model_dump(exclude={"attack_s", "bands_db", "force", "key", "key_confidence", "notes"})
+
+
+class SlowMeasures(BaseModel):
+    """What is measured after the row has appeared: pitch, usable bandwidth, key."""
+
+    pitch_hz: float | None = None
+    pitch_confidence: float | None = None
+    bandwidth_hz: float | None = None
+    key: str | None = None
+    key_confidence: float | None = None
+    notes: int = 0
+
+
+def slow_measures(mono: Samples, rate: int) -> SlowMeasures:
+    """Pitch, bandwidth and key of a sound of shape (n,)."""
+    hz, sure = pitch.fundamental(mono, rate)
+    found = key.estimate(mono, rate)
+    return SlowMeasures(
+        pitch_hz=_rounded(hz),
+        pitch_confidence=_rounded(sure),
+        bandwidth_hz=_rounded(spectrum.bandwidth(mono, rate), 1),
+        key=found.name if found else None,
+        key_confidence=found.confidence if found else None,
+        notes=found.notes if found else 0,
+    )
+
+
+def slow_measures_of_file(path: Path, layout: str | None = None) -> SlowMeasures:
+    """Pitch, bandwidth and key of the first 60 s of a file."""
+    info = files.probe(path)
+    parts = [to_mono(block, layout) for block in files.blocks(path, 0, round(HEAD_S * info.rate))]
+    return slow_measures(np.concatenate(parts)[:, 0], info.rate)
 
 
 def _decibels(value: float) -> float | None:
@@ -56,7 +98,8 @@ class Measuring:
 
     def __init__(self, rate: int, channels: int, layout: str | None = None):
         self.rate, self.channels = rate, channels
-        self._powers = loudness.Powers(rate, channels, layout or layout_of(channels))
+        self._layout = layout or layout_of(channels)
+        self._powers = loudness.Powers(rate, channels, self._layout)
         self._frames = 0
         self._peak = self._true = self._squares = 0.0
         self._sum = np.zeros(channels)
@@ -79,7 +122,7 @@ class Measuring:
         self._floor.append(noise.frame_powers(block, self.rate))
         self._envelope.append(anchor.envelope(block, self.rate))
         if self._head_left > 0:
-            mono = to_mono(block[: self._head_left])[:, 0]
+            mono = to_mono(block[: self._head_left], self._layout)[:, 0]
             self._head_left -= len(mono)
             self._head.append(mono)
 
@@ -90,9 +133,12 @@ class Measuring:
             self._powers.add(np.zeros((self._powers.step * 4 - self._frames, self.channels), np.float32))
         loud = loudness.summarise(self._powers.steps(), padded)
         mono = np.concatenate(self._head) if self._head else np.zeros(0, np.float32)
-        shape = spectrum.shape(spectrum.magnitudes(mono), self.rate) if self._peak > 1e-10 else spectrum.Shape()
-        found = anchor.propose(np.concatenate(self._envelope)) if self._envelope else anchor.Anchor(0.0, "start")
-        hz, sure = pitch.fundamental(mono, self.rate) if slow else (None, None)
+        sounds = self._peak > 1e-10
+        mags = spectrum.magnitudes(mono) if sounds else np.zeros((0, 2), np.float32)
+        shape = spectrum.shape(mags, self.rate) if sounds else spectrum.Shape()
+        envelope = np.concatenate(self._envelope) if self._envelope else np.zeros(0)
+        found, rising = anchor.propose(envelope), anchor.attack(envelope)
+        slowly = slow_measures(mono, self.rate) if slow and sounds else SlowMeasures()
         floor = noise.noise_floor(np.concatenate(self._floor)) if self._floor else None
         offset = self._sum / max(1, self._frames)
         return Measures(
@@ -105,15 +151,16 @@ class Measuring:
             max_short_term_lufs=_rounded(loud.max_short_term_lufs),
             loudness_range_lu=_rounded(loud.range_lu),
             noise_floor_dbfs=_rounded(floor.dbfs if floor else None),
-            bandwidth_hz=_rounded(spectrum.bandwidth(mono, self.rate), 1) if slow else None,
             brightness_hz=_rounded(shape.brightness_hz, 1),
             flatness=_rounded(shape.flatness_mean, 6),
-            pitch_hz=_rounded(hz),
-            pitch_confidence=_rounded(sure),
             anchor_s=round(min(found.seconds, self._frames / self.rate), 6),
             anchor_kind=found.kind,
             clipped_samples=self._clipped,
             dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
+            attack_s=_rounded(rising.seconds, 4) if sounds else None,
+            bands_db=likeness.band_levels(mags, self.rate) if sounds else (),
+            force=strength.force(_rounded(loud.max_momentary_lufs), rising.rise_db, likeness.low_share(mags, self.rate)) if sounds else None,
+            **slowly.model_dump(),
         )
 
 

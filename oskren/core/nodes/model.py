@@ -15,6 +15,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from oskren.core.audio.layouts import layout_of
 from oskren.core.steps.base import checked, kind_of
 
 HASH_VERSION = 1
@@ -67,6 +68,7 @@ class Source(Frozen):
     rate: int = Field(ge=1000, le=768_000)
     channels: int = Field(ge=1, le=16)
     frames: int = Field(ge=1)
+    layout: str | None = Field(None, max_length=16)
 
 
 class Print(Frozen):
@@ -77,6 +79,7 @@ class Print(Frozen):
     rate: int = Field(ge=1000, le=768_000)
     channels: int = Field(ge=1, le=16)
     frames: int = Field(ge=1)
+    layout: str | None = Field(None, max_length=16)
     of: Node | None = None
 
 
@@ -208,7 +211,9 @@ def _facts(node: Node) -> Any:
     """What of a node changes its audio, as plain data; inputs by their hash."""
     match node:
         case Source() | Print():
-            return ["file", node.audio]
+            # an unstated layout is the usual one of so many channels, so stating that one changes nothing
+            unusual = node.layout is not None and node.layout != layout_of(node.channels)
+            return ["file", node.audio, node.layout] if unusual else ["file", node.audio]
         case Excerpt():
             return ["excerpt", node_hash(node.node), node.start_s, node.end_s]
         case Chained():

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from oskren.core.audio import files
-from oskren.core.audio.layouts import convert
+from oskren.core.audio.layouts import convert, layout_of
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure.levels import amplitude
 from oskren.core.nodes.cache import Cache
@@ -38,6 +38,12 @@ class Shape:
     rate: int
     channels: int
     zero: int = 0
+    layout: str = ""
+
+    @property
+    def named(self) -> str:
+        """The channel layout, the usual one of so many channels when none is stated."""
+        return self.layout or layout_of(self.channels)
 
     @property
     def seconds(self) -> float:
@@ -105,19 +111,19 @@ class Renderer:
         """Length, rate and channels of a node, without rendering it."""
         match node:
             case Source() | Print():
-                return Shape(node.frames, node.rate, node.channels)
+                return Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
             case Excerpt():
                 inner = self.shape(node.node)
                 first, last = self._part(node, inner)
-                return Shape(last - first, inner.rate, inner.channels)
+                return Shape(last - first, inner.rate, inner.channels, layout=inner.layout)
             case Loop():
                 inner = self.shape(node.node)
-                return Shape(max(1, round(node.length_s * inner.rate)), inner.rate, inner.channels)
+                return Shape(max(1, round(node.length_s * inner.rate)), inner.rate, inner.channels, layout=inner.layout)
             case Difference():
                 one, other = self.shape(node.node), self.shape(node.without)
                 if (one.rate, one.channels) != (other.rate, other.channels):
                     raise OskrenError("What a step removed can be heard only for steps that keep rate and channels.")
-                return Shape(max(one.frames, other.frames), one.rate, one.channels, one.zero)
+                return Shape(max(one.frames, other.frames), one.rate, one.channels, one.zero, one.layout)
             case Mix():
                 return self._mix_shape(node)
             case Chained():
@@ -133,18 +139,19 @@ class Renderer:
     def _walk(self, node: Chained) -> tuple[list[Context], Shape]:
         """The context of every active step, and the shape after the last."""
         inner = self.shape(node.node)
-        rate, channels, frames = inner.rate, inner.channels, inner.frames
+        rate, channels, frames, layout = inner.rate, inner.channels, inner.frames, inner.layout
         so_far = TimeMap.identity()
         contexts = []
         for step in active(node.chain):
             kind, params = kind_of(step.kind), step.values()
-            at = Context(rate, channels, frames, so_far.to_output)
+            at = Context(rate, channels, frames, so_far.to_output, layout)
             contexts.append(at)
             if not kind.keeps_time:
                 so_far = so_far.then(kind.time_map(params, at))
+            layout = kind.out_layout(params, layout, channels)
             frames, channels, rate = kind.out_frames(params, at), kind.out_channels(params, channels), kind.out_rate(params, rate)
         zero = round(so_far.to_output(inner.zero / inner.rate) * rate) if inner.zero else 0
-        return contexts, Shape(frames, rate, channels, zero)
+        return contexts, Shape(frames, rate, channels, zero, layout)
 
     def time_map(self, node: Node) -> TimeMap:
         """From a chained node's time to its input's; identity for other nodes."""
@@ -357,15 +364,15 @@ class Renderer:
             node, own, place = self.placed(mix, member)
             first = place + shape.zero
             audio, _ = self.audio(node)
-            voices.append((first, audio, pan_gains(member.pan, min(own.channels, 2)) * np.float32(amplitude(member.gain_db))))
+            voices.append((first, audio, own.named, pan_gains(member.pan, min(own.channels, 2)) * np.float32(amplitude(member.gain_db))))
         for at in range(start, shape.frames, BLOCK):
             count = min(BLOCK, shape.frames - at)
             total = np.zeros((count, 2), np.float64)
-            for first, audio, matrix in voices:
+            for first, audio, layout, gains in voices:
                 low, high = max(at, first), min(at + count, first + len(audio))
                 if low < high:
                     part = np.asarray(audio[low - first : high - first])
-                    total[low - at : high - at] += (part if part.shape[1] == len(matrix) else convert(part, "stereo")) @ matrix
+                    total[low - at : high - at] += (part if part.shape[1] == len(gains) else convert(part, "stereo", layout)) @ gains
             result = total.astype(np.float32)
             yield convert(result, "mono") if shape.channels == 1 else result
 

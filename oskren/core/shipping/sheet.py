@@ -8,6 +8,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Frozen, Node, Step, node_hash
 from oskren.core.words import names
@@ -22,7 +23,7 @@ class Target(Frozen):
     format: Format = "wav"
     rate: int | None = Field(None, ge=8000, le=384_000)
     bits: Literal[16, 24, 32] = 24
-    channels: Literal["keep", "mono", "stereo"] = "keep"
+    channels: Literal["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] = "keep"
     peak_dbfs: float | None = Field(None, ge=-24, le=0)
     fade_in_ms: float = Field(0.0, ge=0, le=10_000)
     fade_out_ms: float = Field(0.0, ge=0, le=60_000)
@@ -74,7 +75,7 @@ def plan(sheet: Sheet, facts: list[tuple[int, int]]) -> list[Planned]:
     planned: list[Planned] = []
     for t, target in enumerate(sheet.targets):
         for i, (item, (rate, channels)) in enumerate(zip(sheet.items, facts, strict=True)):
-            wide = channels if target.channels == "keep" else 1 if target.channels == "mono" else 2
+            wide = channels if target.channels == "keep" else len(CHANNELS[target.channels])
             values = {
                 "category": item.category.replace("/", "-") or "uncategorised",
                 "name": item.name,
@@ -100,6 +101,8 @@ def file_node(item: Item, target: Target) -> Node:
     steps: list[Step] = []
     if target.channels == "mono":
         steps.append(Step(kind="mono"))
+    elif target.channels != "keep":
+        steps.append(Step(kind="layout", params={"layout": target.channels}))
     if target.rate is not None:
         steps.append(Step(kind="rate", params={"rate": target.rate}))
     if target.fade_in_ms or target.fade_out_ms:

@@ -9,7 +9,6 @@ import numpy as np
 from pydantic import BaseModel
 
 from oskren.core.audio import files
-from oskren.core.audio.layouts import convert
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
 from oskren.core.nodes.model import leaves
@@ -76,11 +75,10 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
         When the file cannot be rendered or written; nothing is left under its name that was not there before.
     """
     node = file_node(item, target)
-    rate = renderer.output_shape(node).rate
+    shape = renderer.output_shape(node)
+    rate = shape.rate
     parts = list(renderer.stream(node))
     samples = np.concatenate(parts)
-    if target.channels == "stereo":
-        samples = np.repeat(samples, 2, axis=1) if samples.shape[1] == 1 else convert(samples, "stereo")
     key = file_key(item, target)
     lossless = target.format != "ogg"
     highest = levels.peak(samples)

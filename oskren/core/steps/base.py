@@ -6,6 +6,7 @@ A step is either *streaming* (``stream`` gives an object that takes blocks in or
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Protocol
@@ -13,6 +14,7 @@ from typing import Any, ClassVar, Protocol
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from oskren.core.audio.layouts import layout_of
 from oskren.core.errors import OskrenError
 from oskren.core.timemap import TimeMap
 from oskren.core.types import AnyArray, Samples
@@ -34,7 +36,8 @@ def number(default: float, low: float, high: float, unit: str, label: str, scale
 
 def choice(default: str, options: list[str], label: str) -> Any:
     """A parameter with a fixed set of values."""
-    return Field(default, title=label, pattern="^(" + "|".join(options) + ")$", json_schema_extra={"control": "choice", "options": list(options)})
+    pattern = "^(" + "|".join(map(re.escape, options)) + ")$"
+    return Field(default, title=label, pattern=pattern, json_schema_extra={"control": "choice", "options": list(options)})
 
 
 def moment(label: str) -> Any:
@@ -44,12 +47,18 @@ def moment(label: str) -> Any:
 
 @dataclass(frozen=True)
 class Context:
-    """Where a step stands: its input's rate (Hz), channels and length (frames), and how moments are carried to it."""
+    """Where a step stands: its input's rate (Hz), channels, length (frames) and layout, and how moments are carried to it."""
 
     rate: int
     channels: int
     frames: int
     carry: Callable[[float], float] = field(default=lambda seconds: seconds)
+    layout: str = ""
+
+    @property
+    def named(self) -> str:
+        """The layout, the usual one of so many channels when none is stated."""
+        return self.layout or layout_of(self.channels)
 
     def part(self, start_s: float | None, end_s: float | None) -> tuple[int, int]:
         """A part given in the time of the sound, as frames of the step's input; None means the sound's own edge."""
@@ -100,6 +109,10 @@ class StepKind:
 
     def out_channels(self, params: Any, channels: int) -> int:
         return channels
+
+    def out_layout(self, params: Any, layout: str, channels: int) -> str:
+        """Layout after the step; a step that changes the number of channels leaves the usual one of that many."""
+        return layout if self.out_channels(params, channels) == channels else ""
 
     def time_map(self, params: Any, at: Context) -> TimeMap:
         return TimeMap.identity()

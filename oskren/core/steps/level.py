@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from oskren.core.audio.layouts import to_mono
+from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.measure.levels import amplitude, db, peak
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, number, register
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
 from oskren.core.types import Samples
 
 
@@ -78,4 +78,29 @@ class Mono(StepKind):
         return 1
 
     def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
-        return Simple(to_mono, 1)
+        return Simple(lambda block: to_mono(block, at.named), 1)
+
+
+class LayoutParams(Params):
+    layout: str = choice("stereo", list(CHANNELS), "Becomes")
+    angle_deg: float = number(90.0, 0, 135, "deg", "Ambisonic: look to the sides by")
+
+
+@register
+class Layout(StepKind):
+    """Turn a sound into another channel layout: fold down, spread by channel name, encode or decode first-order AmbiX.
+
+    See :func:`oskren.core.audio.layouts.matrix` for the gains and their sources.
+    """
+
+    key, label, family, params = "layout", "Channel layout", "Level", LayoutParams
+
+    def out_channels(self, params: LayoutParams, channels: int) -> int:
+        return len(CHANNELS[params.layout])
+
+    def out_layout(self, params: LayoutParams, layout: str, channels: int) -> str:
+        return params.layout
+
+    def stream(self, params: LayoutParams, summary: Summary, at: Context, position: int) -> Stream:
+        matrix(at.named, at.channels, params.layout, params.angle_deg)  # says at once what cannot be done
+        return Simple(lambda block: convert(block, params.layout, at.named, params.angle_deg), len(CHANNELS[params.layout]))

@@ -1,0 +1,86 @@
+"""Likeness: how far two sounds are apart by what is measured of them."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from oskren.core.measure import spectrum
+from oskren.core.types import AnyArray, Floats, Samples
+
+BANDS_HZ = (60.0, 120.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 16000.0)
+"""Edges of the eight octaves whose levels are compared."""
+
+LOWEST_DB = -60.0
+NAMES = ("length", "attack", "brightness", "flatness", "loudness", *(f"{low:.0f} Hz" for low in BANDS_HZ[:-1]))
+WEIGHTS = np.array([1.0, 1.0, 1.2, 1.0, 0.5, *([0.45] * 8)])
+"""Own weights: shape in time and colour count alike, loudness less, the eight bands together as three descriptors."""
+
+
+def band_levels(mags: Samples, rate: int) -> tuple[float, ...]:
+    """Level of eight octaves from 60 Hz on, dB under the whole, -60 at least.
+
+    Parameters
+    ----------
+    mags : array, shape (frames, bins)
+        Magnitudes of :func:`oskren.core.measure.spectrum.magnitudes`.
+    """
+    power = np.einsum("ij,ij->j", mags, mags, dtype=np.float64)
+    total = float(power.sum())
+    if total <= 0:
+        return (LOWEST_DB,) * (len(BANDS_HZ) - 1)
+    hz = np.linspace(0, rate / 2, len(power))
+    edges = np.searchsorted(hz, BANDS_HZ)
+    return tuple(round(max(LOWEST_DB, 10 * math.log10(max(float(power[a:b].sum()) / total, 1e-9))), 2) for a, b in itertools.pairwise(edges))
+
+
+def low_share(mags: Samples, rate: int, below_hz: float = 200.0) -> float:
+    """Share 0..1 of the power below a frequency."""
+    power = np.einsum("ij,ij->j", mags, mags, dtype=np.float64)
+    last = int(np.searchsorted(np.linspace(0, rate / 2, len(power)), below_hz))
+    return float(power[:last].sum() / max(float(power.sum()), 1e-20))
+
+
+def describe(measures: Mapping[str, Any], seconds: float) -> Floats | None:
+    """Descriptor vector, shape (13,), from stored measures and the length (s); None for silence or what is not measured yet.
+
+    Length, attack and brightness are logarithmic, as they are heard.
+    """
+    bright, bands, loud = measures.get("brightness_hz"), measures.get("bands_db"), measures.get("integrated_lufs")
+    if not bright or not bands or loud is None:
+        return None
+    attack = max(0.001, float(measures.get("attack_s") or 0.001))
+    flat = float(measures.get("flatness") or 0.0)
+    return np.array([math.log2(max(seconds, 0.01)), math.log2(attack), math.log2(bright), math.sqrt(flat), float(loud), *bands])
+
+
+def standardised(table: AnyArray) -> tuple[Floats, Floats]:
+    """Mean and spread of the descriptors of a library, shape (13,) each; rows with NaN are left out, a spread is never 0.
+
+    Spreads are not taken smaller than what is heard as different (0.25 octave, 0.05 of flatness, 1.5 dB), so that a
+    library of near-identical sounds is not blown up.
+    """
+    known = table[~np.isnan(table).any(axis=1)]
+    least = np.array([0.25, 0.25, 0.25, 0.05, 1.5, *([1.5] * 8)])
+    if not len(known):
+        return np.zeros(len(least)), least
+    return known.mean(axis=0), np.maximum(known.std(axis=0), least)
+
+
+def distances(table: AnyArray, one: AnyArray, spread: AnyArray) -> Floats:
+    """Weighted distance of every row of a table, shape (n, 13), to one vector; NaN where a row is not measured.
+
+    0 for identical descriptors; grows with every difference.
+    """
+    apart = (table - one) / spread
+    return np.asarray(np.sqrt((apart * apart) @ (WEIGHTS**2)))
+
+
+def of_samples(mono: Samples, rate: int) -> tuple[tuple[float, ...], float]:
+    """Band levels and low share of a sound of shape (n,)."""
+    mags = spectrum.magnitudes(mono)
+    return band_levels(mags, rate), low_share(mags, rate)
