@@ -274,7 +274,7 @@ def import_(
     as_json: Json = False,
 ) -> None:
     """Import files and folders into a library (made if it is not there)."""
-    from oskren.work.importing import import_paths
+    from oskren.work.importing import follow_up, import_paths
 
     for path in paths:
         if not path.exists():
@@ -282,10 +282,11 @@ def import_(
     with studio_at(home) as studio:
         into = studio.home.library(library, create=True)
         result = import_paths(studio, into, paths, ", ".join(path.name for path in paths[:3]), refer=refer)
+        follow_up(studio, into)
     answer(
-        {"imported": result.imported, "already_there": result.already_there, "skipped": result.skipped},
+        {"imported": result.imported, "already_there": result.already_there + result.formats, "skipped": result.skipped},
         as_json,
-        f"{result.imported} imported, {result.already_there} already there, {len(result.skipped)} skipped",
+        f"{result.imported} imported, {result.already_there} already there, {result.formats} other formats of sounds, {len(result.skipped)} skipped",
     )
     for one in result.skipped:
         say(f"skipped {one['path']}: {one['reason']}")
@@ -300,7 +301,10 @@ def sounds(
     as_json: Json = False,
 ) -> None:
     """List or search the sounds of a library."""
+    from oskren.core.words.conditions import parse
     from oskren.store import Home
+    from oskren.store.columns import Asked
+    from oskren.store.keeping import fields
     from oskren.store.tables import Sound
 
     if not home.exists():
@@ -308,12 +312,14 @@ def sounds(
     opened = Home(home)
     into = opened.library(library)
     with into.reading() as session:
-        total, numbers, _ = into.columns.search(session, query, limit=limit)
+        search = parse(query, {name: kind for name, kind, _ in fields(into)})  # type: ignore[misc]
+        found = into.columns.search(session, Asked(words=search.words, conditions=search.conditions, limit=limit))
+        total = found.total
         rows = []
-        for number in numbers:
+        for number in found.ids:
             sound = session.get(Sound, number)
             if sound is not None:
-                paths = into.paths(number)
+                paths = [path for path, _, _ in into.paths(number)]
                 rows.append(
                     {
                         "id": sound.id,

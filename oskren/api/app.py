@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import hmac
 import re
 from collections.abc import AsyncIterator, Awaitable, Callable
@@ -17,7 +18,7 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 import oskren
-from oskren.api import gather, listen, mend, ship, slice_, stack, state, vary
+from oskren.api import gather, keeping, listen, mend, ship, slice_, stack, state, vary
 from oskren.core.errors import OskrenError
 from oskren.store import Home
 from oskren.work.shipments import mark_interrupted
@@ -76,7 +77,9 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         for name in running.home.names() or ["library"]:
             mark_interrupted(running.home.library(name, create=True))
+        scanning = asyncio.create_task(keeping.rescan_all(running))
         yield
+        scanning.cancel()
         running.close()
 
     def operation(route: APIRoute) -> str:
@@ -108,7 +111,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     async def missing(_: Request, error: HTTPException) -> JSONResponse:
         return _problem(error.status_code, str(error.detail) if error.status_code != 404 else "There is nothing at this address.")
 
-    for module in (state, listen, gather, mend, stack, vary, slice_, ship):
+    for module in (state, listen, gather, keeping, mend, stack, vary, slice_, ship):
         app.include_router(module.router, prefix="/api")
 
     if WEB.exists():

@@ -8,10 +8,13 @@ from typing import Annotated, Any
 from fastapi import Depends, Path, Request
 from pydantic import BaseModel
 
+from oskren.core.audio.layouts import layout_of, possible
+from oskren.core.audio.metadata import Metadata
 from oskren.core.nodes.model import Node
 from oskren.store import Library
 from oskren.store.library import node_of
 from oskren.store.tables import Sound
+from oskren.store.vector import SURE_PITCH
 from oskren.work.jobs import Job
 from oskren.work.studio import Studio
 from oskren.work.takes import Takes
@@ -51,6 +54,18 @@ class SoundRow(BaseModel):
     category_sure: float
     tags: str
     rating: int
+    mark: str
+    strength: int | None
+    layout: str
+    missing: bool
+    trashed: bool
+    created: str
+    recorded: str
+    folder: str
+    bandwidth: float | None
+    pitch: float | None
+    key: str | None
+    fields: dict[str, str | float]
     seconds: float
     rate: int
     channels: int
@@ -65,6 +80,14 @@ class SoundRow(BaseModel):
     row: str
 
 
+class PathView(BaseModel):
+    """A file a sound is found in: its path, what lies there, and whether it is missing."""
+
+    path: str
+    format: str
+    missing: bool
+
+
 class SoundFacts(SoundRow):
     """A sound with everything known of it."""
 
@@ -72,9 +95,12 @@ class SoundFacts(SoundRow):
     now: Node
     chain: list[dict[str, Any]]
     measures: dict[str, Any]
-    paths: list[str]
+    paths: list[PathView]
     notes: str
-    created: str
+    rights: str
+    strength_given: bool
+    said: Metadata
+    layouts: list[str]
     made_from: list[str]
 
 
@@ -108,12 +134,12 @@ def small(row: bytes) -> str:
     return base64.b64encode(row).decode()
 
 
-def row_of(sound: Sound) -> SoundRow:
-    """A sound's row."""
-    return SoundRow(**_row(sound))
+def row_of(sound: Sound, strength: int | None = None) -> SoundRow:
+    """A sound's row; its strength is given by hand, else the proposed one."""
+    return SoundRow(**_row(sound, strength))
 
 
-def _row(sound: Sound) -> dict[str, Any]:
+def _row(sound: Sound, strength: int | None) -> dict[str, Any]:
     facts = sound.measures
     return {
         "id": sound.id,
@@ -123,6 +149,18 @@ def _row(sound: Sound) -> dict[str, Any]:
         "category_sure": sound.category_sure,
         "tags": sound.tags,
         "rating": sound.rating,
+        "mark": sound.mark,
+        "strength": sound.strength or strength,
+        "layout": sound.layout or layout_of(sound.channels),
+        "missing": sound.missing,
+        "trashed": sound.trashed is not None,
+        "created": sound.created,
+        "recorded": sound.recorded,
+        "folder": sound.folder,
+        "bandwidth": facts.get("bandwidth_hz"),
+        "pitch": facts.get("pitch_hz") if (facts.get("pitch_confidence") or 0.0) >= SURE_PITCH else None,
+        "key": facts.get("key"),
+        "fields": sound.fields or {},
         "seconds": sound.frames / sound.rate,
         "rate": sound.rate,
         "channels": sound.channels,
@@ -143,14 +181,19 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
     from oskren.core.nodes.model import NodeAdapter, leaves
 
     now = node_of(sound)
+    with library.reading() as session:
+        library.columns.refresh(session)
     return SoundFacts(
-        **_row(sound),
+        **_row(sound, library.columns.strength_of([sound.id])[0]),
         node=NodeAdapter.validate_python(sound.node),
         now=now,
         chain=sound.chain,
         measures=sound.measures,
-        paths=library.paths(sound.id),
+        paths=[PathView(path=path, format=format_, missing=missing) for path, format_, missing in library.paths(sound.id)],
         notes=sound.notes,
-        created=sound.created,
+        rights=sound.rights,
+        strength_given=sound.strength is not None,
+        said=Metadata.model_validate(sound.said or {}),
+        layouts=possible(sound.channels),
         made_from=[leaf.audio for leaf in leaves(now)],
     )

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel
 
 from oskren.api.common import InLibrary, InStudio
+from oskren.core.audio.layouts import channel_names, matrix
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import spectrogram as picture
-from oskren.core.nodes.model import Node
+from oskren.core.nodes.model import Chained, Node, Step
 from oskren.store.library import node_of
 
 router = APIRouter(tags=["listen"])
@@ -19,20 +20,27 @@ RAW = {200: {"content": {"application/octet-stream": {}}}}
 
 
 class ToOpen(BaseModel):
-    """What to listen to: a node, or a sound of the library as it is now."""
+    """What to listen to: a node, or a sound of the library as it is now; ``chain`` is put on it for listening."""
 
     node: Node | None = None
     sound: int | None = None
+    chain: list[Step] = []
 
 
 class Opened(BaseModel):
-    """A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line)."""
+    """A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line).
+
+    ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to.
+    """
 
     key: str
     rate: int
     channels: int
     frames: int
     zero: int
+    layout: str
+    lanes: list[str]
+    fold: list[tuple[float, float]]
 
 
 @router.post("/lib/{library}/open")
@@ -43,8 +51,17 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         if wanted.sound is None:
             raise OskrenError("Say what to open: a node or a sound.")
         node = node_of(library.sound(wanted.sound))
-    key, shape = studio.open(library, node)
-    return Opened(key=key, rate=shape.rate, channels=shape.channels, frames=shape.frames, zero=shape.zero)
+    key, shape = studio.open(library, Chained(node=node, chain=tuple(wanted.chain)) if wanted.chain else node)
+    return Opened(
+        key=key,
+        rate=shape.rate,
+        channels=shape.channels,
+        frames=shape.frames,
+        zero=shape.zero,
+        layout=shape.named,
+        lanes=list(channel_names(shape.named, shape.channels)),
+        fold=[(round(float(left), 6), round(float(right), 6)) for left, right in matrix(shape.named, shape.channels, "stereo")],
+    )
 
 
 @router.get("/heard/{key}/block", response_class=Response, responses=RAW)
@@ -66,16 +83,20 @@ def peaks(studio: InStudio, key: str, start: int, end: int, width: Annotated[int
 
 @router.get("/heard/{key}/spectrogram", response_class=Response, responses=RAW)
 def spectrogram(
-    studio: InStudio, key: str, start: int, end: int, width: Annotated[int, Query(ge=1, le=2048)], height: Annotated[int, Query(ge=1, le=512)]
+    studio: InStudio,
+    key: str,
+    start: int,
+    end: int,
+    width: Annotated[int, Query(ge=1, le=2048)],
+    height: Annotated[int, Query(ge=1, le=512)],
+    axis: Literal["log", "linear", "mel"] = "log",
 ) -> Response:
-    """Raw bytes, rows from high to low frequency (log axis 20 kHz to 40 Hz): 0 = -108 dBFS, 255 = 0 dBFS."""
+    """Raw bytes, rows from high to low frequency: 0 = -108 dBFS, 255 = 0 dBFS."""
     _, _, shape = studio.known(key)
     start, end = max(0, start), min(end, shape.frames)
     if end <= start:
         raise OskrenError("The stretch to draw lies outside the sound.")
 
-    def read(first: int, frames: int) -> np.ndarray[tuple[int, int], np.dtype[np.float32]]:
-        return np.frombuffer(studio.block(key, first, frames), np.float32).reshape(-1, shape.channels)
-
-    view = picture(read, start, end, width, height, shape.rate)
+    with studio.reader(key) as read:
+        view = picture(read, start, end, width, height, shape.rate, axis=axis)
     return Response(view.tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})

@@ -33,6 +33,7 @@ class ToShip(BaseModel):
     sounds: list[int] = Field(max_length=20_000)
     targets: list[Target] = Field(min_length=1, max_length=8)
     folder: str = ""
+    project: int = 1
 
 
 class Preview(BaseModel):
@@ -69,7 +70,7 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     """Names and problems, before anything is rendered."""
     if not wanted.sounds:
         return Preview(files=[], problems=0, tokens=TOKENS)
-    files = planned_files(studio, library, shipping.sheet_of(library, wanted.name, wanted.sounds, wanted.targets))
+    files = planned_files(studio, library, shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets))
     return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
 
 
@@ -86,11 +87,11 @@ def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started
     folder = Path(wanted.folder).expanduser() if wanted.folder else studio.home.folder / "shipped"
     if not folder.is_absolute():
         raise OskrenError(f"{folder}: give the whole path of the folder to ship to.")
-    sheet = shipping.sheet_of(library, wanted.name, wanted.sounds, wanted.targets)
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets)
     problems = [one.problem for one in planned_files(studio, library, sheet) if one.problem]
     if problems:
         raise OskrenError(problems[0])
-    number = shipping.begin(library, sheet, folder)
+    number = shipping.begin(library, sheet, folder, wanted.project)
     return started(_run(studio, library, number, wanted.name), number)
 
 

@@ -19,6 +19,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Mix, member_node, node_hash
 from oskren.core.words.names import legal
 from oskren.core.words.propose import Proposal
+from oskren.store.keeping import note_uses
 from oskren.store.tables import Design
 from oskren.work import tasks
 
@@ -30,11 +31,13 @@ class DesignView(BaseModel):
     name: str
     mix: Mix
     created: str
+    project: int
 
 
 class NewDesign(BaseModel):
     name: str = Field(min_length=1, max_length=200)
     mix: Mix = Mix()
+    project: int | None = None
 
 
 class Placed(BaseModel):
@@ -83,17 +86,20 @@ def designs(library: InLibrary) -> list[DesignView]:
 
 
 def _view(row: Design) -> DesignView:
-    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created)
+    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created, project=row.project)
 
 
 @router.post("/designs")
 def add_design(library: InLibrary, new: NewDesign) -> DesignView:
     """Begin a design."""
     with library.writing() as session:
-        row = Design(name=new.name, mix=new.mix.model_dump(mode="json"))
+        row = Design(name=new.name, mix=new.mix.model_dump(mode="json"), project=new.project or 1)
         session.add(row)
         session.flush()
-        return _view(row)
+        note_uses(session, "design", row.id, [new.mix], row.project)
+        view = _view(row)
+    library.columns.touch_uses()
+    return view
 
 
 @router.put("/designs/{number}")
@@ -109,7 +115,10 @@ def save_design(library: InLibrary, number: int, new: NewDesign) -> DesignView:
         if row is None:
             raise OskrenError(f"There is no design {number}; it may have been removed.")
         row.name, row.mix = new.name, new.mix.model_dump(mode="json")
-        return _view(row)
+        note_uses(session, "design", row.id, [new.mix], row.project)
+        view = _view(row)
+    library.columns.touch_uses()
+    return view
 
 
 @router.post("/stack/layout")
@@ -194,4 +203,7 @@ def load_bundle(studio: InStudio, library: InLibrary, file: UploadFile = File())
             row = Design(name=loaded.name, mix=loaded.mix.model_dump(mode="json"))
             session.add(row)
             session.flush()
-            return _view(row)
+            note_uses(session, "design", row.id, [loaded.mix], row.project)
+            view = _view(row)
+        library.columns.touch_uses()
+        return view

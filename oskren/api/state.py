@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import queue
 from collections.abc import AsyncIterable
+from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter
@@ -16,6 +17,7 @@ import oskren
 from oskren.api.common import InLibrary, InStudio, InTakes, JobView, SoundRow, row_of
 from oskren.core.errors import OskrenError
 from oskren.core.steps import describe
+from oskren.store.columns import Asked
 from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
 
 router = APIRouter(tags=["state"])
@@ -114,6 +116,22 @@ def add_library(studio: InStudio, new: NewLibrary) -> LibraryView:
     return LibraryView(slug=name, name=library.name, sounds=0)
 
 
+class Restoring(BaseModel):
+    """A backup to open as a library, under its own name or another."""
+
+    path: str = Field(min_length=1, max_length=4000)
+    name: str = Field("", max_length=80)
+
+
+@router.post("/libraries/restore")
+def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
+    """Open a backup of a library."""
+    from oskren.work import backup
+
+    library = backup.restore(studio.home, Path(wanted.path).expanduser(), wanted.name)
+    return LibraryView(slug=library.folder.name, name=library.name, sounds=library.search(Asked(limit=1)).total)
+
+
 @router.get("/steps")
 def steps() -> list[StepView]:
     """Every kind of step with its parameters: the interface builds its controls from this."""
@@ -129,7 +147,7 @@ def counts(library: InLibrary) -> Counts:
             return session.scalar(select(func.count(column)).where(*where)) or 0
 
         return Counts(
-            gather=count(Sound.id),
+            gather=count(Sound.id, Sound.trashed.is_(None)),
             mend=count(Sound.id, func.json_array_length(Sound.chain) > 0),
             stack=count(Design.id),
             vary=count(Spread.id),
@@ -142,7 +160,7 @@ def counts(library: InLibrary) -> Counts:
 def find(library: InLibrary, q: str) -> list[Hit]:
     """Sounds and designs whose words match."""
     with library.reading() as session:
-        _, numbers, _ = library.columns.search(session, q, limit=8)
+        numbers = library.columns.search(session, Asked(words=q, limit=8)).ids
         hits = [Hit(kind="sound", id=number, name=sound.name, sound=row_of(sound)) for number in numbers if (sound := session.get(Sound, number)) is not None]
         like = f"%{q.replace('%', '').replace('_', '')}%"
         return hits + [Hit(kind="design", id=row.id, name=row.name) for row in session.scalars(select(Design).where(Design.name.ilike(like)).limit(5))]

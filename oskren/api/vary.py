@@ -118,7 +118,7 @@ def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
         raise OskrenError(f"{row.name} has no layers yet; add some in Stack before drawing variations.")
     recipe = new.recipe or default_recipe(mix)
     draw(mix, recipe, new.seed, 1)
-    spread = spreading.make(library, row.name, row.id, mix, recipe, new.seed, new.count)
+    spread = spreading.make(library, row.name, row.id, mix, recipe, new.seed, new.count, row.project)
     return started(_render_job(studio, library, spread, row.name), spread)
 
 

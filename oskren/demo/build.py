@@ -19,6 +19,7 @@ from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo.scenario import PERFORMANCE, RECORDINGS
 from oskren.store import Home, Library
+from oskren.store.keeping import note_uses
 from oskren.store.tables import Design, Draw, Sound, SoundPath
 from oskren.work import shipments, slices, spreads
 from oskren.work.importing import import_paths
@@ -111,6 +112,7 @@ def _design(studio: Studio, library: Library, say: Callable[[str], None]) -> Non
         design = Design(name="Orrery unlocks", mix=mix.model_dump(mode="json"))
         session.add(design)
         session.flush()
+        note_uses(session, "design", design.id, [mix], design.project)
         number = design.id
     freedoms = (
         Freedom(layer="layer-1", control="pitch_st", low=-2, high=2),
@@ -140,7 +142,11 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     slices.save(library, performance.id, node, plan.model_copy(update={"finish": Finish(mono=True)}))
     made = slices.make_one_shots(studio, library, performance.id)
     sheet = shipments.sheet_of(
-        library, "Gear room one-shots", made, [Target(name="wav 24", template="{category}/{name}"), Target(name="ogg", format="ogg", template="preview/{name}")]
+        studio,
+        library,
+        "Gear room one-shots",
+        made,
+        [Target(name="wav 24", template="{category}/{name}"), Target(name="ogg", format="ogg", template="preview/{name}")],
     )
     shipment = shipments.begin(library, sheet, home / "shipped")
     shipments.run(studio, library, shipment)

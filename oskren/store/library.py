@@ -7,7 +7,7 @@ import shutil
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -17,12 +17,14 @@ from sqlalchemy import create_engine, event, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from oskren.core.audio.files import replacing
+from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step, leaves, node_hash
 from oskren.core.words.propose import Proposal, words_of
-from oskren.store.columns import Columns
+from oskren.store.columns import Asked, Columns, Found
 from oskren.store.tables import Arrival, Media, Sound, SoundPath
+from oskren.store.vector import vector_of
 
 
 @dataclass(frozen=True)
@@ -40,9 +42,11 @@ class Examined:
     modified: float
     measures: dict[str, Any]
     row: bytes
+    layout: str = ""
+    said: dict[str, Any] = field(default_factory=dict)
 
     def source(self) -> Source:
-        return Source(audio=self.audio, rate=self.rate, channels=self.channels, frames=self.frames)
+        return Source(audio=self.audio, rate=self.rate, channels=self.channels, frames=self.frames, layout=self.layout or None)
 
 
 def _pragmas(connection: Any, _: Any) -> None:
@@ -138,23 +142,68 @@ class Library:
             session.flush()
             return row.id
 
-    def add_original(self, found: Examined, arrival: int, proposal: Proposal, *, refer: bool, kind: str = "original", name: str | None = None) -> bool:
-        """Add an examined file; False when the same audio is already there (its path is then added to that sound)."""
+    def add_original(
+        self, found: Examined, arrival: int, proposal: Proposal, *, refer: bool, kind: str = "original", name: str | None = None, sent: Path | None = None
+    ) -> bool:
+        """Add an examined file; False when the same audio is already there (its path is then added to that sound).
+
+        A sound that lies in the trash is taken out of it again.
+        """
         path = Path(found.path)
-        node = found.source()
-        key = node_hash(node)
         self.keep_media(found.audio, path, refer=refer)
         with self.writing() as session:
-            known = session.scalar(select(Sound).where(Sound.key == key, Sound.kind.in_(("original", "take"))))
-            fresh = known is None
+            known = _with_audio(session, found.audio)
+            fresh = known is None or known.trashed is not None
             if known is None:
+                said = Metadata.model_validate(found.said)
                 known = self._insert(
-                    session, name or path.stem, kind, node, found.measures, found.row, arrival, bits=found.bits, format_=found.format, proposal=proposal
+                    session,
+                    name or path.stem,
+                    kind,
+                    found.source(),
+                    found.measures,
+                    found.row,
+                    arrival,
+                    bits=found.bits,
+                    format_=found.format,
+                    proposal=proposal,
+                    audio=found.audio,
+                    layout=found.layout,
+                    said=found.said,
+                    folder=str(Path(_noted(found, sent)).parent) if kind == "original" else "",
+                    notes="\n".join(dict.fromkeys(text for text in (said.description, said.note, said.comment) if text)),
+                    rights=said.rights,
+                    recorded=said.date[:20],
                 )
-            session.merge(SoundPath(path=str(path.resolve()), sound_id=known.id, size=found.size, modified=found.modified))
-        if fresh:
-            self.columns.touch(known.id)
+            known.trashed = None
+            session.merge(_path_row(found, known.id, sent))
+        self.columns.touch(known.id)
         return fresh
+
+    def original(self, audio: str) -> int:
+        """The sound that is, or has among its formats, the audio with a hash; 0 when there is none."""
+        with self.reading() as session:
+            known = _with_audio(session, audio)
+        return known.id if known is not None else 0
+
+    def add_format(self, found: Examined, number: int, *, refer: bool, sent: Path | None = None) -> None:
+        """Add a file that holds the recording of a known sound in another format; the better of both is what the sound is from now on."""
+        with self.writing() as session:
+            sound = session.get(Sound, number)
+            assert sound is not None
+            session.merge(_path_row(found, number, sent))
+            better = quality(found.format, found.rate, found.bits) > quality(sound.format, sound.rate, sound.bits)
+            if better:
+                kept = ("anchor_s", "anchor_kind")
+                node = found.source()
+                sound.measures = {**found.measures, **{name: sound.measures[name] for name in kept if name in sound.measures}}
+                sound.node, sound.key, sound.audio = node.model_dump(mode="json"), node_hash(node), found.audio
+                sound.rate, sound.channels, sound.bits, sound.format, sound.frames = found.rate, found.channels, found.bits, found.format, found.frames
+                sound.row, sound.followed = found.row, False
+                sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
+        if better:
+            self.keep_media(found.audio, Path(found.path), refer=refer)
+        self.columns.touch(number)
 
     def add_made(
         self, name: str, kind: str, node: Node, rate: int, channels: int, frames: int, measures: Measures, row: bytes, arrival: int, category: str = ""
@@ -165,6 +214,7 @@ class Library:
             sound = self._insert(
                 session, name, kind, node, measures.model_dump(), row, arrival, bits=32, format_="Oskren", proposal=proposal, shape=(rate, channels, frames)
             )
+            sound.followed = True
         self.columns.touch(sound.id)
         return sound.id
 
@@ -182,6 +232,7 @@ class Library:
         format_: str,
         proposal: Proposal,
         shape: tuple[int, int, int] | None = None,
+        **described: Any,
     ) -> Sound:
         if shape is None:
             assert isinstance(node, Source)
@@ -203,6 +254,8 @@ class Library:
             tags=" ".join(proposal.tags),
             measures=measures,
             row=row,
+            vector=vector_of(measures, shape[2] / shape[0]),
+            **described,
         )
         session.add(sound)
         session.flush()
@@ -224,14 +277,20 @@ class Library:
                 raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
             for field, value in values.items():
                 setattr(sound, field, value)
-            session.execute(text("DELETE FROM sound_words WHERE rowid = :id"), {"id": number})
-            index_words(session, sound)
+            keep_in_step(session, sound)
         self.columns.touch(number)
         return sound
 
-    def paths(self, number: int) -> list[str]:
+    def search(self, asked: Asked) -> Found:
+        """Ask the table."""
         with self.reading() as session:
-            return list(session.scalars(select(SoundPath.path).where(SoundPath.sound_id == number).order_by(SoundPath.path)))
+            return self.columns.search(session, asked)
+
+    def paths(self, number: int) -> list[tuple[str, str, bool]]:
+        """Files a sound is found in: path, format, whether it is missing."""
+        with self.reading() as session:
+            rows = session.scalars(select(SoundPath).where(SoundPath.sound_id == number).order_by(SoundPath.path))
+            return [(row.path, row.format, row.missing) for row in rows]
 
 
 def node_of(sound: Sound) -> Node:
@@ -241,7 +300,42 @@ def node_of(sound: Sound) -> Node:
     return Chained(node=node, chain=chain) if chain else node
 
 
+def keep_in_step(session: Session, sound: Sound) -> None:
+    """After a change of a sound's fields: its search vector and its words."""
+    sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
+    session.execute(text("DELETE FROM sound_words WHERE rowid = :id"), {"id": sound.id})
+    index_words(session, sound)
+
+
+def quality(format_: str, rate: int, bits: int | None) -> tuple[bool, int, int]:
+    """What makes one file better than another of the same recording: nothing lost, then rate, then bits."""
+    return bits is not None, rate, bits or 0
+
+
+def _with_audio(session: Session, audio: str) -> Sound | None:
+    """The original that is, or has among its formats, the audio with a hash."""
+    known = session.scalar(select(Sound).where(Sound.audio == audio))
+    if known is None:
+        path = session.scalar(select(SoundPath).where(SoundPath.audio == audio).limit(1))
+        known = session.get(Sound, path.sound_id) if path is not None else None
+    return known
+
+
+def _noted(found: Examined, sent: Path | None) -> str:
+    """The path a sound is known by: its own, or that within what a browser sent."""
+    return f"sent/{Path(found.path).relative_to(sent)}" if sent else str(Path(found.path).resolve())
+
+
+def _path_row(found: Examined, number: int, sent: Path | None) -> SoundPath:
+    said = f"{found.format} {found.bits} bit" if found.bits else found.format
+    path = _noted(found, sent)
+    return SoundPath(path=path, sound_id=number, size=found.size, modified=found.modified, audio=found.audio, format=f"{said} {found.rate / 1000:g} kHz")
+
+
 def index_words(session: Session, sound: Sound) -> None:
     """Put a sound's words into the full-text table, digits and CamelCase split, the unsplit name too."""
-    words = " ".join([*words_of(sound.name), sound.name, *words_of(sound.category), sound.tags, sound.notes])
-    session.execute(text("INSERT INTO sound_words(rowid, words) VALUES (:id, :words)"), {"id": sound.id, "words": words})
+    said = Metadata.model_validate(sound.said or {}).words()
+    folders = [word for part in Path(sound.folder).parts[-2:] for word in words_of(part)] if sound.folder else []
+    own = [str(value) for value in (sound.fields or {}).values()]
+    texts = [*words_of(sound.name), sound.name, *words_of(sound.category), sound.tags, sound.notes, sound.rights or "", *folders, *own, *said]
+    session.execute(text("INSERT INTO sound_words(rowid, words) VALUES (:id, :words)"), {"id": sound.id, "words": " ".join(texts)})

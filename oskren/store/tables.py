@@ -47,6 +47,7 @@ class Sound(Base):
     arrival_id: Mapped[int | None] = mapped_column(ForeignKey("arrivals.id"), index=True)
     created: Mapped[str] = mapped_column(String(20), default=now)
     key: Mapped[str] = mapped_column(String(40), index=True)
+    audio: Mapped[str] = mapped_column(String(40), default="", index=True)
     node: Mapped[dict[str, Any]] = mapped_column()
     chain: Mapped[list[Any]] = mapped_column(default=list)
     rate: Mapped[int] = mapped_column(Integer)
@@ -59,18 +60,143 @@ class Sound(Base):
     tags: Mapped[str] = mapped_column(Text, default="")
     rating: Mapped[int] = mapped_column(Integer, default=0)
     notes: Mapped[str] = mapped_column(Text, default="")
+    layout: Mapped[str] = mapped_column(String(16), default="")
+    mark: Mapped[str] = mapped_column(String(8), default="")
+    rights: Mapped[str] = mapped_column(Text, default="")
+    strength: Mapped[int | None] = mapped_column(Integer)
+    recorded: Mapped[str] = mapped_column(String(20), default="")
+    fields: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    said: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    folder: Mapped[str] = mapped_column(Text, default="")
+    trashed: Mapped[str | None] = mapped_column(String(20))
+    missing: Mapped[bool] = mapped_column(Boolean, default=False)
+    followed: Mapped[bool] = mapped_column(Boolean, default=False)
     measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
     row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    vector: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
 
 
 class SoundPath(Base):
-    """A path a sound was found under; the same audio may have several."""
+    """A path a sound was found under, and what lies there; one sound may have several, also of other formats."""
 
     __tablename__ = "paths"
     path: Mapped[str] = mapped_column(Text, primary_key=True)
     sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), index=True)
     size: Mapped[int] = mapped_column(Integer, default=0)
     modified: Mapped[float] = mapped_column(Float, default=0.0)
+    audio: Mapped[str] = mapped_column(String(40), default="", index=True)
+    format: Mapped[str] = mapped_column(String(24), default="")
+    missing: Mapped[bool] = mapped_column(Boolean, default=False)
+
+
+class CategoryRow(Base):
+    """One category of the tree its user owns."""
+
+    __tablename__ = "categories"
+    path: Mapped[str] = mapped_column(Text, primary_key=True)
+    code: Mapped[str] = mapped_column(Text, default="")
+    words: Mapped[str] = mapped_column(Text, default="")
+
+
+class Lesson(Base):
+    """How often a user gave a category to a sound with a word in its path."""
+
+    __tablename__ = "lessons"
+    word: Mapped[str] = mapped_column(Text, primary_key=True)
+    category: Mapped[str] = mapped_column(Text, primary_key=True)
+    count: Mapped[int] = mapped_column(Integer, default=0)
+
+
+class SavedSearch(Base):
+    """A search kept by name, as text."""
+
+    __tablename__ = "searches"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    asked: Mapped[dict[str, Any]] = mapped_column()
+
+
+class SoundSet(Base):
+    """An ordered, named collection of sounds."""
+
+    __tablename__ = "sets"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+
+
+class SetMember(Base):
+    """A sound's place in a set."""
+
+    __tablename__ = "set_members"
+    set_id: Mapped[int] = mapped_column(ForeignKey("sets.id", ondelete="CASCADE"), primary_key=True)
+    sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), primary_key=True, index=True)
+    place: Mapped[int] = mapped_column(Integer)
+
+
+class FieldRow(Base):
+    """A field of the user's own: text, number, date or choice."""
+
+    __tablename__ = "fields"
+    name: Mapped[str] = mapped_column(Text, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(8))
+    options: Mapped[list[Any]] = mapped_column(default=list)
+
+
+class Edit(Base):
+    """A change of descriptions, kept so that it can be undone: values of every changed sound before and after."""
+
+    __tablename__ = "edits"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    title: Mapped[str] = mapped_column(Text)
+    created: Mapped[str] = mapped_column(String(20), default=now)
+    before: Mapped[dict[str, Any]] = mapped_column()
+    after: Mapped[dict[str, Any]] = mapped_column()
+    undone: Mapped[bool] = mapped_column(Boolean, default=False)
+
+
+class Watched(Base):
+    """A folder whose files are referred to where they lie and rescanned; ``left_out`` folders in it are not looked at."""
+
+    __tablename__ = "watched"
+    path: Mapped[str] = mapped_column(Text, primary_key=True)
+    left_out: Mapped[list[Any]] = mapped_column(default=list)
+    scanned: Mapped[str] = mapped_column(String(20), default="")
+    found: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class SavedChain(Base):
+    """A chain kept by name, to be put on other sounds."""
+
+    __tablename__ = "chains"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    chain: Mapped[list[Any]] = mapped_column()
+
+
+class Setting(Base):
+    """What a library remembers of how it is used: pinned folders, the hand-over folder."""
+
+    __tablename__ = "settings"
+    name: Mapped[str] = mapped_column(Text, primary_key=True)
+    value: Mapped[dict[str, Any]] = mapped_column()
+
+
+class Project(Base):
+    """Designs, spreads, slice plans and shipments made for one purpose."""
+
+    __tablename__ = "projects"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+
+
+class Use(Base):
+    """That something made of sounds holds a node with this hash."""
+
+    __tablename__ = "uses"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    what: Mapped[str] = mapped_column(String(10), primary_key=True)
+    item: Mapped[int] = mapped_column(Integer, primary_key=True)
+    project: Mapped[int] = mapped_column(Integer, default=1)
 
 
 class Design(Base):
@@ -81,6 +207,7 @@ class Design(Base):
     name: Mapped[str] = mapped_column(Text)
     mix: Mapped[dict[str, Any]] = mapped_column()
     created: Mapped[str] = mapped_column(String(20), default=now)
+    project: Mapped[int] = mapped_column(Integer, default=1)
 
 
 class Spread(Base):
@@ -95,6 +222,7 @@ class Spread(Base):
     recipe: Mapped[dict[str, Any]] = mapped_column()
     made_with: Mapped[str] = mapped_column(Text, default="")
     created: Mapped[str] = mapped_column(String(20), default=now)
+    project: Mapped[int] = mapped_column(Integer, default=1)
 
 
 class Draw(Base):
@@ -119,6 +247,7 @@ class SlicePlan(Base):
     sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), unique=True)
     node: Mapped[dict[str, Any]] = mapped_column()
     plan: Mapped[dict[str, Any]] = mapped_column()
+    project: Mapped[int] = mapped_column(Integer, default=1)
 
 
 class Shipment(Base):
@@ -134,3 +263,4 @@ class Shipment(Base):
     reports: Mapped[list[Any]] = mapped_column(default=list)
     failed: Mapped[list[Any]] = mapped_column(default=list)
     unchanged: Mapped[list[Any]] = mapped_column(default=list)
+    project: Mapped[int] = mapped_column(Integer, default=1)

@@ -2,29 +2,82 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import threading
+from collections import defaultdict
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, text
 
 from oskren.core.audio.files import find_audio
-from oskren.core.words.propose import propose
+from oskren.core.audio.metadata import Metadata
+from oskren.core.errors import OskrenError
+from oskren.core.measure.sameness import alike_rows
 from oskren.store import Library
-from oskren.store.library import Examined
-from oskren.store.tables import Arrival, SoundPath
+from oskren.store.library import Examined, keep_in_step
+from oskren.store.tables import Arrival, Sound
+from oskren.store.tree import vocabulary
 from oskren.work import tasks
 from oskren.work.studio import Studio, Told
+
+LENGTHS_APART_S = 0.15
+"""Coders may lengthen a file by this much."""
+
+FOLLOWED_AT_ONCE = 12
 
 
 @dataclass
 class Imported:
-    """What came of an import."""
+    """What came of an import. ``formats`` counts files that are another format of a sound already there."""
 
     arrival: int = 0
     imported: int = 0
     already_there: int = 0
+    formats: int = 0
     skipped: list[dict[str, str]] = field(default_factory=list)
+
+
+class Recordings:
+    """Finds the sound of a library that a file may be another format of: as long, as loud, the same small waveform."""
+
+    def __init__(self, library: Library):
+        self._library = library
+        self._by_length: dict[int, list[tuple[int, float]]] = defaultdict(list)
+        with library.reading() as session:
+            for number, seconds in session.execute(text("SELECT id, frames * 1.0 / rate FROM sounds WHERE audio != '' AND trashed IS NULL")):
+                self.add(number, seconds)
+
+    def add(self, number: int, seconds: float) -> None:
+        self._by_length[int(seconds / LENGTHS_APART_S)].append((number, seconds))
+
+    def of(self, studio: Studio, found: Examined) -> int | None:
+        """The sound whose recording a file holds in another format; None when there is none."""
+        seconds = found.frames / found.rate
+        place = int(seconds / LENGTHS_APART_S)
+        near = [number for at in (place - 1, place, place + 1) for number, other in self._by_length[at] if abs(other - seconds) <= LENGTHS_APART_S]
+        if not near:
+            return None
+        loud = found.measures.get("integrated_lufs")
+        with self._library.reading() as session:
+            for at in range(0, len(near), 500):
+                for sound in session.scalars(select(Sound).where(Sound.id.in_(near[at : at + 500]))):
+                    same_kind = (sound.format, sound.rate, sound.bits) == (found.format, found.rate, found.bits)
+                    other = sound.measures.get("integrated_lufs")
+                    if same_kind or sound.channels != found.channels or loud is None or other is None or abs(loud - other) > 1.0:
+                        continue
+                    if alike_rows(found.row, sound.row) and self._surely(studio, found, sound):
+                        return sound.id
+        return None
+
+    def _surely(self, studio: Studio, found: Examined, sound: Sound) -> bool:
+        try:
+            path = str(self._library.media(sound.audio))
+        except OskrenError:
+            return False
+        lossy = found.bits is None or sound.bits is None
+        return bool(studio.workers.live(tasks.same, found.path, path, lossy))
 
 
 def import_paths(
@@ -38,6 +91,8 @@ def import_paths(
     stop: Callable[[], bool] = lambda: False,
     names: dict[str, str] | None = None,
     kind: str = "original",
+    leave: Sequence[Path] = (),
+    sent: Path | None = None,
 ) -> Imported:
     """Import files and folders; every file is its own transaction, so what is in stays in when the rest is cancelled.
 
@@ -45,11 +100,17 @@ def import_paths(
     ----------
     names : dict, optional
         Names to give instead of the file's own, by path.
+    leave : sequence of Path
+        Folders inside ``paths`` that are not looked at.
+    sent : Path, optional
+        The temporary folder files were sent to by a browser: their paths are noted from there on.
     """
     result = Imported()
-    wanted = list(find_audio(paths, lambda path, reason: result.skipped.append({"path": str(path), "reason": reason}), leave=studio.home.folder))
+    passed = {studio.home.folder, *(folder.resolve() for folder in leave)}
+    wanted = list(find_audio(paths, lambda path, reason: result.skipped.append({"path": str(path), "reason": reason}), leave=passed))
     with library.reading() as session:
-        known = {row.path: (row.size, row.modified) for row in session.scalars(select(SoundPath))}
+        query = text("SELECT p.path, p.size, p.modified FROM paths p JOIN sounds s ON s.id = p.sound_id WHERE s.trashed IS NULL AND NOT p.missing")
+        known = {path: (size, modified) for path, size, modified in session.execute(query)}
     fresh = []
     for path in wanted:
         facts = path.stat()
@@ -59,16 +120,27 @@ def import_paths(
             fresh.append(path)
     result.arrival = library.arrival(name)
     place = studio.place()
+    words = vocabulary(library)
+    recordings = Recordings(library)
     try:
         for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], told, stop):
-            if isinstance(found, Examined):
-                title = (names or {}).get(found.path)
-                if library.add_original(found, result.arrival, propose(title or found.path), refer=refer, kind=kind, name=title):
-                    result.imported += 1
-                else:
-                    result.already_there += 1
-            else:
+            if not isinstance(found, Examined):
                 result.skipped.append({"path": found[0], "reason": found[1]})
+                continue
+            title = (names or {}).get(found.path)
+            same = recordings.of(studio, found) if kind == "original" and library.original(found.audio) == 0 else None
+            if same is not None:
+                library.add_format(found, same, refer=refer, sent=sent)
+                result.formats += 1
+                continue
+            said = Metadata.model_validate(found.said)
+            told_path = str(Path(found.path).relative_to(sent)) if sent else found.path
+            proposal = words.propose(title or told_path, (said.category, said.title, *said.keywords, said.description[:200]))
+            if library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent):
+                result.imported += 1
+                recordings.add(library.original(found.audio), found.frames / found.rate)
+            else:
+                result.already_there += 1
     finally:
         with library.writing() as session:
             arrival = session.get(Arrival, result.arrival)
@@ -77,3 +149,72 @@ def import_paths(
             if not result.imported and not result.skipped:
                 session.delete(arrival)
     return result
+
+
+def follow_up(studio: Studio, library: Library, told: Told | None = None, stop: Callable[[], bool] = lambda: False) -> int:
+    """Measure what an import left for later: pitch, bandwidth, key. Goes on where a kill ended it. How many sounds were measured."""
+    with library.reading() as session:
+        rows = session.execute(select(Sound.id, Sound.audio, Sound.layout).where(Sound.followed.is_(False), Sound.audio != "")).all()
+    todo: list[tuple[int, str, str]] = []
+    for number, audio, layout in rows:
+        try:
+            todo.append((number, str(library.media(audio)), layout))
+        except OskrenError:
+            continue  # the file is away; it is measured when it is back
+    chunks = [todo[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(todo), FOLLOWED_AT_ONCE)]
+    done = 0
+    for _, answers in studio.batch([(tasks.follow_up, chunk) for chunk in chunks], None, stop):
+        with library.writing() as session:
+            for number, measured in answers:
+                sound = session.get(Sound, number)
+                if sound is None:
+                    continue
+                sound.followed = True
+                if measured is not None:
+                    sound.measures = {**sound.measures, **measured}
+                    keep_in_step(session, sound)
+        library.columns.touch(*(number for number, _ in answers))
+        done += len(answers)
+        if told:
+            told(done, len(todo))
+    return done
+
+
+_following: set[str] = set()
+_following_lock = threading.Lock()
+
+
+def begin_follow_up(studio: Studio, library: Library) -> None:
+    """Start measuring what is left, as a job behind everything else; one at a time for a library."""
+    key = str(library.folder)
+    with _following_lock:
+        if key in _following:
+            return
+        with library.reading() as session:
+            left = session.scalar(select(Sound.id).where(Sound.followed.is_(False), Sound.audio != "").limit(1))
+        if left is None:
+            return
+        _following.add(key)
+
+    def work(job: Any) -> dict[str, Any]:
+        try:
+            return {"measured": follow_up(studio, library, job.progress, job.flag.exists)}
+        finally:
+            with _following_lock:
+                _following.discard(key)
+
+    studio.jobs.start("follow", "Pitch, key and bandwidth", work)
+
+
+def propose_anchors(studio: Studio, library: Library, numbers: list[int], kind: str, told: Told | None = None) -> dict[int, tuple[float, str]]:
+    """Anchors proposed anew for originals: (seconds, kind) by sound. Sounds made in Oskren keep theirs."""
+    with library.reading() as session:
+        rows = [row for at in range(0, len(numbers), 500) for row in session.execute(select(Sound.id, Sound.audio).where(Sound.id.in_(numbers[at : at + 500])))]
+    items = [(number, str(library.media(audio))) for number, audio in rows if audio]
+    chunks = [items[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(items), FOLLOWED_AT_ONCE)]
+    found: dict[int, tuple[float, str]] = {}
+    for place, (_, answers) in enumerate(studio.batch([(tasks.anchors, chunk, kind) for chunk in chunks]), 1):
+        found |= {number: (seconds, said) for number, seconds, said in answers}
+        if told:
+            told(min(place * FOLLOWED_AT_ONCE, len(items)), len(items))
+    return found

@@ -7,32 +7,31 @@ from pathlib import Path
 from typing import Any
 
 from oskren.core.errors import OskrenError
-from oskren.core.shipping.sheet import Item, Sheet, Target
+from oskren.core.shipping.sheet import Sheet, Target
 from oskren.store import Library
-from oskren.store.library import node_of
+from oskren.store.keeping import note_uses
 from oskren.store.tables import Shipment
+from oskren.work.handing import items_of
 from oskren.work.shipping import ship
 from oskren.work.studio import Studio, Told
 
 
-def sheet_of(library: Library, name: str, sounds: list[int], targets: list[Target]) -> Sheet:
+def sheet_of(studio: Studio, library: Library, name: str, sounds: list[int], targets: list[Target]) -> Sheet:
     """A sheet of sounds of the library, in the order given, as they are now."""
     if not sounds:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    items = []
-    for number in sounds:
-        sound = library.sound(number)
-        items.append(Item(node=node_of(sound), name=sound.name, category=sound.category, sound=str(sound.id), tags=tuple(sound.tags.split())))
-    return Sheet(name=name, items=tuple(items), targets=tuple(targets))
+    return Sheet(name=name, items=tuple(items_of(studio, library, sounds)), targets=tuple(targets))
 
 
-def begin(library: Library, sheet: Sheet, folder: Path) -> int:
+def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1) -> int:
     """Note a shipment before it runs, so that it can be taken up again after a kill; its id."""
     with library.writing() as session:
-        row = Shipment(name=sheet.name, folder=str(folder), sheet=sheet.model_dump(mode="json"))
+        row = Shipment(name=sheet.name, folder=str(folder), sheet=sheet.model_dump(mode="json"), project=project)
         session.add(row)
         session.flush()
-        return row.id
+        note_uses(session, "shipment", row.id, [item.node for item in sheet.items], row.project)
+    library.columns.touch_uses()
+    return row.id
 
 
 def run(studio: Studio, library: Library, shipment: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> dict[str, Any]:

@@ -13,6 +13,7 @@ from oskren.core.nodes.model import Node, NodeAdapter, node_hash
 from oskren.core.slicing.detect import Levels, Settings, detect
 from oskren.core.slicing.plan import Plan, one_shot, refound
 from oskren.store import Library
+from oskren.store.keeping import note_uses
 from oskren.store.library import node_of
 from oskren.store.tables import SlicePlan
 from oskren.work import tasks
@@ -49,7 +50,11 @@ def save(library: Library, sound: int, node: Node, plan: Plan) -> None:
     with library.writing() as session:
         row = session.scalar(select(SlicePlan).where(SlicePlan.sound_id == sound))
         if row is None:
-            session.add(SlicePlan(sound_id=sound, node=node.model_dump(mode="json"), plan=plan.model_dump(mode="json")))
+            row = SlicePlan(sound_id=sound, node=node.model_dump(mode="json"), plan=plan.model_dump(mode="json"))
+            session.add(row)
+            session.flush()
+            note_uses(session, "plan", row.id, [node], row.project)
+            library.columns.touch_uses()
         else:
             row.plan = plan.model_dump(mode="json")
 

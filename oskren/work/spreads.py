@@ -13,6 +13,7 @@ from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Mix, node_hash
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.store import Library
+from oskren.store.keeping import note_uses
 from oskren.store.tables import Draw, Spread
 from oskren.work import tasks
 from oskren.work.studio import Studio, Told
@@ -23,16 +24,19 @@ def versions() -> str:
     return f"Oskren {oskren.__version__}, soxr {importlib.metadata.version('soxr')}, python-stretch {importlib.metadata.version('python-stretch')}"
 
 
-def make(library: Library, name: str, design: int | None, mix: Mix, recipe: Recipe, seed: int, count: int) -> int:
+def make(library: Library, name: str, design: int | None, mix: Mix, recipe: Recipe, seed: int, count: int, project: int = 1) -> int:
     """Write a spread with its draws, not rendered yet; its id."""
     mixes = [draw(mix, recipe, seed, number) for number in range(1, count + 1)]
     with library.writing() as session:
         spread = Spread(design_id=design, name=name, seed=seed, mix=mix.model_dump(mode="json"), recipe=recipe.model_dump(mode="json"), made_with=versions())
+        spread.project = project
         session.add(spread)
         session.flush()
+        note_uses(session, "spread", spread.id, [mix], project)
         for number, one in enumerate(mixes, 1):
             session.add(Draw(spread_id=spread.id, number=number, key=node_hash(one), mix=one.model_dump(mode="json")))
-        return spread.id
+    library.columns.touch_uses()
+    return spread.id
 
 
 def render(studio: Studio, library: Library, spread: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> int:

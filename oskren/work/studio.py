@@ -6,6 +6,7 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, wait
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -17,7 +18,7 @@ from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Node, Print, Source, node_hash
 from oskren.core.nodes.render import Renderer, Shape
-from oskren.core.types import AnyArray
+from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work import tasks
 from oskren.work.jobs import Job, Jobs
@@ -37,6 +38,7 @@ class Studio:
         self.jobs = Jobs(home.folder / "run")
         self.peaks_folder = home.folder / "peaks"
         self._nodes: OrderedDict[str, tuple[Node, Library, Shape]] = OrderedDict()
+        self._peaks: OrderedDict[str, Peaks] = OrderedDict()
         self._completing: set[str] = set()
         self._lock = threading.Lock()
 
@@ -90,7 +92,7 @@ class Studio:
                 return key, self._nodes[key][2]
         place = self.place(library, node)
         if isinstance(node, Source | Print):
-            shape, waits = Shape(node.frames, node.rate, node.channels), False
+            shape, waits = Shape(node.frames, node.rate, node.channels, layout=node.layout or ""), False
         else:
             shape, waits = self.workers.live(tasks.shape, place, node.model_dump(mode="json"))
         if waits:
@@ -129,6 +131,22 @@ class Studio:
         self.complete(key)
         return data
 
+    @contextmanager
+    def reader(self, key: str) -> Iterator[Callable[[int, int], Samples]]:
+        """A function (start, frames) that reads an opened node; an original's file is opened once for many looks at it."""
+        node, library, shape = self.known(key)
+        if isinstance(node, Source | Print):
+            with files.reading(library.media(node.audio)) as stream:
+
+                def look(start: int, frames: int) -> Samples:
+                    stream.seek(start)
+                    found: Samples = stream.read(max(0, min(frames, shape.frames - start)), dtype="float32", always_2d=True)
+                    return found
+
+                yield look
+        else:
+            yield lambda start, frames: np.frombuffer(self.block(key, start, frames), np.float32).reshape(-1, shape.channels)
+
     def complete(self, key: str) -> None:
         """Have the whole of an opened node rendered into the cache, behind what is being heard."""
         node, library, _ = self.known(key)
@@ -143,6 +161,10 @@ class Studio:
 
     def peaks(self, key: str) -> Peaks:
         """The waveform of an opened node, made now if there is none yet."""
+        with self._lock:
+            if key in self._peaks:
+                self._peaks.move_to_end(key)
+                return self._peaks[key]
         node, library, _ = self.known(key)
         path = Place("", str(self.peaks_folder)).peaks_path(key)
         found = Peaks.load(path)
@@ -151,6 +173,11 @@ class Studio:
             found = Peaks.load(path)
         if found is None:
             raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
+        with self._lock:
+            # those of hours are tens of megabytes: zooming through one must not read it each time
+            self._peaks[key] = found
+            while len(self._peaks) > 12:
+                self._peaks.popitem(last=False)
         return found
 
     def view(self, key: str, start: int, end: int, width: int) -> AnyArray:

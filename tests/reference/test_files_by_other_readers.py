@@ -7,6 +7,7 @@ import numpy as np
 import wavinfo
 
 from oskren.core.audio import files
+from oskren.core.audio.metadata import Metadata
 from tests.support import RATE, InFolder, noise, sine
 
 
@@ -23,14 +24,14 @@ class OtherReaders(InFolder):
 
     def test_tags_of_wav_by_wavinfo(self) -> None:
         path = self.folder / "a.wav"
-        files.write(path, sine(440, 0.1), RATE, 24, tags={"title": "Bolt drop", "genre": "Mechanism/Lock", "comment": "hard heavy"})
+        files.write(path, sine(440, 0.1), RATE, 24, said=Metadata(title="Bolt drop", category="Mechanism/Lock", comment="hard heavy"))
         info = wavinfo.WavInfoReader(str(path))
         self.assertEqual((info.info.title, info.info.genre, info.info.comment), ("Bolt drop", "Mechanism/Lock", "hard heavy"))
 
     def test_tags_of_flac_and_vorbis_by_mutagen(self) -> None:
         for name in ("a.flac", "a.ogg"):
             path = self.folder / name
-            files.write(path, noise(0.5, -20), RATE, 24, tags={"title": "Kelp", "genre": "Plant"})
+            files.write(path, noise(0.5, -20), RATE, 24, said=Metadata(title="Kelp", category="Plant"))
             tags = mutagen.File(path)
             with self.subTest(name=name):
                 self.assertEqual((tags["title"], tags["genre"]), (["Kelp"], ["Plant"]))

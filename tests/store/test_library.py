@@ -10,7 +10,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step
 from oskren.core.words.propose import Proposal
 from oskren.store import Home
-from oskren.store.columns import match_expression
+from oskren.store.columns import Asked, match_expression
 from oskren.store.library import Examined, node_of
 from oskren.store.tables import Base
 
@@ -56,8 +56,8 @@ class InLibrary(unittest.TestCase):
 
     def search(self, query: str = "", **more: object):  # type: ignore[no-untyped-def]
         with self.library.reading() as session:
-            total, ids, facets = self.library.columns.search(session, query, **more)  # type: ignore[arg-type]
-        return total, [self.library.sound(number).name for number in ids], facets
+            found = self.library.columns.search(session, Asked(words=query, **more))  # type: ignore[arg-type]
+        return found.total, [self.library.sound(number).name for number in found.ids], found.facets
 
 
 class Adding(InLibrary):
@@ -65,7 +65,7 @@ class Adding(InLibrary):
         self.assertTrue(self.add("creak one", 1))
         self.assertFalse(self.add("creak copy", 1))
         self.assertEqual(self.search()[0], 1)
-        self.assertEqual([Path(path).name for path in self.library.paths(1)], ["creak copy.wav", "creak one.wav"])
+        self.assertEqual([Path(path).name for path, _, _ in self.library.paths(1)], ["creak copy.wav", "creak one.wav"])
 
     def test_copied_media_lies_in_the_library_under_its_hash(self) -> None:
         self.add("kept", 3, refer=False)
@@ -92,7 +92,7 @@ class Adding(InLibrary):
         self.add("a", 1)
         other = self.home.library("Other", create=True)
         with other.reading() as session:
-            self.assertEqual(other.columns.search(session)[0], 0)
+            self.assertEqual(other.columns.search(session, Asked()).total, 0)
         self.home.close()
         again = Home(self.folder / "home")
         self.assertEqual(again.names(), ["glass-house", "other"])

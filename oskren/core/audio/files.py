@@ -6,7 +6,7 @@ import contextlib
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,6 +14,7 @@ import numpy as np
 import soundfile as sf
 
 from oskren.core.audio.layouts import MAX_CHANNELS, layout_of
+from oskren.core.audio.metadata import Metadata, embed
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.types import AnyArray, Samples
 
@@ -199,7 +200,7 @@ def replacing(path: Path) -> Iterator[Path]:
         raise
 
 
-def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0, tags: dict[str, str] | None = None) -> None:
+def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0, said: Metadata | None = None) -> None:
     """Write samples to a file whose format follows its extension (.wav, .flac, .ogg), atomically.
 
     Parameters
@@ -209,8 +210,8 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
         32 is float and for WAV only; ignored for Ogg Vorbis.
     dither : bool
         Add TPDF dither before rounding (see :mod:`oskren.core.audio.dither`).
-    tags : dict, optional
-        ``title``, ``genre``, ``comment``, ``software``: LIST INFO in WAV, Vorbis comments in FLAC and Ogg.
+    said : Metadata, optional
+        Words, markers and loops to put into the file: bext, iXML, LIST INFO, cue and smpl in WAV, Vorbis comments in FLAC and Ogg.
     """
     from oskren.core.audio.dither import tpdf
 
@@ -223,12 +224,13 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
     riff = format_ == "WAV" and samples.nbytes > (1 << 32) - 65536
     # the Vorbis encoder keeps each write on its stack: small ones only
     size = 4096 if format_ == "OGG" else BLOCK
-    with replacing(path) as temporary, sf.SoundFile(str(temporary), "w", rate, samples.shape[1], subtype, format="RF64" if riff else format_) as stream:
-        for name, text in (tags or {}).items():
-            setattr(stream, name, text)
-        for at in range(0, len(samples), size):
-            part = samples[at : at + size]
-            stream.write(_integers(part, bits) if subtype.startswith("PCM") else part)
+    with replacing(path) as temporary:
+        with sf.SoundFile(str(temporary), "w", rate, samples.shape[1], subtype, format="RF64" if riff else format_) as stream:
+            for at in range(0, len(samples), size):
+                part = samples[at : at + size]
+                stream.write(_integers(part, bits) if subtype.startswith("PCM") else part)
+        if said is not None:
+            embed(temporary, said, rate, samples.shape[1])
 
 
 def _integers(samples: Samples, bits: int) -> AnyArray:
@@ -240,12 +242,12 @@ def _integers(samples: Samples, bits: int) -> AnyArray:
     return np.asarray(np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1).astype(np.int32) << (32 - bits))
 
 
-def find_audio(paths: list[Path], skipped: Callable[[Path, str], None], leave: Path | None = None) -> Iterator[Path]:
-    """Walk files and folders in a stable order; hidden ones and the folder ``leave`` are passed over, what is missing is reported."""
+def find_audio(paths: list[Path], skipped: Callable[[Path, str], None], leave: Collection[Path] = ()) -> Iterator[Path]:
+    """Walk files and folders in a stable order; hidden ones and the folders ``leave`` are passed over, what is missing is reported."""
     for path in paths:
         if path.is_dir():
             for folder, names, files in os.walk(path):
-                names[:] = sorted(name for name in names if not name.startswith(".") and (Path(folder) / name).resolve() != leave)
+                names[:] = sorted(name for name in names if not name.startswith(".") and (Path(folder) / name).resolve() not in leave)
                 for name in sorted(files):
                     if not name.startswith("."):
                         yield Path(folder) / name

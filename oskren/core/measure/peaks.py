@@ -124,16 +124,40 @@ def of_samples(samples: Samples, width: int) -> AnyArray:
     return _reduce(exact, edges)
 
 
-def spectrogram(read: Callable[[int, int], Samples], start: int, end: int, width: int, height: int, rate: int, size: int = 2048) -> AnyArray:
+AXES = ("log", "linear", "mel")
+LOWEST_HZ = 40.0
+FLOOR_DB = -108.0
+
+
+def axis_edges(axis: str, height: int, rate: int) -> AnyArray:
+    """Edges (Hz) of the rows of a spectrogram from high to low, shape (height + 1,).
+
+    ``log`` and ``mel`` run from 20 kHz (or half the rate) to 40 Hz and 0 Hz, ``linear`` from half the rate to 0.
+    Mel after O'Shaughnessy 1987: 2595 log10(1 + f / 700).
+    """
+    top = rate / 2
+    if axis == "linear":
+        return np.linspace(top, 0, height + 1)
+    top = min(20_000.0, top)
+    if axis == "mel":
+        mel = np.linspace(2595 * np.log10(1 + top / 700), 0, height + 1)
+        return np.asarray(700 * (10 ** (mel / 2595) - 1))
+    if axis == "log":
+        return np.geomspace(top, LOWEST_HZ, height + 1)
+    raise OskrenError(f"There is no axis '{axis}'; there are {', '.join(AXES)}.")
+
+
+def spectrogram(read: Callable[[int, int], Samples], start: int, end: int, width: int, height: int, rate: int, size: int = 2048, axis: str = "log") -> AnyArray:
     """Levels over time and frequency: uint8, shape (height, width), 0 = -108 dBFS or less, 255 = 0 dBFS.
 
-    Rows run from 20 kHz (or half the rate) down to 40 Hz on a logarithmic axis. ``read(start, frames)`` gives samples
+    Rows run from high to low on the axis asked for (see :func:`axis_edges`). ``read(start, frames)`` gives samples
     (frames, channels). Each column is one windowed frame at its middle.
     """
     from scipy.fft import rfft
 
     from oskren.core.measure.spectrum import hann
 
+    bins = axis_edges(axis, height, rate) / rate * size
     centres = start + (np.arange(width) + 0.5) * (end - start) / width
     firsts = np.round(centres - size / 2).astype(np.int64)
     if end - start < 4096 * width:
@@ -148,9 +172,8 @@ def spectrogram(read: Callable[[int, int], Samples], start: int, end: int, width
             rows.append(np.pad(part, (size - len(part) if first < 0 else 0, 0 if first < 0 else size - len(part))))
         frames = np.stack(rows)
     level = 20 * np.log10(np.abs(rfft(frames * hann(size), axis=1)) * (4 / size) + 1e-9)
-    bins = np.geomspace(min(20_000, rate / 2), 40, height + 1) / rate * size
     picture = np.empty((height, width), np.float64)
     for row in range(height):
         low, high = int(bins[row + 1]), int(np.ceil(bins[row]))
         picture[row] = level[:, low : max(high, low + 1)].max(axis=1) if low < level.shape[1] else -200
-    return np.clip((picture + 108) / 108 * 255, 0, 255).astype(np.uint8)
+    return np.clip((picture - FLOOR_DB) / -FLOOR_DB * 255, 0, 255).astype(np.uint8)

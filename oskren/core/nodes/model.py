@@ -257,6 +257,23 @@ def leaves(node: Node) -> list[Source | Print]:
     return list(found.values())
 
 
+def hashes_in(node: Node) -> set[str]:
+    """Hashes of a node and of everything in it, down to the originals."""
+    found = {node_hash(node)}
+    match node:
+        case Source() | Print():
+            return found
+        case Mix():
+            inner = [member.node for member in node.members]
+        case Difference():
+            inner = [node.node, node.without]
+        case _:
+            inner = [node.node]
+    for one in inner:
+        found |= hashes_in(one)
+    return found
+
+
 def deepest(node: Node) -> int:
     """Levels of nesting; the renderer refuses more than 64, which also refuses cycles made by hand."""
     match node:

@@ -45,6 +45,10 @@ class Item(Frozen):
     category: str = ""
     sound: str = ""
     tags: tuple[str, ...] = ()
+    notes: str = ""
+    rights: str = ""
+    recorded: str = ""
+    markers: tuple[tuple[float, str], ...] = ()
 
 
 class Sheet(Frozen):
@@ -114,5 +118,5 @@ def file_node(item: Item, target: Target) -> Node:
 
 def file_key(item: Item, target: Target) -> str:
     """Hash of everything that decides a file's bytes; the same key means the file need not be rendered again."""
-    facts = [node_hash(file_node(item, target)), target.model_dump(exclude={"template", "name"}), item.name, item.category, list(item.tags), 1]
+    facts = [node_hash(file_node(item, target)), target.model_dump(exclude={"template", "name"}), item.model_dump(exclude={"node", "sound"}), 2]
     return hashlib.blake2b(json.dumps(facts, sort_keys=True).encode(), digest_size=20).hexdigest()

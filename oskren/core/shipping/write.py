@@ -9,6 +9,8 @@ import numpy as np
 from pydantic import BaseModel
 
 from oskren.core.audio import files
+from oskren.core.audio.layouts import channel_names
+from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
 from oskren.core.nodes.model import leaves
@@ -84,9 +86,24 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     highest = levels.peak(samples)
     if target.bits != 32 or not lossless:
         samples = _under_full_scale(samples, highest)
-    tags = {"title": item.name, "genre": item.category or "Sound effect", "comment": ", ".join(item.tags), "software": "Oskren"}
-    files.write(path, samples, rate, target.bits, dither=target.dither and target.bits == 16, seed=int(key[:8], 16), tags={k: v for k, v in tags.items() if v})
+    said = words_for(item, target).model_copy(update={"channel_names": channel_names(shape.named, shape.channels) if shape.channels > 2 else ()})
+    files.write(path, samples, rate, target.bits, dither=target.dither and target.bits == 16, seed=int(key[:8], 16), said=said)
     return verify(path, shown, key, samples, highest, rate, item, target)
+
+
+def words_for(item: Item, target: Target) -> Metadata:
+    """What a file says of itself: the item's name, category, tags, notes, rights, date and markers."""
+    return Metadata(
+        title=item.name,
+        description=item.notes,
+        category=item.category or "Sound effect",
+        keywords=item.tags,
+        comment=", ".join(item.tags),
+        rights=item.rights,
+        date=item.recorded,
+        software="Oskren",
+        markers=tuple(Marker(at_s=at, label=label) for at, label in item.markers),
+    )
 
 
 def _under_full_scale(samples: Samples, highest: float) -> Samples:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
@@ -90,7 +90,7 @@ def from_csv(text: str) -> list[Category]:
     """Categories out of a CSV table with a header line, as studios and public lists have them.
 
     Columns are found by their titles: levels ("category", "sub-category", "level 1" ...) or one "path" with slashes; a
-    "code" or "id"; "words", "synonyms" or an "explanation", whose words are taken. Comma, semicolon and tab are understood.
+    "code" or "id"; "words" (with their ! and ?), "synonyms" or an "explanation", whose words are taken. Comma, semicolon and tab are understood.
     Names in capitals are written with small letters.
 
     Raises
@@ -122,19 +122,10 @@ def from_csv(text: str) -> list[Category]:
         if not parts:
             continue
         path = clean("/".join(part.capitalize() if part.isupper() and len(part) > 3 else part for part in parts))
-        said = re.findall(r"[^\W\d_]{3,}", " ".join(cells[i] for i in words).lower())
+        said = [word for i in words for word in re.findall(r"[^\W\d_]{2,}[!?]?" if titles[i].lower() == "words" else r"[^\W\d_]{3,}", cells[i].lower())]
         found[path.casefold()] = Category(path=path, code=next((cells[i] for i in codes if cells[i]), "")[:40], words=tuple(dict.fromkeys(said)))
     if not found:
         raise OskrenError("The table of categories has a header but no categories below it.")
     for path in with_parents(category.path for category in found.values()):
         found.setdefault(path.casefold(), Category(path=path))
     return sorted(found.values(), key=lambda category: category.path.casefold())
-
-
-def starting(tree: Mapping[str, Mapping[str, str]]) -> list[Category]:
-    """Categories of a two-level table {top: {sub: words}}; the empty sub holds the words of the top itself."""
-    found = []
-    for top, subs in tree.items():
-        for sub, words in subs.items():
-            found.append(Category(path=f"{top}/{sub}" if sub else top, words=tuple(words.split())))
-    return found

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from oskren.core.words.categories import Category
-from oskren.core.words.starting import starting_categories
+from oskren.core.words.starting import starting_categories, tag_words
 
 _CAMEL = re.compile(r"(?<=[a-z])(?=[A-Z])|(?<=[A-Z])(?=[A-Z][a-z])|(?<=[A-Za-z])(?=\d)|(?<=\d)(?=[A-Za-z])")
 _WORD = re.compile(r"[^\W\d_]+|\d+")
@@ -25,11 +25,6 @@ DOUBT = 0.6
 
 SURE = 0.6
 """Proposals below this are shown as unsure."""
-
-TAGS = set(
-    "slow fast dry wet tonal soft hard big small long short heavy light loop room close distant far noisy creak ring scrape hit knock rattle squeak hum hiss roll "
-    "drag swell whoosh steps drop break tick crack crunch snap click buzz bubble low high deep bright dark open shut sharp hollow metal wood glass stone water".split()
-)
 
 
 @dataclass(frozen=True)
@@ -118,7 +113,7 @@ class Vocabulary:
         if len(word) < 7 or self._known(word) or word in self._learned:
             return [word]
         for cut in range(len(word) - 3, 2, -1):
-            if self._known(word[:cut]) and (self._known(word[cut:]) or word[cut:] in TAGS):
+            if self._known(word[:cut]) and (self._known(word[cut:]) or word[cut:] in tag_words()):
                 return [word[:cut], word[cut:]]
         return [word]
 
@@ -143,7 +138,7 @@ class Vocabulary:
         for listed, weight in sources:
             said = [piece for word in listed for piece in self._compound(word)]
             for place, word in enumerate(said):
-                if word in TAGS and word not in tags:
+                if word in tag_words() and word not in tags:
                     tags.append(word)
                 share = weight * (1.0 - LATER_COUNTS_LESS * min(place, 6))
                 known = self._known(word)
@@ -183,6 +178,7 @@ def propose(path: Path | str, more: Iterable[str] = ()) -> Proposal:
 
 
 def lessons(path: Path | str) -> list[str]:
-    """Words of a path that a correction teaches: of the name, without numbers and short words."""
-    found = [forms(word)[-1] if word.endswith("s") else word for word in words_of(Path(path).stem)]
+    """Words of a path that a correction teaches: of the name and its folder, without numbers and short words."""
+    path = Path(path)
+    found = [forms(word)[-1] if word.endswith("s") else word for text in (path.stem, path.parent.name) for word in words_of(text)]
     return list(dict.fromkeys(word for word in found if len(word) > 2 and not word.isdigit()))

@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/libraries/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Library
+         * @description Open a backup of a library.
+         */
+        post: operations["restore_library"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/steps": {
         parameters: {
             query?: never;
@@ -233,11 +253,31 @@ export interface paths {
         };
         /**
          * Spectrogram
-         * @description Raw bytes, rows from high to low frequency (log axis 20 kHz to 40 Hz): 0 = -108 dBFS, 255 = 0 dBFS.
+         * @description Raw bytes, rows from high to low frequency: 0 = -108 dBFS, 255 = 0 dBFS.
          */
         get: operations["spectrogram"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Search Sounds
+         * @description Search, filter and sort the sounds.
+         */
+        post: operations["search_sounds"];
         delete?: never;
         options?: never;
         head?: never;
@@ -253,11 +293,31 @@ export interface paths {
         };
         /**
          * Sounds
-         * @description Search, filter and sort the sounds.
+         * @description The table by a plain address: what ``POST /search`` gives without facets.
          */
         get: operations["sounds"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/search/text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Search As Text
+         * @description The text form of a search made with the builder; says what does not go together.
+         */
+        post: operations["search_as_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -286,6 +346,166 @@ export interface paths {
          * @description Describe a sound; the audio stays as it is.
          */
         patch: operations["change_sound"];
+        trace?: never;
+    };
+    "/api/lib/{library}/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Sounds
+         * @description Describe many sounds at once; one undo takes it back.
+         */
+        post: operations["edit_sounds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/edit/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Edit
+         * @description Take back the last change of descriptions.
+         */
+        post: operations["undo_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/edit/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo Edit
+         * @description Do the last change again that was taken back.
+         */
+        post: operations["redo_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/anchors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Anchors
+         * @description Propose the anchors of many sounds anew, as a job; one undo takes it back.
+         */
+        post: operations["propose_anchors"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sounds/{number}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Uses
+         * @description Where a sound is used: designs, spreads, slice plans, shipments, and in which project.
+         */
+        get: operations["uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/trash/empty": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Empty Trash
+         * @description Delete what lies in the trash for good; what is used stays.
+         */
+        post: operations["empty_trash"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export Sounds
+         * @description Write sounds or a marked part to a folder, as a job; every file is read back and checked.
+         */
+        post: operations["export_sounds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sounds/{number}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound File
+         * @description A sound, or the part between start and end (s), as a file: what is dragged out of the browser.
+         */
+        get: operations["sound_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/lib/{library}/arrivals": {
@@ -402,6 +622,378 @@ export interface paths {
          * @description End a recording (or one that a closed tab left): it becomes a sound of its library.
          */
         post: operations["finish_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/categories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Categories
+         * @description The tree, each with the sounds filed right in it.
+         */
+        get: operations["categories"];
+        /**
+         * Put Category
+         * @description Add a category, or give one its code and words.
+         */
+        put: operations["put_category"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/categories/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Category
+         * @description Rename, move or merge a category; its sounds and what lies below go along.
+         */
+        post: operations["move_category"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/categories/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Category
+         * @description Delete a category; its sounds get another one.
+         */
+        post: operations["remove_category"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/categories.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Categories Csv
+         * @description The tree as CSV.
+         */
+        get: operations["categories_csv"];
+        put?: never;
+        /**
+         * Load Categories
+         * @description Load categories from CSV.
+         */
+        post: operations["load_categories"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sets
+         * @description Every set.
+         */
+        get: operations["sets"];
+        put?: never;
+        /**
+         * Add Set
+         * @description Begin a set, of chosen sounds or empty.
+         */
+        post: operations["add_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sets/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Set
+         * @description Delete a set; its sounds stay.
+         */
+        delete: operations["delete_set"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Set
+         * @description Rename a set, put sounds into it, move them in it, take them out.
+         */
+        patch: operations["change_set"];
+        trace?: never;
+    };
+    "/api/lib/{library}/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Searches
+         * @description Saved searches.
+         */
+        get: operations["searches"];
+        put?: never;
+        /**
+         * Keep Search
+         * @description Keep a search by name.
+         */
+        post: operations["keep_search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/searches/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Search
+         * @description Forget a saved search.
+         */
+        delete: operations["delete_search"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chains
+         * @description Saved chains.
+         */
+        get: operations["chains"];
+        put?: never;
+        /**
+         * Keep Chain
+         * @description Keep a chain by name.
+         */
+        post: operations["keep_chain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/chains/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Chain
+         * @description Forget a saved chain; sounds and layers it was put on keep it.
+         */
+        delete: operations["delete_chain"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fields
+         * @description Fields of the user's own.
+         */
+        get: operations["fields"];
+        /**
+         * Put Field
+         * @description Add a field, or give a choice other options.
+         */
+        put: operations["put_field"];
+        post?: never;
+        /**
+         * Delete Field
+         * @description Delete a field.
+         */
+        delete: operations["delete_field"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/projects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Projects
+         * @description Projects of the library.
+         */
+        get: operations["projects"];
+        put?: never;
+        /**
+         * Add Project
+         * @description Begin a project.
+         */
+        post: operations["add_project"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/watched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Watched
+         * @description Watched folders.
+         */
+        get: operations["watched"];
+        put?: never;
+        /**
+         * Watch
+         * @description Watch a folder and scan it, as a job.
+         */
+        post: operations["watch"];
+        /**
+         * Unwatch
+         * @description Stop watching a folder; its sounds stay.
+         */
+        delete: operations["unwatch"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Watched
+         * @description Say which folders inside a watched one are left out.
+         */
+        patch: operations["change_watched"];
+        trace?: never;
+    };
+    "/api/lib/{library}/watched/rescan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rescan
+         * @description Find what is new, missing or moved in a watched folder, as a job.
+         */
+        post: operations["rescan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Settings
+         * @description Pinned folders and the hand-over folder.
+         */
+        get: operations["settings"];
+        /**
+         * Keep Settings
+         * @description Pin folders; choose the hand-over folder (empty: one in Oskren's own folder).
+         */
+        put: operations["keep_settings"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Back Up
+         * @description Write the whole library into one file of a folder, as a job.
+         */
+        post: operations["back_up"];
         delete?: never;
         options?: never;
         head?: never;
@@ -976,6 +1568,24 @@ export interface components {
             /** End S */
             end_s: number;
         };
+        /**
+         * Anchoring
+         * @description Propose anchors anew: of a kind, or of the kind that fits each.
+         */
+        Anchoring: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
+            /**
+             * Kind
+             * @default
+             * @enum {string}
+             */
+            kind: "" | "hit" | "top" | "end" | "start";
+        };
         /** ArrivalView */
         ArrivalView: {
             /** Id */
@@ -991,6 +1601,14 @@ export interface components {
                 [key: string]: string;
             }[];
         };
+        /**
+         * Backup
+         * @description Where to write a backup of the library.
+         */
+        Backup: {
+            /** Folder */
+            folder: string;
+        };
         /** Body_load_bundle */
         Body_load_bundle: {
             /** File */
@@ -1001,8 +1619,46 @@ export interface components {
             /** Files */
             files: string[];
         };
+        /**
+         * Category
+         * @description One category: its path in the tree, a short code (may be empty), and words that speak for it besides its own name.
+         */
+        Category: {
+            /** Path */
+            path: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
+             * Words
+             * @default []
+             */
+            words: string[];
+        };
+        /** CategoryView */
+        CategoryView: {
+            /** Path */
+            path: string;
+            /** Code */
+            code: string;
+            /** Words */
+            words: string[];
+            /** Sounds */
+            sounds: number;
+        };
         /** Chain */
         Chain: {
+            /** Chain */
+            chain: components["schemas"]["Step"][];
+        };
+        /** ChainView */
+        ChainView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
             /** Chain */
             chain: components["schemas"]["Step"][];
         };
@@ -1026,23 +1682,46 @@ export interface components {
         };
         /**
          * Change
-         * @description Fields of a sound to change; what is left out stays.
+         * @description What to change of sounds; what is left out stays. ``add_tags`` and ``remove_tags`` keep a sound's other tags.
          */
         Change: {
             /** Name */
             name?: string | null;
             /** Category */
             category?: string | null;
+            /**
+             * Confirm
+             * @default false
+             */
+            confirm: boolean;
             /** Tags */
             tags?: string | null;
+            /** Add Tags */
+            add_tags?: string | null;
+            /** Remove Tags */
+            remove_tags?: string | null;
             /** Rating */
             rating?: number | null;
+            /** Mark */
+            mark?: string | null;
             /** Notes */
             notes?: string | null;
+            /** Rights */
+            rights?: string | null;
+            /** Strength */
+            strength?: number | null;
+            /** Layout */
+            layout?: string | null;
             /** Anchor S */
             anchor_s?: number | null;
             /** Anchor Kind */
-            anchor_kind?: ("hit" | "top" | "end" | "start") | null;
+            anchor_kind?: string | null;
+            /** Fields */
+            fields?: {
+                [key: string]: string | number | null;
+            } | null;
+            /** Trashed */
+            trashed?: boolean | null;
         };
         /**
          * Check
@@ -1060,6 +1739,26 @@ export interface components {
             warning: boolean;
             /** Note */
             note: string;
+        };
+        /**
+         * Condition
+         * @description One condition; several values mean any of them, two for ``between``. ``inverted`` turns it round.
+         */
+        Condition: {
+            /** Field */
+            field: string;
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "is" | "under" | "over" | "at least" | "at most" | "between" | "has" | "begins with" | "before" | "after" | "agrees with";
+            /** Values */
+            values: string[];
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
         };
         /**
          * Control
@@ -1095,6 +1794,14 @@ export interface components {
             options: string[];
         };
         /**
+         * Counted
+         * @description How many sounds or rows a change touched.
+         */
+        Counted: {
+            /** Count */
+            count: number;
+        };
+        /**
          * Counts
          * @description One live count for every stage.
          */
@@ -1121,6 +1828,8 @@ export interface components {
             mix: components["schemas"]["Mix"];
             /** Created */
             created: string;
+            /** Project */
+            project: number;
         };
         /**
          * Difference
@@ -1186,10 +1895,28 @@ export interface components {
              */
             dropped: boolean;
         };
-        /** Edited */
-        Edited: {
-            /** Edit */
-            edit: components["schemas"]["Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["Add"];
+        /**
+         * Editing
+         * @description A change of many sounds.
+         */
+        Editing: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
+            change: components["schemas"]["Change"];
+        };
+        /**
+         * Emptied
+         * @description What emptying the trash did: how many sounds are gone, and why others stay.
+         */
+        Emptied: {
+            /** Gone */
+            gone: number;
+            /** Stays */
+            stays: string[];
         };
         /**
          * Excerpt
@@ -1208,12 +1935,70 @@ export interface components {
             /** End S */
             end_s: number;
         };
+        /**
+         * Exporting
+         * @description Files out: sounds or a marked part, to a folder (the hand-over folder when none is given), through a chain.
+         */
+        Exporting: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * @default {
+             *       "name": "master",
+             *       "format": "wav",
+             *       "bits": 24,
+             *       "channels": "keep",
+             *       "fade_in_ms": 0,
+             *       "fade_out_ms": 0,
+             *       "dither": true,
+             *       "template": "{name}"
+             *     }
+             */
+            target: components["schemas"]["Target"];
+            /** Part */
+            part?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
+        };
         /** Failure */
         Failure: {
             /** Path */
             path: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * FieldView
+         * @description A field of the user's own.
+         */
+        FieldView: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "text" | "number" | "date" | "choice";
+            /**
+             * Options
+             * @default []
+             */
+            options: string[];
         };
         /**
          * FileReport
@@ -1360,6 +2145,14 @@ export interface components {
             };
         };
         /**
+         * Kept
+         * @description Something kept by name.
+         */
+        Kept: {
+            /** Id */
+            id: number;
+        };
+        /**
          * Layout
          * @description Every layer placed, and the length of the sum.
          */
@@ -1425,6 +2218,24 @@ export interface components {
              */
             crossfade_s: number;
             /** Length S */
+            length_s: number;
+        };
+        /**
+         * Marker
+         * @description A moment (s from the file's start) with its label; ``length_s`` is 0 for a point.
+         */
+        Marker: {
+            /** At S */
+            at_s: number;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Length S
+             * @default 0
+             */
             length_s: number;
         };
         /**
@@ -1537,6 +2348,109 @@ export interface components {
             id: number;
         };
         /**
+         * Metadata
+         * @description What a file says of itself besides its sound. Empty where it says nothing.
+         */
+        Metadata: {
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /**
+             * Artist
+             * @default
+             */
+            artist: string;
+            /**
+             * Date
+             * @default
+             */
+            date: string;
+            /**
+             * Rights
+             * @default
+             */
+            rights: string;
+            /**
+             * Comment
+             * @default
+             */
+            comment: string;
+            /**
+             * Category
+             * @default
+             */
+            category: string;
+            /**
+             * Keywords
+             * @default []
+             */
+            keywords: string[];
+            /**
+             * Project
+             * @default
+             */
+            project: string;
+            /**
+             * Scene
+             * @default
+             */
+            scene: string;
+            /**
+             * Take
+             * @default
+             */
+            take: string;
+            /**
+             * Tape
+             * @default
+             */
+            tape: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Software
+             * @default
+             */
+            software: string;
+            /**
+             * History
+             * @default
+             */
+            history: string;
+            /** Time Reference S */
+            time_reference_s?: number | null;
+            /**
+             * Channel Names
+             * @default []
+             */
+            channel_names: string[];
+            /**
+             * Markers
+             * @default []
+             */
+            markers: components["schemas"]["Marker"][];
+            /**
+             * Loops
+             * @default []
+             */
+            loops: [
+                number,
+                number
+            ][];
+            /** Root Note */
+            root_note?: number | null;
+        };
+        /**
          * Mix
          * @description The one recursive sum; its rate is the highest of its members unless set.
          */
@@ -1579,6 +2493,23 @@ export interface components {
             /** End S */
             end_s?: number | null;
         };
+        /**
+         * Moving
+         * @description A category's new path: another name, another place, or that of a category to merge with.
+         */
+        Moving: {
+            /** Path */
+            path: string;
+            /** To */
+            to: string;
+        };
+        /** NewChain */
+        NewChain: {
+            /** Name */
+            name: string;
+            /** Chain */
+            chain: components["schemas"]["Step"][];
+        };
         /** NewDesign */
         NewDesign: {
             /** Name */
@@ -1592,9 +2523,36 @@ export interface components {
              *     }
              */
             mix: components["schemas"]["Mix"];
+            /** Project */
+            project?: number | null;
         };
         /** NewLibrary */
         NewLibrary: {
+            /** Name */
+            name: string;
+        };
+        /** NewProject */
+        NewProject: {
+            /** Name */
+            name: string;
+        };
+        /** NewSearch */
+        NewSearch: {
+            /** Name */
+            name: string;
+            /** Asked */
+            asked: {
+                [key: string]: unknown;
+            };
+        };
+        /** NewSet */
+        NewSet: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
             /** Name */
             name: string;
         };
@@ -1629,9 +2587,16 @@ export interface components {
              */
             bits: 24 | 32;
         };
+        /** NewWatched */
+        NewWatched: {
+            /** Path */
+            path: string;
+        };
         /**
          * Opened
          * @description A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line).
+         *
+         *     ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to.
          */
         Opened: {
             /** Key */
@@ -1644,10 +2609,21 @@ export interface components {
             frames: number;
             /** Zero */
             zero: number;
+            /** Layout */
+            layout: string;
+            /** Lanes */
+            lanes: string[];
+            /** Fold */
+            fold: [
+                number,
+                number
+            ][];
         };
         /**
          * Page
          * @description One page of the table, and the counts of every facet within the other chosen facets.
+         *
+         *     ``search`` is the search as it was understood, ``text`` its text form.
          */
         Page: {
             /** Total */
@@ -1660,6 +2636,21 @@ export interface components {
                     [key: string]: number;
                 };
             };
+            search: components["schemas"]["Search"];
+            /** Text */
+            text: string;
+        };
+        /**
+         * PathView
+         * @description A file a sound is found in: its path, what lies there, and whether it is missing.
+         */
+        PathView: {
+            /** Path */
+            path: string;
+            /** Format */
+            format: string;
+            /** Missing */
+            missing: boolean;
         };
         /**
          * Placed
@@ -1699,7 +2690,7 @@ export interface components {
              *       "rise_db": 10
              *     }
              */
-            settings: components["schemas"]["Settings"];
+            settings: components["schemas"]["oskren__core__slicing__detect__Settings"];
             /**
              * @default {
              *       "peak_dbfs": -1,
@@ -1800,6 +2791,8 @@ export interface components {
             channels: number;
             /** Frames */
             frames: number;
+            /** Layout */
+            layout?: string | null;
             /** Of */
             of?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"]) | null;
         };
@@ -1847,6 +2840,13 @@ export interface components {
             /** Dbfs */
             dbfs: number[];
         };
+        /** ProjectView */
+        ProjectView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /**
          * Recipe
          * @description What may move. Layers are named by their id.
@@ -1864,48 +2864,90 @@ export interface components {
             freedoms: components["schemas"]["Freedom"][];
         };
         /**
-         * Settings
-         * @description How slices are found; all of it can be changed while looking at the waveform.
+         * Removing
+         * @description A category to delete, and where its sounds go ("" for none).
          */
-        Settings: {
+        Removing: {
+            /** Path */
+            path: string;
             /**
-             * Sensitivity Db
-             * @description threshold over the measured floor
-             * @default 12
+             * Instead
+             * @default
              */
-            sensitivity_db: number;
+            instead: string;
+        };
+        /**
+         * Restoring
+         * @description A backup to open as a library, under its own name or another.
+         */
+        Restoring: {
+            /** Path */
+            path: string;
             /**
-             * Min Length Ms
-             * @default 40
+             * Name
+             * @default
              */
-            min_length_ms: number;
+            name: string;
+        };
+        /**
+         * Search
+         * @description Words and conditions.
+         */
+        Search: {
             /**
-             * Min Gap Ms
-             * @default 60
+             * Words
+             * @default
              */
-            min_gap_ms: number;
+            words: string;
             /**
-             * Pre Roll Ms
-             * @default 2
+             * Conditions
+             * @default []
              */
-            pre_roll_ms: number;
+            conditions: components["schemas"]["Condition"][];
+        };
+        /**
+         * SearchView
+         * @description A saved search: its text, facets, order.
+         */
+        SearchView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Asked */
+            asked: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * SetChange
+         * @description Rename a set; put sounds into it or move them in it (before one of its sounds, or at its end); take sounds out.
+         */
+        SetChange: {
             /**
-             * Tail Ms
-             * @default 30
+             * Ids
+             * @default []
              */
-            tail_ms: number;
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
+            /** Name */
+            name?: string | null;
+            /** Before */
+            before?: number | null;
             /**
-             * Attacks
-             * @description an attack inside a sound begins a new slice
-             * @default true
+             * Take Out
+             * @default []
              */
-            attacks: boolean;
-            /**
-             * Rise Db
-             * @description how steep an attack inside a sound must be
-             * @default 10
-             */
-            rise_db: number;
+            take_out: number[];
+        };
+        /** SetView */
+        SetView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Sounds */
+            sounds: number;
         };
         /** ShipmentHead */
         ShipmentHead: {
@@ -1990,6 +3032,32 @@ export interface components {
             tags: string;
             /** Rating */
             rating: number;
+            /** Mark */
+            mark: string;
+            /** Strength */
+            strength: number | null;
+            /** Layout */
+            layout: string;
+            /** Missing */
+            missing: boolean;
+            /** Trashed */
+            trashed: boolean;
+            /** Created */
+            created: string;
+            /** Recorded */
+            recorded: string;
+            /** Folder */
+            folder: string;
+            /** Bandwidth */
+            bandwidth: number | null;
+            /** Pitch */
+            pitch: number | null;
+            /** Key */
+            key: string | null;
+            /** Fields */
+            fields: {
+                [key: string]: string | number;
+            };
             /** Seconds */
             seconds: number;
             /** Rate */
@@ -2027,11 +3095,16 @@ export interface components {
                 [key: string]: unknown;
             };
             /** Paths */
-            paths: string[];
+            paths: components["schemas"]["PathView"][];
             /** Notes */
             notes: string;
-            /** Created */
-            created: string;
+            /** Rights */
+            rights: string;
+            /** Strength Given */
+            strength_given: boolean;
+            said: components["schemas"]["Metadata"];
+            /** Layouts */
+            layouts: string[];
             /** Made From */
             made_from: string[];
         };
@@ -2054,6 +3127,32 @@ export interface components {
             tags: string;
             /** Rating */
             rating: number;
+            /** Mark */
+            mark: string;
+            /** Strength */
+            strength: number | null;
+            /** Layout */
+            layout: string;
+            /** Missing */
+            missing: boolean;
+            /** Trashed */
+            trashed: boolean;
+            /** Created */
+            created: string;
+            /** Recorded */
+            recorded: string;
+            /** Folder */
+            folder: string;
+            /** Bandwidth */
+            bandwidth: number | null;
+            /** Pitch */
+            pitch: number | null;
+            /** Key */
+            key: string | null;
+            /** Fields */
+            fields: {
+                [key: string]: string | number;
+            };
             /** Seconds */
             seconds: number;
             /** Rate */
@@ -2097,6 +3196,8 @@ export interface components {
             channels: number;
             /** Frames */
             frames: number;
+            /** Layout */
+            layout?: string | null;
         };
         /** Split */
         Split: {
@@ -2234,6 +3335,19 @@ export interface components {
             /** Seconds */
             seconds: number;
         };
+        /**
+         * Table
+         * @description A table of categories as CSV; ``replace`` drops those that hold no sound.
+         */
+        Table: {
+            /** Csv */
+            csv: string;
+            /**
+             * Replace
+             * @default false
+             */
+            replace: boolean;
+        };
         /** TakeBegun */
         TakeBegun: {
             /** Take */
@@ -2284,7 +3398,7 @@ export interface components {
              * @default keep
              * @enum {string}
              */
-            channels: "keep" | "mono" | "stereo";
+            channels: "keep" | "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
             /** Peak Dbfs */
             peak_dbfs?: number | null;
             /**
@@ -2323,13 +3437,18 @@ export interface components {
         };
         /**
          * ToOpen
-         * @description What to listen to: a node, or a sound of the library as it is now.
+         * @description What to listen to: a node, or a sound of the library as it is now; ``chain`` is put on it for listening.
          */
         ToOpen: {
             /** Node */
             node?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"]) | null;
             /** Sound */
             sound?: number | null;
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
         };
         /**
          * ToShip
@@ -2350,6 +3469,191 @@ export interface components {
              * @default
              */
             folder: string;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
+        /**
+         * Undone
+         * @description What was taken back or done again.
+         */
+        Undone: {
+            /** Title */
+            title: string;
+        };
+        /**
+         * UseView
+         * @description Where a sound is used.
+         */
+        UseView: {
+            /** What */
+            what: string;
+            /** Item */
+            item: number;
+            /** Name */
+            name: string;
+            /** Project */
+            project: string;
+        };
+        /**
+         * Wanted
+         * @description A question to the table; also says which sounds a change in bulk is for.
+         *
+         *     ``q`` is the search as text (words, then ``where`` and conditions), ``facets`` values by field, ``like`` a sound the
+         *     others are ranked by, ``sort`` a column or ``set:`` with the number of a set.
+         */
+        Wanted: {
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+            /**
+             * Facets
+             * @default {}
+             */
+            facets: {
+                [key: string]: string[];
+            };
+            /**
+             * Sort
+             * @default name
+             */
+            sort: string;
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+            /** Like */
+            like?: number | null;
+            /**
+             * Trash
+             * @default false
+             */
+            trash: boolean;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
+        /**
+         * WatchedView
+         * @description A watched folder, which folders in it are left out, and what the last scan found.
+         */
+        WatchedView: {
+            /** Path */
+            path: string;
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: string[];
+            /**
+             * Scanned
+             * @default
+             */
+            scanned: string;
+            /**
+             * Found
+             * @default {}
+             */
+            found: {
+                [key: string]: number;
+            };
+            /**
+             * There
+             * @default true
+             */
+            there: boolean;
+        };
+        /**
+         * Edited
+         * @description How many sounds were changed, and what the change is called in the undo.
+         */
+        oskren__api__gather__Edited: {
+            /** Count */
+            count: number;
+            /** Edit */
+            edit: number;
+        };
+        /**
+         * Settings
+         * @description Pinned folders stand first among the folders; the hand-over folder is watched by another program.
+         */
+        oskren__api__keeping__Settings: {
+            /**
+             * Pinned
+             * @default []
+             */
+            pinned: string[];
+            /**
+             * Hand Over
+             * @default
+             */
+            hand_over: string;
+        };
+        /** Edited */
+        oskren__api__slice___Edited: {
+            /** Edit */
+            edit: components["schemas"]["Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["Add"];
+        };
+        /**
+         * Settings
+         * @description How slices are found; all of it can be changed while looking at the waveform.
+         */
+        oskren__core__slicing__detect__Settings: {
+            /**
+             * Sensitivity Db
+             * @description threshold over the measured floor
+             * @default 12
+             */
+            sensitivity_db: number;
+            /**
+             * Min Length Ms
+             * @default 40
+             */
+            min_length_ms: number;
+            /**
+             * Min Gap Ms
+             * @default 60
+             */
+            min_gap_ms: number;
+            /**
+             * Pre Roll Ms
+             * @default 2
+             */
+            pre_roll_ms: number;
+            /**
+             * Tail Ms
+             * @default 30
+             */
+            tail_ms: number;
+            /**
+             * Attacks
+             * @description an attack inside a sound begins a new slice
+             * @default true
+             */
+            attacks: boolean;
+            /**
+             * Rise Db
+             * @description how steep an attack inside a sound must be
+             * @default 10
+             */
+            rise_db: number;
         };
     };
     responses: never;
@@ -2408,6 +3712,48 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewLibrary"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_library: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Restoring"];
             };
         };
         responses: {
@@ -2817,6 +4163,7 @@ export interface operations {
                 end: number;
                 width: number;
                 height: number;
+                axis?: "log" | "linear" | "mel";
             };
             header?: never;
             path: {
@@ -2855,6 +4202,51 @@ export interface operations {
             };
         };
     };
+    search_sounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     sounds: {
         parameters: {
             query?: {
@@ -2863,11 +4255,6 @@ export interface operations {
                 descending?: boolean;
                 offset?: number;
                 limit?: number;
-                category?: string[] | null;
-                kind?: string[] | null;
-                arrival?: string[] | null;
-                channels?: number[] | null;
-                rate?: number[] | null;
             };
             header?: never;
             path: {
@@ -2885,6 +4272,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    search_as_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Search"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
                 };
             };
             /** @description Not Found */
@@ -2973,6 +4405,352 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SoundFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_sounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Editing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["oskren__api__gather__Edited"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    redo_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_anchors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Anchoring"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    empty_trash: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Emptied"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_sounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Exporting"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sound_file: {
+        parameters: {
+            query?: {
+                start?: number | null;
+                end?: number | null;
+                format?: "wav" | "flac" | "ogg";
+            };
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
                 };
             };
             /** @description Not Found */
@@ -3233,6 +5011,1261 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeDone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CategoryView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_category: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Category"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Category"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_category: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Moving"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_category: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Removing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    load_categories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Table"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    searches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSearch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_search: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chains: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldView"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_field: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    projects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProject"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watched: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchedView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    watch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWatched"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unwatch: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Counted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_watched: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchedView"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchedView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rescan: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["oskren__api__keeping__Settings"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["oskren__api__keeping__Settings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["oskren__api__keeping__Settings"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    back_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Backup"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
                 };
             };
             /** @description Not Found */
@@ -4187,7 +7220,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Settings"];
+                "application/json": components["schemas"]["oskren__core__slicing__detect__Settings"];
             };
         };
         responses: {
@@ -4233,7 +7266,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Edited"];
+                "application/json": components["schemas"]["oskren__api__slice___Edited"];
             };
         };
         responses: {

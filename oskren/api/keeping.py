@@ -1,0 +1,377 @@
+"""What a library keeps: categories, sets, saved searches, own fields, chains, projects, watched folders, backups."""
+
+from __future__ import annotations
+
+import asyncio
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query, Response
+from pydantic import BaseModel, Field
+from sqlalchemy import func, select
+
+from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.gather import Among, hand_over, numbers_of
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Step
+from oskren.core.words.categories import Category
+from oskren.store import keeping, tree
+from oskren.store.tables import SavedChain, SavedSearch, Sound, SoundSet, Watched
+from oskren.work import backup, importing, watching
+from oskren.work.jobs import Job
+
+router = APIRouter(prefix="/lib/{library}", tags=["keeping"])
+
+
+class CategoryView(BaseModel):
+    path: str
+    code: str
+    words: list[str]
+    sounds: int
+
+
+class Moving(BaseModel):
+    """A category's new path: another name, another place, or that of a category to merge with."""
+
+    path: str = Field(min_length=1, max_length=300)
+    to: str = Field(min_length=1, max_length=300)
+
+
+class Removing(BaseModel):
+    """A category to delete, and where its sounds go ("" for none)."""
+
+    path: str = Field(min_length=1, max_length=300)
+    instead: str = ""
+
+
+class Counted(BaseModel):
+    """How many sounds or rows a change touched."""
+
+    count: int
+
+
+class Table(BaseModel):
+    """A table of categories as CSV; ``replace`` drops those that hold no sound."""
+
+    csv: str = Field(max_length=8_000_000)
+    replace: bool = False
+
+
+class SetView(BaseModel):
+    id: int
+    name: str
+    sounds: int
+
+
+class NewSet(Among):
+    name: str = Field(min_length=1, max_length=120)
+
+
+class SetChange(Among):
+    """Rename a set; put sounds into it or move them in it (before one of its sounds, or at its end); take sounds out."""
+
+    name: str | None = Field(None, min_length=1, max_length=120)
+    before: int | None = None
+    take_out: list[int] = []
+
+
+class Kept(BaseModel):
+    """Something kept by name."""
+
+    id: int
+
+
+class SearchView(BaseModel):
+    """A saved search: its text, facets, order."""
+
+    id: int
+    name: str
+    asked: dict[str, Any]
+
+
+class NewSearch(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+    asked: dict[str, Any]
+
+
+class ChainView(BaseModel):
+    id: int
+    name: str
+    chain: list[Step]
+
+
+class NewChain(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+    chain: list[Step]
+
+
+class FieldView(BaseModel):
+    """A field of the user's own."""
+
+    name: str = Field(min_length=1, max_length=60)
+    kind: Literal["text", "number", "date", "choice"]
+    options: list[str] = Field([], max_length=200)
+
+
+class ProjectView(BaseModel):
+    id: int
+    name: str
+
+
+class NewProject(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+
+
+class WatchedView(BaseModel):
+    """A watched folder, which folders in it are left out, and what the last scan found."""
+
+    path: str
+    left_out: list[str] = []
+    scanned: str = ""
+    found: dict[str, int] = {}
+    there: bool = True
+
+
+class NewWatched(BaseModel):
+    path: str = Field(min_length=1, max_length=4000)
+
+
+class Settings(BaseModel):
+    """Pinned folders stand first among the folders; the hand-over folder is watched by another program."""
+
+    pinned: list[str] = []
+    hand_over: str = ""
+
+
+class Backup(BaseModel):
+    """Where to write a backup of the library."""
+
+    folder: str = Field(min_length=1, max_length=4000)
+
+
+@router.get("/categories")
+def categories(library: InLibrary) -> list[CategoryView]:
+    """The tree, each with the sounds filed right in it."""
+    with library.reading() as session:
+        counts = dict(session.execute(select(Sound.category, func.count()).where(Sound.trashed.is_(None)).group_by(Sound.category)).all())
+    return [CategoryView(path=one.path, code=one.code, words=list(one.words), sounds=counts.get(one.path, 0)) for one in tree.categories(library)]
+
+
+@router.put("/categories")
+def put_category(library: InLibrary, category: Category) -> Category:
+    """Add a category, or give one its code and words."""
+    return tree.add(library, category.path, category.code, category.words)
+
+
+@router.post("/categories/move")
+def move_category(library: InLibrary, wanted: Moving) -> Counted:
+    """Rename, move or merge a category; its sounds and what lies below go along."""
+    return Counted(count=tree.move(library, wanted.path, wanted.to))
+
+
+@router.post("/categories/remove")
+def remove_category(library: InLibrary, wanted: Removing) -> Counted:
+    """Delete a category; its sounds get another one."""
+    return Counted(count=tree.remove(library, wanted.path, wanted.instead))
+
+
+@router.get("/categories.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
+def categories_csv(library: InLibrary) -> Response:
+    """The tree as CSV."""
+    return Response(tree.export_csv(library), media_type="text/csv", headers={"Content-Disposition": 'attachment; filename="categories.csv"'})
+
+
+@router.post("/categories.csv")
+def load_categories(library: InLibrary, table: Table) -> Counted:
+    """Load categories from CSV."""
+    return Counted(count=tree.import_csv(library, table.csv, replace=table.replace))
+
+
+@router.get("/sets")
+def sets(library: InLibrary) -> list[SetView]:
+    """Every set."""
+    return [SetView(id=number, name=name, sounds=count) for number, name, count in keeping.sets(library)]
+
+
+@router.post("/sets")
+def add_set(library: InLibrary, new: NewSet) -> Kept:
+    """Begin a set, of chosen sounds or empty."""
+    return Kept(id=keeping.add_set(library, new.name, numbers_of(library, new)))
+
+
+@router.patch("/sets/{number}")
+def change_set(library: InLibrary, number: int, change: SetChange) -> Counted:
+    """Rename a set, put sounds into it, move them in it, take them out."""
+    if change.name is not None:
+        keeping.keep_set(library, number, name=change.name)
+    wanted = numbers_of(library, change)
+    if change.take_out:
+        keeping.keep_set(library, number, sounds=[one for one in keeping.set_members(library, number) if one not in set(change.take_out)])
+    if wanted:
+        keeping.put_in_set(library, number, wanted, change.before)
+    return Counted(count=len(keeping.set_members(library, number)))
+
+
+@router.delete("/sets/{number}")
+def delete_set(library: InLibrary, number: int) -> Kept:
+    """Delete a set; its sounds stay."""
+    keeping.forget(library, SoundSet, number)
+    return Kept(id=number)
+
+
+@router.get("/searches")
+def searches(library: InLibrary) -> list[SearchView]:
+    """Saved searches."""
+    with library.reading() as session:
+        return [SearchView(id=row.id, name=row.name, asked=row.asked) for row in session.scalars(select(SavedSearch).order_by(SavedSearch.name))]
+
+
+@router.post("/searches")
+def keep_search(library: InLibrary, new: NewSearch) -> Kept:
+    """Keep a search by name."""
+    return Kept(id=keeping.keep_search(library, new.name, new.asked))
+
+
+@router.delete("/searches/{number}")
+def delete_search(library: InLibrary, number: int) -> Kept:
+    """Forget a saved search."""
+    keeping.forget(library, SavedSearch, number)
+    return Kept(id=number)
+
+
+@router.get("/chains")
+def chains(library: InLibrary) -> list[ChainView]:
+    """Saved chains."""
+    with library.reading() as session:
+        rows = session.scalars(select(SavedChain).order_by(SavedChain.name)).all()
+    return [ChainView(id=row.id, name=row.name, chain=[Step.model_validate(step) for step in row.chain]) for row in rows]
+
+
+@router.post("/chains")
+def keep_chain(library: InLibrary, new: NewChain) -> Kept:
+    """Keep a chain by name."""
+    return Kept(id=keeping.keep_chain(library, new.name, new.chain))
+
+
+@router.delete("/chains/{number}")
+def delete_chain(library: InLibrary, number: int) -> Kept:
+    """Forget a saved chain; sounds and layers it was put on keep it."""
+    keeping.forget(library, SavedChain, number)
+    return Kept(id=number)
+
+
+@router.get("/fields")
+def fields(library: InLibrary) -> list[FieldView]:
+    """Fields of the user's own."""
+    return [FieldView(name=name, kind=kind, options=options) for name, kind, options in keeping.fields(library)]  # type: ignore[arg-type]
+
+
+@router.put("/fields")
+def put_field(library: InLibrary, field: FieldView) -> FieldView:
+    """Add a field, or give a choice other options."""
+    keeping.add_field(library, field.name, field.kind, field.options)
+    return field
+
+
+@router.delete("/fields")
+def delete_field(library: InLibrary, name: Annotated[str, Query()]) -> Counted:
+    """Delete a field."""
+    keeping.drop_field(library, name)
+    return Counted(count=1)
+
+
+@router.get("/projects")
+def projects(library: InLibrary) -> list[ProjectView]:
+    """Projects of the library."""
+    return [ProjectView(id=number, name=name) for number, name in keeping.projects(library)]
+
+
+@router.post("/projects")
+def add_project(library: InLibrary, new: NewProject) -> ProjectView:
+    """Begin a project."""
+    return ProjectView(id=keeping.add_project(library, new.name), name=new.name.strip())
+
+
+@router.get("/watched")
+def watched(library: InLibrary) -> list[WatchedView]:
+    """Watched folders."""
+    with library.reading() as session:
+        rows = session.scalars(select(Watched).order_by(Watched.path)).all()
+    return [WatchedView(path=row.path, left_out=row.left_out, scanned=row.scanned, found=row.found, there=Path(row.path).is_dir()) for row in rows]
+
+
+@router.post("/watched")
+def watch(studio: InStudio, library: InLibrary, new: NewWatched) -> Started:
+    """Watch a folder and scan it, as a job."""
+    path = Path(new.path).expanduser()
+    watching.watch(library, path)
+    return rescan(studio, library, str(path.resolve()))
+
+
+@router.patch("/watched")
+def change_watched(library: InLibrary, change: WatchedView) -> WatchedView:
+    """Say which folders inside a watched one are left out."""
+    watching.leave_out(library, change.path, change.left_out)
+    return change
+
+
+@router.delete("/watched")
+def unwatch(library: InLibrary, path: Annotated[str, Query()]) -> Counted:
+    """Stop watching a folder; its sounds stay."""
+    watching.unwatch(library, path)
+    return Counted(count=1)
+
+
+@router.post("/watched/rescan")
+def rescan(studio: InStudio, library: InLibrary, path: Annotated[str, Query()]) -> Started:
+    """Find what is new, missing or moved in a watched folder, as a job."""
+
+    def work(job: Job) -> dict[str, Any]:
+        try:
+            return watching.rescan(studio, library, path, job.progress, job.flag.exists).__dict__
+        finally:
+            importing.begin_follow_up(studio, library)
+
+    return started(studio.jobs.start("rescan", f"Scanning {Path(path).name}", work))
+
+
+@router.get("/settings")
+def settings(studio: InStudio, library: InLibrary) -> Settings:
+    """Pinned folders and the hand-over folder."""
+    return Settings(pinned=keeping.setting(library, "pinned").get("folders", []), hand_over=hand_over(studio, library))
+
+
+@router.put("/settings")
+def keep_settings(studio: InStudio, library: InLibrary, wanted: Settings) -> Settings:
+    """Pin folders; choose the hand-over folder (empty: one in Oskren's own folder)."""
+    if wanted.hand_over and not Path(wanted.hand_over).expanduser().is_absolute():
+        raise OskrenError(f"{wanted.hand_over}: give the whole path of the hand-over folder, from the root of the disk.")
+    keeping.keep_setting(library, "pinned", {"folders": wanted.pinned})
+    keeping.keep_setting(library, "hand over", {"folder": wanted.hand_over and str(Path(wanted.hand_over).expanduser())})
+    return settings(studio, library)
+
+
+@router.post("/backup")
+def back_up(studio: InStudio, library: InLibrary, wanted: Backup) -> Started:
+    """Write the whole library into one file of a folder, as a job."""
+    folder = Path(wanted.folder).expanduser()
+    if not folder.is_absolute():
+        raise OskrenError(f"{folder}: give the whole path of the folder for the backup.")
+
+    def work(job: Job) -> dict[str, Any]:
+        return {"path": str(backup.write(library, folder, job.progress))}
+
+    return started(studio.jobs.start("backup", f"Backing up {library.name}", work))
+
+
+async def rescan_all(studio: Any) -> None:
+    """At start: look at every watched folder that is there, and go on with measures an earlier run left."""
+    await asyncio.sleep(0.5)
+    for name in studio.home.names():
+        library = studio.home.library(name)
+        with library.reading() as session:
+            paths = [path for path in session.scalars(select(Watched.path)) if Path(path).is_dir()]
+        for path in paths:
+            rescan(studio, library, path)
+        if not paths:
+            importing.begin_follow_up(studio, library)

@@ -1,0 +1,187 @@
+"""What a library keeps beside its sounds: sets, saved searches, own fields, chains, projects, settings, and who uses what."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Node, Step, hashes_in
+from oskren.core.words.conditions import COMPARISONS, FIELDS
+from oskren.store.library import Library
+from oskren.store.tables import FieldRow, Project, SavedChain, SavedSearch, SetMember, Setting, Sound, SoundSet, Use
+
+# ---- sets
+
+
+def add_set(library: Library, name: str, sounds: Sequence[int] = ()) -> int:
+    """Begin a set; its id."""
+    with library.writing() as session:
+        row = SoundSet(name=name.strip())
+        session.add(row)
+        session.flush()
+        _fill(session, row.id, sounds)
+    library.columns.touch_sets()
+    return row.id
+
+
+def _fill(session: Session, number: int, sounds: Sequence[int]) -> None:
+    known = set(session.scalars(select(Sound.id).where(Sound.id.in_(sounds))))
+    for missing in [one for one in sounds if one not in known]:
+        raise OskrenError(f"There is no sound {missing} in this library; it may have been removed.")
+    session.execute(delete(SetMember).where(SetMember.set_id == number))
+    session.add_all([SetMember(set_id=number, sound_id=sound, place=place) for place, sound in enumerate(dict.fromkeys(sounds))])
+
+
+def set_members(library: Library, number: int) -> list[int]:
+    """The sounds of a set in their order."""
+    with library.reading() as session:
+        if session.get(SoundSet, number) is None:
+            raise OskrenError(f"There is no set {number}; it may have been removed.")
+        return list(session.scalars(select(SetMember.sound_id).where(SetMember.set_id == number).order_by(SetMember.place)))
+
+
+def keep_set(library: Library, number: int, name: str | None = None, sounds: Sequence[int] | None = None) -> None:
+    """Rename a set, or give it other sounds or another order."""
+    with library.writing() as session:
+        row = session.get(SoundSet, number)
+        if row is None:
+            raise OskrenError(f"There is no set {number}; it may have been removed.")
+        if name is not None:
+            row.name = name.strip()
+        if sounds is not None:
+            _fill(session, number, sounds)
+    library.columns.touch_sets()
+
+
+def put_in_set(library: Library, number: int, sounds: Sequence[int], before: int | None = None) -> list[int]:
+    """Put sounds into a set, or move them in it: before a sound of it, or at its end. The order it has then."""
+    held = [one for one in set_members(library, number) if one not in set(sounds)]
+    at = held.index(before) if before in held else len(held)
+    order = [*held[:at], *dict.fromkeys(sounds), *held[at:]]
+    keep_set(library, number, sounds=order)
+    return order
+
+
+def sets(library: Library) -> list[tuple[int, str, int]]:
+    """Every set: id, name, how many sounds."""
+    with library.reading() as session:
+        counts = dict(session.execute(select(SetMember.set_id, func.count()).group_by(SetMember.set_id)).all())
+        return [(row.id, row.name, counts.get(row.id, 0)) for row in session.scalars(select(SoundSet).order_by(SoundSet.name))]
+
+
+# ---- rows that are only kept by name
+
+
+def keep_search(library: Library, name: str, asked: dict[str, Any]) -> int:
+    """Keep a search by name; one of the same name is replaced."""
+    with library.writing() as session:
+        row = session.scalar(select(SavedSearch).where(SavedSearch.name == name.strip())) or SavedSearch(name=name.strip())
+        row.asked = asked
+        session.add(row)
+        session.flush()
+        return row.id
+
+
+def keep_chain(library: Library, name: str, chain: Sequence[Step]) -> int:
+    """Keep a chain by name; one of the same name is replaced."""
+    if not chain:
+        raise OskrenError("The chain has no steps; add one before keeping it.")
+    for step in chain:
+        step.values()
+    with library.writing() as session:
+        row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip())) or SavedChain(name=name.strip())
+        row.chain = [step.model_dump(mode="json") for step in chain]
+        session.add(row)
+        session.flush()
+        return row.id
+
+
+def forget(library: Library, table: type[SavedSearch] | type[SavedChain] | type[SoundSet], number: int) -> None:
+    """Delete a saved search, a chain or a set; its sounds stay."""
+    with library.writing() as session:
+        row = session.get(table, number)
+        if row is None:
+            raise OskrenError(f"There is no such entry ({number}); it may have been removed already.")
+        session.delete(row)
+    library.columns.touch_sets()
+
+
+KINDS = ("text", "number", "date", "choice")
+
+
+def add_field(library: Library, name: str, kind: str, options: Sequence[str] = ()) -> None:
+    """Add a field of the user's own; a known one gets other choices."""
+    name = name.strip()
+    if kind not in KINDS or kind not in COMPARISONS:
+        raise OskrenError(f"A field can hold {', '.join(KINDS)}; not '{kind}'.")
+    if name.lower() in FIELDS or not name or any(letter in name for letter in '"$[]'):
+        raise OskrenError(f"'{name}' cannot name a field of your own: it is taken, empty, or holds quotes or brackets.")
+    chosen = [option.strip() for option in options if option.strip()]
+    if kind == "choice" and not chosen:
+        raise OskrenError(f"{name}: a choice needs at least one thing to choose; give them with commas between.")
+    with library.writing() as session:
+        row = session.get(FieldRow, name)
+        if row is not None and row.kind != kind:
+            raise OskrenError(f"There is a field called {name} already, and it holds {row.kind}.")
+        session.merge(FieldRow(name=name, kind=kind, options=chosen))
+
+
+def drop_field(library: Library, name: str) -> None:
+    """Delete a field; what sounds held in it is kept with them and comes back with a field of that name."""
+    with library.writing() as session:
+        row = session.get(FieldRow, name)
+        if row is None:
+            raise OskrenError(f"There is no field called '{name}'.")
+        session.delete(row)
+
+
+def fields(library: Library) -> list[tuple[str, str, list[str]]]:
+    """Own fields: name, kind, choices."""
+    with library.reading() as session:
+        return [(row.name, row.kind, list(row.options)) for row in session.scalars(select(FieldRow).order_by(FieldRow.name))]
+
+
+# ---- settings
+
+
+def setting(library: Library, name: str) -> dict[str, Any]:
+    """A setting; empty when it was never set."""
+    with library.reading() as session:
+        row = session.get(Setting, name)
+        return dict(row.value) if row is not None else {}
+
+
+def keep_setting(library: Library, name: str, value: dict[str, Any]) -> None:
+    with library.writing() as session:
+        session.merge(Setting(name=name, value=value))
+
+
+# ---- projects and uses
+
+
+def projects(library: Library) -> list[tuple[int, str]]:
+    """Projects of a library: id and name."""
+    with library.reading() as session:
+        return [(row.id, row.name) for row in session.scalars(select(Project).order_by(Project.id))]
+
+
+def add_project(library: Library, name: str) -> int:
+    """Begin a project; its id."""
+    with library.writing() as session:
+        if session.scalar(select(Project).where(Project.name == name.strip())) is not None:
+            raise OskrenError(f"There is a project called {name.strip()} already; choose another name.")
+        row = Project(name=name.strip())
+        session.add(row)
+        session.flush()
+        return row.id
+
+
+def note_uses(session: Session, what: str, item: int, nodes: Iterable[Node], project: int) -> None:
+    """Note which nodes something is made of, so that sounds know where they are used; what was noted before is replaced."""
+    session.execute(delete(Use).where(Use.what == what, Use.item == item))
+    keys = {key for node in nodes for key in hashes_in(node)}
+    session.add_all([Use(key=key, what=what, item=item, project=project) for key in sorted(keys)])

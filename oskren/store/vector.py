@@ -1,0 +1,41 @@
+"""What is searched of a sound's measures, as one small row of float32: read for a whole library at once without JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+
+from oskren.core.measure import likeness
+from oskren.core.measure.key import KEYS
+
+MEASURED: dict[str, str] = {
+    "peak": "sample_peak_dbfs",
+    "loudness": "integrated_lufs",
+    "brightness": "brightness_hz",
+    "bandwidth": "bandwidth_hz",
+    "pitch": "pitch_hz",
+    "noise": "noise_floor_dbfs",
+    "force": "force",
+    "clipped": "clipped_samples",
+    "notes": "notes",
+}
+"""Searched field and the measure it is."""
+
+FIELDS = (*MEASURED, "key", *(f"likeness {name}" for name in likeness.NAMES))
+SURE_PITCH = 0.5
+"""A pitch less sure than this is not searched by (and not shown)."""
+
+
+def vector_of(measures: Mapping[str, Any], seconds: float) -> bytes:
+    """The row of a sound; NaN where a value cannot be had."""
+    values = [measures.get(name) for name in MEASURED.values()]
+    row = [np.nan if value is None else float(value) for value in values]
+    if (measures.get("pitch_confidence") or 0.0) < SURE_PITCH:
+        row[list(MEASURED).index("pitch")] = np.nan
+    key = measures.get("key")
+    row.append(float(KEYS.index(key)) if key in KEYS else np.nan)
+    described = likeness.describe(measures, seconds)
+    row += [np.nan] * len(likeness.NAMES) if described is None else described.tolist()
+    return np.array(row, np.float32).tobytes()
