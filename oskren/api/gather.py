@@ -76,7 +76,7 @@ class Editing(Among):
     change: Change
 
 
-class Edited(BaseModel):
+class Changed(BaseModel):
     """How many sounds were changed, and what the change is called in the undo."""
 
     count: int
@@ -236,12 +236,12 @@ def _named(change: Change) -> str:
 
 
 @router.post("/edit")
-def edit_sounds(library: InLibrary, editing: Editing) -> Edited:
+def edit_sounds(library: InLibrary, editing: Editing) -> Changed:
     """Describe many sounds at once; one undo takes it back."""
     numbers = numbers_of(library, editing)
     if not numbers:
         raise OskrenError("No sounds are chosen; mark rows or narrow the search first.")
-    return Edited(count=len(numbers), edit=describing.edit(library, numbers, editing.change))
+    return Changed(count=len(numbers), edit=describing.edit(library, numbers, editing.change))
 
 
 @router.post("/edit/undo")

@@ -40,7 +40,7 @@ class Opened(BaseModel):
     zero: int
     layout: str
     lanes: list[str]
-    fold: list[tuple[float, float]]
+    fold: list[list[float]]
 
 
 @router.post("/lib/{library}/open")
@@ -60,7 +60,7 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         zero=shape.zero,
         layout=shape.named,
         lanes=list(channel_names(shape.named, shape.channels)),
-        fold=[(round(float(left), 6), round(float(right), 6)) for left, right in matrix(shape.named, shape.channels, "stereo")],
+        fold=[[round(float(left), 6), round(float(right), 6)] for left, right in matrix(shape.named, shape.channels, "stereo")],
     )
 
 

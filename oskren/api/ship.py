@@ -57,6 +57,7 @@ class ShipmentHead(BaseModel):
     created: str
     files: int
     failed: int
+    project: int
 
 
 class ShipmentView(ShipmentHead):
@@ -109,6 +110,7 @@ def _head(row: Shipment) -> dict[str, Any]:
         "folder": row.folder,
         "state": row.state,
         "created": row.created,
+        "project": row.project,
         "files": len(row.reports),
         "failed": len(row.failed),
     }

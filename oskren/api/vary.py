@@ -30,6 +30,7 @@ class SpreadHead(BaseModel):
     draws: int
     kept: int
     created: str
+    project: int
 
 
 class DrawView(BaseModel):
@@ -86,6 +87,7 @@ def _head(row: Spread, states: list[str]) -> dict[str, Any]:
         "draws": len(states),
         "kept": states.count("kept"),
         "created": row.created,
+        "project": row.project,
     }
 
 

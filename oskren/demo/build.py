@@ -11,21 +11,23 @@ from pathlib import Path
 from sqlalchemy import select
 
 from oskren.core.audio import files
+from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, NodeAdapter, Step
 from oskren.core.shipping.sheet import Target
 from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
-from oskren.demo.scenario import PERFORMANCE, RECORDINGS
-from oskren.store import Home, Library
+from oskren.demo.scenario import PERFORMANCE, RECORDINGS, Recording
+from oskren.store import Home, Library, describing, keeping
+from oskren.store.describing import Change
 from oskren.store.keeping import note_uses
 from oskren.store.tables import Design, Draw, Sound, SoundPath
-from oskren.work import shipments, slices, spreads
-from oskren.work.importing import import_paths
+from oskren.work import shipments, slices, spreads, watching
+from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 
-VERSION = "2"
+VERSION = "3"
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE]
 
@@ -34,7 +36,24 @@ def _write(number: int, folder: str) -> None:
     recording = EVERYTHING[number]
     path = Path(folder) / recording.folder / f"{recording.name}.wav"
     if not path.exists():
-        files.write(path, recording.render(4200 + number), recording.rate, recording.bits, dither=recording.bits == 16, seed=number)
+        files.write(
+            path, recording.render(4200 + number), recording.rate, recording.bits, dither=recording.bits == 16, seed=number, said=_said(recording, number)
+        )
+
+
+def _said(recording: Recording, number: int) -> Metadata:
+    """What the field team of the Saltglass Observatory noted in its files."""
+    raw = recording.name.startswith("RAW")
+    return Metadata(
+        title=recording.name,
+        description=f"{recording.name}, recorded at the Saltglass Observatory ({recording.folder.lower()}).",
+        artist="Saltglass field team",
+        date=f"2026-{3 + number % 6:02d}-{1 + number % 27:02d}T{8 + number % 10:02d}:30:00",
+        rights="Made by code for the demo; free to use.",
+        project="Saltglass Observatory",
+        note="wind in the capsule, keep the second half" if raw else "",
+        markers=(Marker(at_s=6.5, label="best pass"), Marker(at_s=14.2, label="handling bump")) if raw else (),
+    )
 
 
 def build(home: Path, say: Callable[[str], None]) -> None:
@@ -57,6 +76,7 @@ def build(home: Path, say: Callable[[str], None]) -> None:
         library = studio.home.library(LIBRARY, create=True)
         (library.folder / "title").write_text(LIBRARY)
         _import(studio, library, home, say)
+        _describe(studio, library, home)
         _design(studio, library, say)
         _slice_and_ship(studio, library, home, say)
     finally:
@@ -68,7 +88,7 @@ def build(home: Path, say: Callable[[str], None]) -> None:
 def _import(studio: Studio, library: Library, home: Path, say: Callable[[str], None]) -> None:
     say("Importing and measuring ...")
     known = {str((home / "recordings" / one.folder / f"{one.name}.wav").resolve()): one for one in EVERYTHING}
-    for folder in ("Rooms", "Tidal shore", "Glassworks", "Heron workshop", "Gear room", "Field takes"):
+    for folder in ("Rooms", "Tidal shore", "Glassworks", "Heron workshop", "Tower microphones", "Gear room", "Field takes"):
         import_paths(studio, library, [home / "recordings" / folder], folder, refer=True)
     with library.reading() as session:
         found = [(row.sound_id, known[row.path]) for row in session.scalars(select(SoundPath)) if row.path in known]
@@ -76,6 +96,37 @@ def _import(studio: Studio, library: Library, home: Path, say: Callable[[str], N
         # a few stay as proposed, so that there is something to confirm
         described = {"category": one.category, "category_sure": 1.0} if one.folder != "Field takes" else {}
         library.change(number, {**described, "tags": one.tags, "rating": one.rating})
+
+
+def _describe(studio: Studio, library: Library, home: Path) -> None:
+    """What a user would have put around the sounds: an OGG of a WAV, a watched folder, marks, sets, searches, a field, a chain, a project."""
+    previews = home / "recordings" / "Previews"
+    samples, rate = files.read(home / "recordings" / "Glassworks" / "Dome glass, ring.wav")
+    files.write(previews / "Dome glass, ring.ogg", samples, rate)
+    import_paths(studio, library, [previews], "Previews", refer=True)
+    follow_up(studio, library)
+    watching.watch(library, home / "recordings" / "Field takes")
+    watching.rescan(studio, library, str((home / "recordings" / "Field takes").resolve()))
+    keeping.add_field(library, "Distance", "choice", ["close", "near", "far"])
+
+    def numbers(*names: str) -> list[int]:
+        return [_named(library, name).id for name in names]
+
+    creaks = numbers("Rod bend, slow creak", "Furnace door, glass creak 3", "Furnace door, glass creak 1", "Lens rack, long creak")
+    describing.edit(library, creaks, Change(mark="plum", fields={"Distance": "close"}))
+    describing.edit(library, numbers("Pane, full shatter", "Bolt drop"), Change(mark="amber", strength=5))
+    describing.edit(library, numbers("Causeway, gulls circling ambix", "Lamp gallery, storm 5.1"), Change(mark="sky", fields={"Distance": "far"}))
+    keeping.add_set(library, "Lock candidates", numbers("Bolt drop", "Brass ratchet, slow", "Floor plate, knock", "Flywheel, drag"))
+    keeping.add_set(library, "Creaks, best first", creaks)
+    plain = {"q": "", "sort": "name", "descending": False, "facets": {}, "like": None, "trash": False}
+    keeping.keep_search(library, "Short and hard", {**plain, "q": "where length under 1.5 s and strength at least 4", "sort": "strength", "descending": True})
+    keeping.keep_search(library, "Beds nobody used", {**plain, "q": "where length over 8 s and used no", "sort": "duration_s", "descending": True})
+    door = (
+        Step(kind="high_pass", id="thin", params={"cutoff_hz": 180.0}),
+        Step(kind="space", id="room", params={"size_m": 9.0, "decay_s": 0.9, "wet_db": -6.0, "pre_delay_ms": 4.0}),
+    )
+    keeping.keep_chain(library, "Across the gallery", door)
+    keeping.add_project(library, "Trailer")
 
 
 def _named(library: Library, name: str) -> Sound:

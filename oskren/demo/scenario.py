@@ -99,6 +99,31 @@ def _steps(m: Maker, seconds: float, surface: str) -> Wave:
     return out
 
 
+def _circling(m: Maker, seconds: float) -> Wave:
+    """Calls that go once round the listener, as first-order AmbiX: W, Y, Z, X of a plane wave, over an even bed of wind."""
+    t = m.time(seconds)
+    calls = np.zeros(len(t))
+    for k in range(7):
+        call = _call(m, 0.6, 420 + 60 * (k % 3), 5 - 3 * (k % 2)) * (0.5 + 0.4 * m.random.random())
+        i = round((0.4 + 1.2 * k) * m.rate)
+        calls[i : i + len(call)] += call[: len(t) - i]
+    angle = 2 * np.pi * t / seconds
+    wind = [_wind(m, seconds, 90, 1600) * 0.12 for _ in range(4)]
+    around = [calls, calls * np.sin(angle), calls * 0.2, calls * np.cos(angle)]
+    return np.stack([a + w[: len(t)] for a, w in zip(around, wind, strict=True)], axis=1)
+
+
+def _storm(m: Maker, seconds: float) -> Wave:
+    """L, R, C, LFE, Ls, Rs: wind on all sides, a low rumble, and thunder that comes from behind."""
+    sides = [_wind(m, seconds, 70, high) * g for high, g in ((2400, 0.5), (2200, 0.5), (1500, 0.25), (900, 0.45), (1000, 0.45))]
+    rumble = m.band(m.coloured(seconds, 5), 25, 110)
+    thunder = np.zeros(len(rumble))
+    clap = m.shape(m.band(m.coloured(3.0, 4), 30, 700), 0.05, 2.4, 2)
+    thunder[round(4 * m.rate) : round(4 * m.rate) + len(clap)] = clap / np.max(np.abs(clap)) * 0.9
+    left, right, centre, back_left, back_right = sides
+    return np.stack([left, right, centre, rumble / np.max(np.abs(rumble)) * 0.4, back_left + thunder, back_right + 0.7 * thunder], axis=1)
+
+
 def _ring(m: Maker, hz: float, seconds: float, decay: float) -> Wave:
     return m.modes(seconds, hz, GLASS, decay, 0.62, 0.003)
 
@@ -406,6 +431,9 @@ RECORDINGS: list[Recording] = [
         3,
         lambda m: m.shape(m.band(m.modes(5.0, 110, BELL, 9, 0.9, 0.004), 50, 1600), 2.5, 2.0),
     ),
+    # More than two channels
+    Recording("Tower microphones", "Causeway, gulls circling ambix", 48000, 24, -9.0, "Animal/Bird", "circling wide", 4, lambda m: _circling(m, 9.0)),
+    Recording("Tower microphones", "Lamp gallery, storm 5.1", 48000, 24, -8.0, "Ambience/Weather", "storm wide loop", 3, lambda m: _storm(m, 10.0)),
     # Field takes with trouble in them
     Recording(
         "Field takes",

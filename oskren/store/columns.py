@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
+from oskren.core.audio.layouts import layout_of
 from oskren.core.errors import OskrenError
 from oskren.core.measure import likeness
 from oskren.core.measure.key import KEYS
@@ -148,6 +149,9 @@ class Columns:
                 array = np.array(values, dtype=bool)
             elif name in ("duration_s", "sure", "strength"):
                 array = np.array([np.nan if value is None else value for value in values], np.float64)
+            elif name == "layout":
+                usual = columns[1 + _PLAIN.index("channels")]
+                array = np.array([value or layout_of(channels) for value, channels in zip(values, usual, strict=True)], dtype=object)
             else:
                 array = np.array([str(value) for value in values], dtype=object)
             if name in CODED:

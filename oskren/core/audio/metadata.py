@@ -32,6 +32,15 @@ class Marker(BaseModel):
     length_s: float = 0.0
 
 
+class LoopPart(BaseModel):
+    """A part that repeats without a seam (s from the file's start)."""
+
+    model_config = ConfigDict(frozen=True)
+
+    start_s: float
+    end_s: float
+
+
 class Metadata(BaseModel):
     """What a file says of itself besides its sound. Empty where it says nothing."""
 
@@ -55,7 +64,7 @@ class Metadata(BaseModel):
     time_reference_s: float | None = None
     channel_names: tuple[str, ...] = ()
     markers: tuple[Marker, ...] = ()
-    loops: tuple[tuple[float, float], ...] = ()
+    loops: tuple[LoopPart, ...] = ()
     root_note: int | None = None
 
     @property
@@ -237,7 +246,7 @@ def _smpl(content: bytes, rate: int, found: dict[str, object]) -> None:
     for i in range(min(count, (len(content) - 36) // 24)):
         start, end = struct.unpack_from("<II", content, 36 + 24 * i + 8)
         if end > start:
-            loops.append((start / rate, (end + 1) / rate))  # the last frame belongs to the loop
+            loops.append(LoopPart(start_s=start / rate, end_s=(end + 1) / rate))  # the last frame belongs to the loop
     found["loops"] = tuple(loops)
 
 
@@ -396,7 +405,7 @@ def riff_chunks(data: Metadata, rate: int, channels: int = 1) -> bytes:
         out.append(_chunk(b"LIST", b"adtl" + adtl))
     if data.loops or data.root_note is not None:
         head = struct.pack("<9I", 0, 0, round(1e9 / rate), data.root_note if data.root_note is not None else 60, 0, 0, 0, len(data.loops), 0)
-        body = b"".join(struct.pack("<6I", i, 0, round(a * rate), round(b * rate) - 1, 0, 0) for i, (a, b) in enumerate(data.loops))
+        body = b"".join(struct.pack("<6I", i, 0, round(loop.start_s * rate), round(loop.end_s * rate) - 1, 0, 0) for i, loop in enumerate(data.loops))
         out.append(_chunk(b"smpl", head + body))
     return b"".join(out)
 

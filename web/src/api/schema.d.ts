@@ -1724,6 +1724,16 @@ export interface components {
             trashed?: boolean | null;
         };
         /**
+         * Changed
+         * @description How many sounds were changed, and what the change is called in the undo.
+         */
+        Changed: {
+            /** Count */
+            count: number;
+            /** Edit */
+            edit: number;
+        };
+        /**
          * Check
          * @description One check of a finished file; a failed ``warning`` is shown but does not fail the file.
          */
@@ -1894,6 +1904,11 @@ export interface components {
              * @default true
              */
             dropped: boolean;
+        };
+        /** Edited */
+        Edited: {
+            /** Edit */
+            edit: components["schemas"]["Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["Add"];
         };
         /**
          * Editing
@@ -2221,6 +2236,16 @@ export interface components {
             length_s: number;
         };
         /**
+         * LoopPart
+         * @description A part that repeats without a seam (s from the file's start).
+         */
+        LoopPart: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+        };
+        /**
          * Marker
          * @description A moment (s from the file's start) with its label; ``length_s`` is 0 for a point.
          */
@@ -2443,10 +2468,7 @@ export interface components {
              * Loops
              * @default []
              */
-            loops: [
-                number,
-                number
-            ][];
+            loops: components["schemas"]["LoopPart"][];
             /** Root Note */
             root_note?: number | null;
         };
@@ -2614,10 +2636,7 @@ export interface components {
             /** Lanes */
             lanes: string[];
             /** Fold */
-            fold: [
-                number,
-                number
-            ][];
+            fold: number[][];
         };
         /**
          * Page
@@ -2965,6 +2984,8 @@ export interface components {
             files: number;
             /** Failed */
             failed: number;
+            /** Project */
+            project: number;
         };
         /** ShipmentView */
         ShipmentView: {
@@ -2982,6 +3003,8 @@ export interface components {
             files: number;
             /** Failed */
             failed: number;
+            /** Project */
+            project: number;
             /** Reports */
             reports: components["schemas"]["FileReport"][];
             /** Failures */
@@ -3227,6 +3250,8 @@ export interface components {
             kept: number;
             /** Created */
             created: string;
+            /** Project */
+            project: number;
         };
         /** SpreadView */
         SpreadView: {
@@ -3244,6 +3269,8 @@ export interface components {
             kept: number;
             /** Created */
             created: string;
+            /** Project */
+            project: number;
             recipe: components["schemas"]["Recipe"];
             mix: components["schemas"]["Mix"];
             /** Made With */
@@ -3581,16 +3608,6 @@ export interface components {
             there: boolean;
         };
         /**
-         * Edited
-         * @description How many sounds were changed, and what the change is called in the undo.
-         */
-        oskren__api__gather__Edited: {
-            /** Count */
-            count: number;
-            /** Edit */
-            edit: number;
-        };
-        /**
          * Settings
          * @description Pinned folders stand first among the folders; the hand-over folder is watched by another program.
          */
@@ -3605,11 +3622,6 @@ export interface components {
              * @default
              */
             hand_over: string;
-        };
-        /** Edited */
-        oskren__api__slice___Edited: {
-            /** Edit */
-            edit: components["schemas"]["Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["Add"];
         };
         /**
          * Settings
@@ -4449,7 +4461,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["oskren__api__gather__Edited"];
+                    "application/json": components["schemas"]["Changed"];
                 };
             };
             /** @description Not Found */
@@ -7266,7 +7278,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["oskren__api__slice___Edited"];
+                "application/json": components["schemas"]["Edited"];
             };
         };
         responses: {

@@ -11,7 +11,7 @@ import { JobsView } from "./JobsView";
 import { useJobEvents } from "./jobs";
 import { KeyList } from "./KeyList";
 import { useKeys } from "./keys";
-import { Do } from "./parts";
+import { Choose, Do, Input } from "./parts";
 import { complain, enter, queries, useShared } from "./store";
 import { look, wear } from "./theme";
 
@@ -85,7 +85,7 @@ function Libraries() {
       borderRadius="8px"
       px="8px"
       py="4px"
-      maxW="280px"
+      maxW="250px"
     >
       {views?.map((view) => (
         <option key={view.slug} value={view.slug}>
@@ -94,6 +94,56 @@ function Libraries() {
       ))}
       <option value="+">New library …</option>
     </chakra.select>
+  );
+}
+
+/** Designs, plans and shipments belong to the project chosen here. */
+function Projects() {
+  const library = useShared((state) => state.library);
+  const project = useShared((state) => state.project);
+  const [naming, setNaming] = useState(false);
+  const projects = useQuery({
+    queryKey: ["projects", library],
+    enabled: !!library,
+    queryFn: () => got(api.GET("/api/lib/{library}/projects", { params: { path: { library } } })),
+  });
+  const enterProject = (number: number) => {
+    useShared.setState({ project: number, design: null, spread: null });
+    void queries.invalidateQueries({ queryKey: ["sounds"] });
+  };
+  const add = async (name: string) => {
+    setNaming(false);
+    if (!name.trim()) return;
+    try {
+      const made = await got(api.POST("/api/lib/{library}/projects", { params: { path: { library } }, body: { name: name.trim() } }));
+      await queries.invalidateQueries({ queryKey: ["projects"] });
+      enterProject(made.id);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  if (naming)
+    return (
+      <Input
+        autoFocus
+        label="Name of the new project"
+        placeholder="Name, then Enter"
+        w="150px"
+        onBlur={() => setNaming(false)}
+        onKeyDown={(event) => {
+          if (event.key === "Enter") void add(event.currentTarget.value);
+          if (event.key === "Escape") setNaming(false);
+        }}
+      />
+    );
+  return (
+    <Choose
+      label="Project"
+      value={String(project)}
+      maxW="170px"
+      options={[...(projects.data ?? []).map((one) => [String(one.id), one.name] as const), ["+", "New project …"]]}
+      onChange={(value) => (value === "+" ? setNaming(true) : enterProject(Number(value)))}
+    />
   );
 }
 
@@ -215,6 +265,7 @@ export function Shell() {
           </Box>
         </Box>
         <Libraries />
+        <Projects />
         <Box flex={1} />
         <Do onClick={() => setFinding(true)} act="find">
           <Box as="span" color="dim" fontWeight={400}>

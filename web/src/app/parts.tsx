@@ -1,6 +1,6 @@
 /** Small parts that every stage is made of. */
 import { Box, type BoxProps, chakra, Flex } from "@chakra-ui/react";
-import { type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { type ComponentProps, type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { type Act, KEYS, shown } from "./keys";
 
 export function Key({ act }: { act: Act }) {
@@ -98,9 +98,21 @@ export function Heading({ children }: { children: ReactNode }) {
 }
 
 /** The bar on top of a stage. */
-export function Bar({ children }: { children: ReactNode }) {
+export function Bar({ children, tall }: { children: ReactNode; tall?: boolean }) {
   return (
-    <Flex h="64px" flexShrink={0} align="center" gap="10px" px="18px" bg="sheet" borderBottom="1px solid" borderColor="line" overflow="hidden">
+    <Flex
+      minH="64px"
+      h={tall ? undefined : "64px"}
+      py={tall ? "10px" : undefined}
+      flexShrink={0}
+      align="center"
+      gap="10px"
+      px="18px"
+      bg="sheet"
+      borderBottom="1px solid"
+      borderColor="line"
+      overflow="hidden"
+    >
       {children}
     </Flex>
   );
@@ -333,6 +345,54 @@ export function Pick<T extends string>({
           </chakra.button>
         ))}
       </Flex>
+    </Box>
+  );
+}
+
+type InputProps = ComponentProps<typeof chakra.input> & { label: string; mono?: boolean };
+
+/** A line of text as it is typed. */
+export function Input({ label, mono, ...rest }: InputProps) {
+  return (
+    <chakra.input
+      aria-label={label}
+      bg="ground"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="6px"
+      px="8px"
+      py="4px"
+      minW={0}
+      fontFamily={mono ? "mono" : "body"}
+      fontSize={mono ? "12px" : "13px"}
+      _placeholder={{ color: "dim" }}
+      {...rest}
+    />
+  );
+}
+
+/** A choice of many, folded. Options are [value, what it is called]. */
+export function Choose({
+  label,
+  value,
+  options,
+  onChange,
+  ...rest
+}: Omit<BoxProps, "onChange"> & {
+  label: string;
+  value: string;
+  options: readonly (readonly [string, string])[];
+  onChange: (value: string) => void;
+}) {
+  return (
+    <Box asChild bg="ground" border="1px solid" borderColor="line" borderRadius="6px" px="5px" py="3px" fontSize="12px" minW={0} {...rest}>
+      <chakra.select aria-label={label} title={label} value={value} onChange={(event) => onChange(event.target.value)}>
+        {options.map(([key, name]) => (
+          <option key={key} value={key}>
+            {name}
+          </option>
+        ))}
+      </chakra.select>
     </Box>
   );
 }

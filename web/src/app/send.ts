@@ -1,6 +1,6 @@
 /** Sending a sound to another stage, with what was heard of it. */
 import { useNavigate } from "react-router";
-import { api, got, type Member, type Mix, type SoundRow } from "../api/client";
+import { api, got, type Member, type Mix, type SoundRow, type Step } from "../api/client";
 import { useListening } from "../listening/player";
 import { addToSheet, complain, queries, tell, useShared } from "./store";
 
@@ -36,7 +36,7 @@ export const PLAIN_MEMBER: Omit<Member, "node"> = {
 export async function layerOf(
   library: string,
   sound: number,
-  heard?: { part: [number, number] | null; speedSt: number; gainDb: number },
+  heard?: { part: [number, number] | null; speedSt: number; gainDb: number; chain: Step[] },
 ): Promise<Member> {
   const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: sound } } }));
   const part = heard?.part ?? null;
@@ -51,6 +51,7 @@ export async function layerOf(
     gain_db: heard?.gainDb ?? 0,
     start_s: part?.[0] ?? null,
     end_s: part?.[1] ?? null,
+    chain: heard?.chain ?? [],
   };
 }
 
@@ -71,23 +72,34 @@ export function useSend() {
     layer: async (sound: SoundRow) => {
       try {
         const { heard, loop, looping, speedSt, gainDb } = useListening.getState();
-        const same = heard?.title === sound.name;
-        const member = await layerOf(library, sound.id, same ? { part: looping ? loop : null, speedSt, gainDb } : undefined);
+        const same = heard?.sound === sound.id;
+        const through = heard?.through?.chain ?? [];
+        const chain = through.map((step) => ({ ...step, id: freshId("step") }));
+        const member = await layerOf(library, sound.id, same ? { part: looping ? loop : null, speedSt, gainDb, chain } : undefined);
         const designs = await got(api.GET("/api/lib/{library}/designs", { params: { path: { library } } }));
-        const open = designs.find((design) => design.id === useShared.getState().design);
+        const { project } = useShared.getState();
+        const open = designs.find((design) => design.id === useShared.getState().design && design.project === project);
         const design =
           open ??
           (await got(
-            api.POST("/api/lib/{library}/designs", { params: { path: { library } }, body: { name: `Design with ${sound.name}`, mix: EMPTY_MIX } }),
+            api.POST("/api/lib/{library}/designs", {
+              params: { path: { library } },
+              body: { name: `Design with ${sound.name}`, mix: EMPTY_MIX, project },
+            }),
           ));
         const mix: Mix = { ...design.mix, members: [...design.mix.members, member] };
         await got(
-          api.PUT("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } }, body: { name: design.name, mix } }),
+          api.PUT("/api/lib/{library}/designs/{number}", {
+            params: { path: { library, number: design.id } },
+            body: { name: design.name, mix, project },
+          }),
         );
         useShared.setState({ design: design.id });
         void queries.invalidateQueries({ queryKey: ["counts"] });
         void queries.invalidateQueries({ queryKey: ["designs"] });
-        tell(`${sound.name} is a layer of ${design.name}${same && (speedSt || gainDb || (looping && loop)) ? ", as it was heard" : ""}.`);
+        tell(
+          `${sound.name} is a layer of ${design.name}${same && (speedSt || gainDb || chain.length || (looping && loop)) ? ", as it was heard" : ""}.`,
+        );
       } catch (error) {
         complain(error);
       }

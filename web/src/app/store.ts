@@ -13,6 +13,8 @@ interface Message {
 interface Shared {
   library: string;
   libraryName: string;
+  /** The project worked in. */
+  project: number;
   message: Message | null;
   /** Sounds put on the sheet of Ship, in order. */
   sheet: number[];
@@ -32,11 +34,12 @@ function remembered<T>(name: string, other: T): T {
   }
 }
 
-const KEPT = ["sheet", "mendSound", "design", "spread", "sliceSound"] as const;
+const KEPT = ["project", "sheet", "mendSound", "design", "spread", "sliceSound"] as const;
 
 export const useShared = create<Shared>(() => ({
   library: "",
   libraryName: "",
+  project: remembered("project", 1),
   message: null,
   sheet: remembered("sheet", [] as number[]),
   selected: null,
@@ -73,7 +76,7 @@ export function addToSheet(sounds: number[]) {
 /** Choose a library, forgetting what was open in the one before. */
 export function enter(slug: string, name: string) {
   if (useShared.getState().library && useShared.getState().library !== slug)
-    useShared.setState({ sheet: [], selected: null, mendSound: null, design: null, spread: null, sliceSound: null });
+    useShared.setState({ project: 1, sheet: [], selected: null, mendSound: null, design: null, spread: null, sliceSound: null });
   useShared.setState({ library: slug, libraryName: name });
   localStorage.setItem("library", slug);
   queries.clear();

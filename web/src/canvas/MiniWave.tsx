@@ -9,11 +9,14 @@ export const MiniWave = memo(function MiniWave({
   colour = "glass",
   width = "100%",
   height = "24px",
+  anchor,
 }: {
   row: string;
   colour?: string;
   width?: string;
   height?: string;
+  /** Where the anchor's flag stands, 0 to 1 of the length. */
+  anchor?: number;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
@@ -21,12 +24,22 @@ export const MiniWave = memo(function MiniWave({
     if (!element) return;
     const draw = () => {
       const pen = fitted(element);
-      if (pen) smallWave(pen, row, element.clientWidth, element.clientHeight, ink()[colour]);
+      if (!pen) return;
+      smallWave(pen, row, element.clientWidth, element.clientHeight, ink()[colour]);
+      if (anchor === undefined) return;
+      const x = Math.min(element.clientWidth - 1, anchor * element.clientWidth);
+      pen.fillStyle = ink().amber;
+      pen.fillRect(x, 0, 1, element.clientHeight);
+      pen.beginPath();
+      pen.moveTo(x - 3, 0);
+      pen.lineTo(x + 4, 0);
+      pen.lineTo(x + 0.5, 4);
+      pen.fill();
     };
     draw();
     const watch = new ResizeObserver(draw);
     watch.observe(element);
     return () => watch.disconnect();
-  }, [row, colour]);
+  }, [row, colour, anchor]);
   return <chakra.canvas ref={canvas} w={width} h={height} display="block" aria-hidden />;
 });

@@ -27,6 +27,14 @@ interface Props {
   onMark: (part: [number, number] | null) => void;
   onPlayFrom: (seconds: number) => void;
   anchor?: number | null;
+  /** What kind of moment the anchor is, written on its flag. */
+  anchorKind?: string;
+  /** Markers found in the file (s), each with its label. */
+  markers?: { at_s: number; label: string }[];
+  /** Frequency axis of the spectrogram. */
+  axis?: Axis;
+  /** Channels that are not heard are drawn faint. */
+  silent?: (lane: number) => boolean;
   onAnchor?: (seconds: number) => void;
   bands?: Band[];
   onBand?: (id: number) => void;
@@ -42,7 +50,25 @@ interface Props {
   label: string;
 }
 
+export type Axis = "log" | "linear" | "mel";
+
 const RULER = 18;
+
+/** Height 0 (top) to 1 of a frequency on a spectrogram's axis, as oskren/core/measure/peaks.py has it. */
+function axisHeight(hz: number, axis: Axis, rate: number): number {
+  const top = axis === "linear" ? rate / 2 : Math.min(20_000, rate / 2);
+  if (axis === "linear") return 1 - hz / top;
+  if (axis === "mel") return 1 - Math.log10(1 + hz / 700) / Math.log10(1 + top / 700);
+  return Math.log(top / hz) / Math.log(top / 40);
+}
+
+const AXIS_MARKS: Record<Axis, number[]> = {
+  log: [100, 300, 1000, 3000, 10_000],
+  mel: [200, 500, 1000, 2000, 5000, 10_000],
+  linear: [2000, 5000, 10_000, 15_000, 20_000, 30_000, 40_000],
+};
+
+type Placed<T> = T & { from: number; to: number };
 
 function usePeaks(opened: Opened | null, view: [number, number], width: number) {
   const span = opened ? [Math.floor(view[0] * opened.rate), Math.ceil(view[1] * opened.rate)] : [0, 0];
@@ -51,26 +77,26 @@ function usePeaks(opened: Opened | null, view: [number, number], width: number) 
     enabled: !!opened && width > 10 && span[1] > span[0],
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }): Promise<PeakData> => {
+    queryFn: async ({ signal }): Promise<Placed<PeakData>> => {
       const raw = await bytes(`/api/heard/${opened?.key}/peaks?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}`, signal);
       const values = new Int16Array(raw);
       const channels = opened?.channels ?? 1;
-      return { width: values.length / channels / 3, channels, values };
+      return { width: values.length / channels / 3, channels, values, from: view[0], to: view[1] };
     },
   });
 }
 
-function useSpectrogram(opened: Opened | null, view: [number, number], width: number, height: number) {
+function useSpectrogram(opened: Opened | null, view: [number, number], width: number, height: number, axis: Axis) {
   const span = opened ? [Math.floor(view[0] * opened.rate), Math.ceil(view[1] * opened.rate)] : [0, 0];
   return useQuery({
-    queryKey: ["spectrogram", opened?.key, span[0], span[1], width, height],
+    queryKey: ["spectrogram", opened?.key, span[0], span[1], width, height, axis],
     enabled: !!opened && width > 10 && height > 10 && span[1] > span[0],
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
-    queryFn: async ({ signal }) =>
-      new Uint8Array(
-        await bytes(`/api/heard/${opened?.key}/spectrogram?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}&height=${height}`, signal),
-      ),
+    queryFn: async ({ signal }): Promise<Placed<{ levels: Uint8Array; width: number; height: number }>> => {
+      const address = `/api/heard/${opened?.key}/spectrogram?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}&height=${height}&axis=${axis}`;
+      return { levels: new Uint8Array(await bytes(address, signal)), width, height, from: view[0], to: view[1] };
+    },
   });
 }
 
@@ -85,6 +111,10 @@ export function WaveView(props: Props) {
     onMark,
     onPlayFrom,
     anchor,
+    anchorKind,
+    markers,
+    axis = "log",
+    silent,
     onAnchor,
     bands,
     onBand,
@@ -119,17 +149,16 @@ export function WaveView(props: Props) {
 
   const columns = Math.min(2048, width);
   const peaks = usePeaks(opened, view, columns);
-  const levels = useSpectrogram(opened, view, Math.min(columns, 900), spectrum ? Math.min(spectrum, 160) : 0);
+  const levels = useSpectrogram(opened, view, Math.min(columns, 900), spectrum ? Math.min(spectrum, 160) : 0, axis);
   const picture = useMemo(() => {
-    const w = Math.min(columns, 900);
-    const h = Math.min(spectrum, 160);
-    if (!levels.data || levels.data.length !== w * h) return null;
+    if (!levels.data || levels.data.levels.length !== levels.data.width * levels.data.height) return null;
+    const { width: w, height: h } = levels.data;
     const image = document.createElement("canvas");
     image.width = w;
     image.height = h;
-    image.getContext("2d")?.putImageData(spectrogramImage(levels.data, w, h, ink()), 0, 0);
-    return image;
-  }, [levels.data, columns, spectrum]);
+    image.getContext("2d")?.putImageData(spectrogramImage(levels.data.levels, w, h, ink()), 0, 0);
+    return { image, from: levels.data.from, to: levels.data.to };
+  }, [levels.data]);
 
   const toX = useCallback((seconds: number) => ((seconds - view[0]) / (view[1] - view[0])) * width, [view, width]);
   const toSeconds = useCallback((x: number) => view[0] + (x / Math.max(1, width)) * (view[1] - view[0]), [view, width]);
@@ -163,19 +192,51 @@ export function WaveView(props: Props) {
     const data = peaks.data;
     if (data && opened) {
       const framesShown = (view[1] - view[0]) * opened.rate;
-      if (framesShown <= columns * 1.5 && threshold === undefined) sampleLine(pen, data, 0, RULER, width, height, colours.glass);
-      else waveform(pen, data, 0, RULER, width, height, colours.glass, colours.glassDeep, 1, threshold !== undefined);
+      // while a new view is on its way the last one is drawn where it belongs: zooming never jumps
+      const left = toX(data.from);
+      const across = toX(data.to) - left;
+      if (framesShown <= columns * 1.5 && threshold === undefined) sampleLine(pen, data, left, RULER, across, height, colours.glass);
+      else waveform(pen, data, left, RULER, across, height, colours.glass, colours.glassDeep, 1, threshold !== undefined);
+      if (silent && data.channels > 1)
+        for (let c = 0; c < data.channels; c++)
+          if (silent(c)) {
+            pen.fillStyle = colours.ground;
+            pen.globalAlpha = 0.7;
+            pen.fillRect(0, RULER + (height / data.channels) * c, width, height / data.channels);
+            pen.globalAlpha = 1;
+          }
     }
     if (picture) {
       pen.imageSmoothingEnabled = true;
-      pen.drawImage(picture, 0, RULER + height, width, spectrum);
+      pen.drawImage(picture.image, toX(picture.from), RULER + height, toX(picture.to) - toX(picture.from), spectrum);
       pen.fillStyle = colours.dim;
       pen.font = "10px 'JetBrains Mono Variable', monospace";
-      const top = Math.min(20_000, (opened?.rate ?? 48_000) / 2);
-      for (const hz of spectrum > 120 ? [100, 300, 1000, 3000, 10_000] : [100, 1000, 10_000]) {
-        const y = RULER + height + (Math.log(top / hz) / Math.log(top / 40)) * spectrum;
+      const sampleRate = opened?.rate ?? 48_000;
+      let lowest = Number.POSITIVE_INFINITY;
+      for (const hz of [...AXIS_MARKS[axis]].filter((one) => one < sampleRate / 2)) {
+        const y = RULER + height + axisHeight(hz, axis, sampleRate) * spectrum;
+        if (y > lowest - 13 || y < RULER + height + 6 || y > RULER + height + spectrum - 4) continue;
+        lowest = y;
         pen.fillText(hz >= 1000 ? `${hz / 1000} kHz` : `${hz} Hz`, 4, y + 3);
       }
+      // the legend: which colour is which level
+      const legend = [0, -36, -72, -108];
+      const bar = spectrogramImage(
+        Uint8Array.from({ length: 64 }, (_, i) => 255 - Math.round((i / 63) * 255)),
+        1,
+        64,
+        colours,
+      );
+      const strip = document.createElement("canvas");
+      strip.width = 1;
+      strip.height = 64;
+      strip.getContext("2d")?.putImageData(bar, 0, 0);
+      const tall = spectrum - 12;
+      pen.drawImage(strip, width - 8, RULER + height + 6, 5, tall);
+      pen.textAlign = "right";
+      for (const db of legend) pen.fillText(`${db}`, width - 12, RULER + height + 10 + (db / -108) * (tall - 4));
+      pen.fillText("dBFS", width - 36, RULER + height + 10);
+      pen.textAlign = "left";
     }
     pen.font = "10px 'JetBrains Mono Variable', monospace";
     const step = rulerStep(view[1] - view[0], width);
@@ -240,6 +301,14 @@ export function WaveView(props: Props) {
         pen.fillText(`floor ${floor.toFixed(0)} dBFS`, 6, dbY(floor, 1) - 4);
       }
     }
+    for (const marker of markers ?? []) {
+      const x = toX(marker.at_s);
+      if (x < 0 || x > width) continue;
+      pen.fillStyle = colours.sky;
+      pen.fillRect(x, RULER, 1, height);
+      pen.fillRect(x, RULER, 5, 5);
+      if (marker.label) pen.fillText(marker.label.slice(0, 24), x + 8, RULER + 8);
+    }
     if (anchor !== undefined && anchor !== null) {
       const x = toX(grabbed.anchor ?? anchor);
       pen.fillStyle = colours.amber;
@@ -255,8 +324,31 @@ export function WaveView(props: Props) {
       pen.lineTo(x + 6, 8);
       pen.lineTo(x, RULER);
       pen.fill();
+      if (anchorKind) pen.fillText(anchorKind, x + 9, RULER + 10);
     }
-  }, [peaks.data, picture, width, height, spectrum, bands, marked, anchor, threshold, floor, view, toX, opened, total, columns, grabbed, dbY]);
+  }, [
+    anchorKind,
+    markers,
+    axis,
+    silent,
+    peaks.data,
+    picture,
+    width,
+    height,
+    spectrum,
+    bands,
+    marked,
+    anchor,
+    threshold,
+    floor,
+    view,
+    toX,
+    opened,
+    total,
+    columns,
+    grabbed,
+    dbY,
+  ]);
 
   const follows = props.follows;
   useEffect(() => {

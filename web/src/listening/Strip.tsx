@@ -1,11 +1,12 @@
 /** The listening strip: the same in every stage. Nothing on it reaches a render. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { clock } from "../app/format";
-import { shown } from "../app/keys";
+import { shown, useKeys } from "../app/keys";
 import { Do, Num } from "../app/parts";
 import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
+import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
 
 /** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
@@ -62,7 +63,7 @@ function Meters() {
         <Box>L</Box>
         <Box>R</Box>
       </Flex>
-      <chakra.canvas ref={canvas} w="150px" h="36px" role="img" aria-label="Level left and right" />
+      <chakra.canvas ref={canvas} w="110px" h="36px" role="img" aria-label="Level left and right" />
       <Box ref={text} fontFamily="mono" fontSize="12px" w="106px" whiteSpace="nowrap" />
     </Flex>
   );
@@ -101,7 +102,7 @@ function Spectrum() {
     pen.stroke();
   };
   useDrawing(draw);
-  return <chakra.canvas ref={canvas} flex={1} minW="90px" maxW="220px" h="52px" role="img" aria-label="Spectrum of what is heard" />;
+  return <chakra.canvas ref={canvas} flex={1} minW="60px" maxW="220px" h="52px" role="img" aria-label="Spectrum of what is heard" />;
 }
 
 function Position() {
@@ -117,7 +118,7 @@ function Position() {
     return player.onTick(write);
   }, [heard]);
   return (
-    <Box w="172px" flexShrink={0}>
+    <Box w="160px" flexShrink={0}>
       <Box ref={now} fontFamily="mono" fontSize="16px" data-testid="position" />
       <Box color="dim" fontSize="12px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={heard?.title}>
         {heard
@@ -131,7 +132,9 @@ function Position() {
 }
 
 export function Strip() {
-  const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched } = useListening();
+  const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched, dim } = useListening();
+  const [open, setOpen] = useState(false);
+  useKeys({ dim: () => player.setDim(!useListening.getState().dim) });
   return (
     <Flex
       as="footer"
@@ -209,7 +212,7 @@ export function Strip() {
       >
         Match
       </Do>
-      <Box w="88px">
+      <Box w="76px">
         <Num
           label="Volume"
           unit="dB"
@@ -222,8 +225,15 @@ export function Strip() {
           onChange={(value) => player.setVolume(value)}
         />
       </Box>
+      <Do on={dim} act="dim" onClick={() => player.setDim(!dim)}>
+        Dim
+      </Do>
+      <Do on={open} hint="Output, mono check, safety limit" onClick={() => setOpen(!open)}>
+        Output
+      </Do>
       <Meters />
       <Spectrum />
+      {open && <OutputPanel onClose={() => setOpen(false)} />}
     </Flex>
   );
 }

@@ -1,16 +1,26 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
 import { create } from "zustand";
-import { api, bytes, got, type Node, type Opened } from "../api/client";
-import { complain } from "../app/store";
+import { api, bytes, got, type Node, type Opened, type Step } from "../api/client";
+import { complain, tell } from "../app/store";
 import workletUrl from "./player.worklet.ts?worker&url";
 
 const AHEAD_S = 0.9;
 const FIRST_S = 0.12;
 const BLOCK_S = 0.4;
 
+/** A saved chain put on what is auditioned. */
+export interface Through {
+  name: string;
+  chain: Step[];
+}
+
 export interface Heard {
   opened: Opened;
   title: string;
+  /** The sound of the library that is heard, when it is one. */
+  sound?: number;
+  /** The chain it is heard through, when one was put on it. */
+  through?: Through | null;
   lufs: number | null;
   /** Listening gain (dB) that makes it as loud as what it is compared with. */
   matchDb: number;
@@ -27,6 +37,28 @@ interface Listening {
   gainDb: number;
   volumeDb: number;
   matched: boolean;
+  /** What auditioned sounds are heard through. */
+  through: Through | null;
+  /** Channels that are muted, and those that are soloed, of what is heard. */
+  muted: number[];
+  soloed: number[];
+  dim: boolean;
+  mono: boolean;
+  safe: boolean;
+  output: string;
+  /** Rate of the output (Hz); 0 before anything was heard. */
+  outputRate: number;
+}
+
+export const DIM_DB = -20;
+const KEPT = ["volumeDb", "matched", "safe", "output"] as const;
+
+function remembered(): Partial<Listening> {
+  try {
+    return JSON.parse(localStorage.getItem("listening") ?? "{}") as Partial<Listening>;
+  } catch {
+    return {};
+  }
 }
 
 export const useListening = create<Listening>(() => ({
@@ -39,7 +71,21 @@ export const useListening = create<Listening>(() => ({
   gainDb: 0,
   volumeDb: -3,
   matched: false,
+  through: null,
+  muted: [],
+  soloed: [],
+  dim: false,
+  mono: false,
+  safe: true,
+  output: "",
+  outputRate: 0,
+  ...remembered(),
 }));
+
+useListening.subscribe((now, before) => {
+  if (KEPT.some((name) => now[name] !== before[name]))
+    localStorage.setItem("listening", JSON.stringify(Object.fromEntries(KEPT.map((name) => [name, now[name]]))));
+});
 
 export const MATCH_LUFS = -23;
 
@@ -92,8 +138,11 @@ class Player {
       this.analyser = analyser;
       this.worklet = worklet;
       await context.resume();
+      useListening.setState({ outputRate: context.sampleRate });
       this.sendVolume();
       this.sendSpeed();
+      const { output } = useListening.getState();
+      if (output) await this.sendOutput(output);
     })();
     await this.starting;
   }
@@ -124,7 +173,7 @@ class Player {
 
   /** Open something to listen to. While a step needs the whole sound the last one goes on playing. */
   async open(
-    what: { node?: Node; sound?: number },
+    what: { node?: Node; sound?: number; through?: Through | null },
     library: string,
     title: string,
     more: { lufs?: number | null; matchDb?: number } = {},
@@ -133,10 +182,13 @@ class Player {
     useListening.setState({ waiting: true });
     try {
       const opened = await got(
-        api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: what.node ?? null, sound: what.sound ?? null } }),
+        api.POST("/api/lib/{library}/open", {
+          params: { path: { library } },
+          body: { node: what.node ?? null, sound: what.sound ?? null, chain: what.through?.chain ?? [] },
+        }),
       );
       if (wish !== this.wish) return null;
-      return { opened, title, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
+      return { opened, title, sound: what.sound, through: what.through ?? null, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
     } catch (error) {
       if (wish === this.wish) complain(error);
       return null;
@@ -155,7 +207,9 @@ class Player {
   /** Play from a moment (s); the strip shows what is heard. */
   async play(heard: Heard, fromS = 0, loop: [number, number] | null = null): Promise<void> {
     await this.ready();
-    useListening.setState({ heard, playing: true, loop });
+    const before = useListening.getState().heard;
+    const lanes = before?.sound === heard.sound && before?.opened.channels === heard.opened.channels ? {} : { muted: [], soloed: [] };
+    useListening.setState({ heard, playing: true, loop, ...lanes });
     const rate = heard.opened.rate;
     const start = loop && useListening.getState().looping ? Math.min(Math.max(fromS, loop[0]), loop[1]) : fromS;
     this.begin(heard, Math.max(0, Math.min(heard.opened.frames - 1, Math.round(start * rate))));
@@ -241,6 +295,43 @@ class Player {
     this.sendGain();
   }
 
+  setDim(dim: boolean) {
+    useListening.setState({ dim });
+    this.sendVolume();
+  }
+
+  setMono(mono: boolean) {
+    useListening.setState({ mono });
+    this.sendVolume();
+  }
+
+  setSafe(safe: boolean) {
+    useListening.setState({ safe });
+    this.sendVolume();
+  }
+
+  /** Hear only some channels; what is heard goes on at the same moment. */
+  setLanes(muted: number[], soloed: number[]) {
+    useListening.setState({ muted, soloed });
+    const { playing, heard } = useListening.getState();
+    if (playing && heard) this.begin(heard, Math.round(live.position));
+  }
+
+  /** Where the sound comes out; the empty name is the system's own choice. */
+  async setOutput(output: string): Promise<void> {
+    useListening.setState({ output });
+    if (this.context) await this.sendOutput(output);
+  }
+
+  private async sendOutput(output: string) {
+    try {
+      await (this.context as AudioContext & { setSinkId?: (id: string) => Promise<void> }).setSinkId?.(output);
+    } catch {
+      useListening.setState({ output: "" });
+      tell("That output cannot be used; the system's own is heard.", true);
+    }
+  }
+
   onTick(listener: () => void): () => void {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
@@ -262,7 +353,8 @@ class Player {
   }
 
   private sendVolume() {
-    this.worklet?.port.postMessage({ kind: "volume", value: 10 ** (useListening.getState().volumeDb / 20) });
+    const { volumeDb, dim, mono, safe } = useListening.getState();
+    this.worklet?.port.postMessage({ kind: "volume", value: 10 ** ((volumeDb + (dim ? DIM_DB : 0)) / 20), mono, safe });
   }
 
   private async feed(): Promise<void> {
@@ -287,7 +379,7 @@ class Player {
       const count = Math.max(1, Math.min(end - from, Math.round((this.held === 0 ? FIRST_S : BLOCK_S) * rate * speed)));
       const raw = new Float32Array(await bytes(`/api/heard/${key}/block?start=${from}&frames=${count}`));
       if (voice !== this.voice) return;
-      const [left, right] = stereo(raw, channels);
+      const [left, right] = stereo(raw, channels, heard.opened.fold);
       const given = left.length;
       this.feedAt = from + given;
       this.held += given;
@@ -307,15 +399,26 @@ class Player {
   }
 }
 
-/** Left and right of interleaved samples; more than two channels are folded for listening: odd ones left, even ones right. */
-function stereo(raw: Float32Array, channels: number): [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] {
+/** Whether a channel is heard: soloed ones alone, else all that are not muted. */
+export function sounds(lane: number): boolean {
+  const { muted, soloed } = useListening.getState();
+  return soloed.length ? soloed.includes(lane) : !muted.includes(lane);
+}
+
+/** Left and right of interleaved samples, by what each channel gives to either; a single soloed channel is heard in the middle. */
+function stereo(raw: Float32Array, channels: number, fold: Opened["fold"]): [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] {
   const frames = Math.floor(raw.length / channels);
   const left = new Float32Array(frames);
   const right = new Float32Array(frames);
-  const scale = channels > 2 ? 1 / Math.sqrt(channels / 2) : 1;
-  for (let i = 0; i < frames; i++) {
-    for (let c = 0; c < channels; c++) (c % 2 ? right : left)[i] += raw[i * channels + c] * scale;
-    if (channels === 1) right[i] = left[i];
+  const alone = useListening.getState().soloed.length === 1;
+  for (let c = 0; c < channels; c++) {
+    if (!sounds(c)) continue;
+    const [l, r] = alone ? [Math.SQRT1_2, Math.SQRT1_2] : fold[c];
+    for (let i = 0; i < frames; i++) {
+      const x = raw[i * channels + c];
+      left[i] += x * l;
+      right[i] += x * r;
+    }
   }
   return [left, right];
 }

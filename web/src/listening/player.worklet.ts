@@ -10,6 +10,8 @@ const SIZE = 1 << 19;
 const MASK = SIZE - 1;
 const HALF = 16;
 const STEPS = 256;
+/** Nothing louder than -1 dBFS leaves while the safety limit is on. */
+const CEILING = 10 ** (-1 / 20);
 
 interface Piece {
   at: number;
@@ -94,6 +96,9 @@ class Player extends AudioWorkletProcessor {
   voices: Voice[] = [];
   speed = 1;
   volume = 1;
+  mono = false;
+  safe = true;
+  held = 1;
   playing = false;
   sections = weighting(sampleRate);
   state = [0, 1].map(() => [new Float64Array(4), new Float64Array(4)]);
@@ -108,7 +113,18 @@ class Player extends AudioWorkletProcessor {
     this.port.onmessage = (event) => this.told(event.data);
   }
 
-  told(message: { kind: string; id: number; rate: number; gain: number; from: number; left: Float32Array; right: Float32Array; value: number }) {
+  told(message: {
+    kind: string;
+    id: number;
+    rate: number;
+    gain: number;
+    from: number;
+    left: Float32Array;
+    right: Float32Array;
+    value: number;
+    mono: boolean;
+    safe: boolean;
+  }) {
     const voice = this.voices.find((one) => one.id === message.id);
     if (message.kind === "voice") {
       const step = 1 / (0.012 * sampleRate);
@@ -121,8 +137,11 @@ class Player extends AudioWorkletProcessor {
     else if (message.kind === "end" && voice) voice.ended = true;
     else if (message.kind === "gain" && voice) voice.gain = message.value;
     else if (message.kind === "speed") this.speed = message.value;
-    else if (message.kind === "volume") this.volume = message.value;
-    else if (message.kind === "stop") {
+    else if (message.kind === "volume") {
+      this.volume = message.value;
+      this.mono = message.mono;
+      this.safe = message.safe;
+    } else if (message.kind === "stop") {
       for (const one of this.voices) one.fadeStep = -1 / (0.008 * sampleRate);
       this.playing = false;
     }
@@ -165,6 +184,20 @@ class Player extends AudioWorkletProcessor {
     }
   }
 
+  /** What belongs to listening only: the mono check, and a limit on loud surprises that lets go within a quarter of a second. */
+  shape(left: Float32Array, right: Float32Array) {
+    const release = 1 - Math.exp(-1 / (0.25 * sampleRate));
+    for (let i = 0; i < left.length; i++) {
+      if (this.mono) left[i] = right[i] = (left[i] + right[i]) / 2;
+      if (!this.safe) continue;
+      const most = Math.max(Math.abs(left[i]), Math.abs(right[i]));
+      this.held += (1 - this.held) * release;
+      if (most * this.held > CEILING) this.held = CEILING / most;
+      left[i] *= this.held;
+      right[i] *= this.held;
+    }
+  }
+
   meter(out: Float32Array[]) {
     let power = 0;
     for (let c = 0; c < 2; c++) {
@@ -195,6 +228,7 @@ class Player extends AudioWorkletProcessor {
     const newest = this.voices[this.voices.length - 1];
     for (const voice of this.voices) this.render(voice, out[0], out[1]);
     this.voices = this.voices.filter((voice) => voice === newest || voice.fade > 0 || voice.fadeStep > 0);
+    this.shape(out[0], out[1]);
     this.meter(out);
     if (++this.quanta % 8 === 0) {
       const mean = this.ring.reduce((sum, value) => sum + value, 0) / Math.max(1, this.ring.length);

@@ -1,19 +1,24 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
-import type { SoundFacts, SoundRow } from "../../api/client";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
 import { channels, hertz, level, note, rate } from "../../app/format";
-import { Do, Fact, Heading, Line, Side, TextField } from "../../app/parts";
+import { Choose, Do, Fact, Heading, Input, Line, Side, TextField } from "../../app/parts";
 import { useSend } from "../../app/send";
-import { useListening } from "../../listening/player";
+import { complain, queries, useShared } from "../../app/store";
+import { player, useListening } from "../../listening/player";
+import { ask, type Change, MARKS } from "./sounds";
 
 const KINDS = ["hit", "top", "end", "start"] as const;
+/** A sound that ends below this is heard as dull (common practice, no source). */
+const DULL_HZ = 6000;
 
 interface Props {
   row: SoundRow | null;
   facts: SoundFacts | null;
-  onChange: (
-    values: Partial<{ name: string; category: string; tags: string; rating: number; notes: string; anchor_kind: (typeof KINDS)[number] }>,
-  ) => void;
+  onChange: (values: Partial<Change>) => void;
   onLayer: () => void;
+  onAlike: () => void;
 }
 
 function Chip({ children }: { children: string }) {
@@ -24,36 +29,226 @@ function Chip({ children }: { children: string }) {
   );
 }
 
+function Steps({ label, value, onPick }: { label: string; value: number; onPick: (value: number) => void }) {
+  return (
+    <Flex gap="3px" role="group" aria-label={label}>
+      {[1, 2, 3, 4, 5].map((step) => (
+        <chakra.button
+          key={step}
+          type="button"
+          aria-label={`${label} ${step}`}
+          aria-pressed={value >= step}
+          title={`${label} ${step}`}
+          onClick={() => onPick(value === step ? 0 : step)}
+          w="18px"
+          h="18px"
+          borderRadius="5px"
+          fontFamily="mono"
+          fontSize="11px"
+          cursor="pointer"
+          bg={value >= step ? "glassDeep" : "ground"}
+          color={value >= step ? "chalk" : "dim"}
+        >
+          {step}
+        </chakra.button>
+      ))}
+    </Flex>
+  );
+}
+
+/** Fields of the user's own: filled in here, added here. */
+function Own({ row, onChange }: { row: SoundRow; onChange: Props["onChange"] }) {
+  const library = useShared((state) => state.library);
+  const [adding, setAdding] = useState(false);
+  const [kind, setKind] = useState("text");
+  const fields = useQuery({
+    queryKey: ["fields", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/fields", { params: { path: { library } } })),
+  });
+  const fresh = () => void queries.invalidateQueries({ queryKey: ["fields"] });
+  const add = async (text: string) => {
+    setAdding(false);
+    const [name, ...options] = text.split(/[:,]/).map((part) => part.trim());
+    if (!name) return;
+    try {
+      await got(
+        api.PUT("/api/lib/{library}/fields", {
+          params: { path: { library } },
+          body: { name, kind: (options.length ? "choice" : kind) as "text", options },
+        }),
+      );
+      fresh();
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const drop = (name: string) =>
+    void got(api.DELETE("/api/lib/{library}/fields", { params: { path: { library }, query: { name } } })).then(fresh, complain);
+  return (
+    <>
+      {fields.data?.map((field) => (
+        <Flex key={field.name} align="center" gap="5px">
+          <Box color="dim" w="70px" flexShrink={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={field.name}>
+            {field.name}
+          </Box>
+          {field.kind === "choice" ? (
+            <Choose
+              label={field.name}
+              value={String(row.fields[field.name] ?? "")}
+              options={[["", "not chosen"], ...field.options.map((one) => [one, one] as const)]}
+              onChange={(value) => onChange({ fields: { [field.name]: value } })}
+              flex={1}
+            />
+          ) : (
+            <TextField
+              label={field.name}
+              value={String(row.fields[field.name] ?? "")}
+              placeholder={field.kind}
+              onCommit={(value) => onChange({ fields: { [field.name]: value } })}
+            />
+          )}
+          <Do quiet hint={`Delete the field ${field.name}`} onClick={() => drop(field.name)}>
+            ×
+          </Do>
+        </Flex>
+      ))}
+      {adding ? (
+        <Flex gap="5px">
+          <Input
+            label="Name of the new field"
+            autoFocus
+            flex={1}
+            placeholder="Name, or Name: one, two ↵"
+            onKeyDown={(event) => {
+              if (event.key === "Enter") void add(event.currentTarget.value);
+              if (event.key === "Escape") setAdding(false);
+            }}
+          />
+          <Choose label="Kind of field" value={kind} options={["text", "number", "date"].map((one) => [one, one] as const)} onChange={setKind} />
+        </Flex>
+      ) : (
+        <Box>
+          <Do quiet onClick={() => setAdding(true)} hint="A field of your own for every sound: text, number, date, or a choice" fontSize="11px">
+            <Box as="span" color="dim">
+              + field of your own
+            </Box>
+          </Do>
+        </Box>
+      )}
+    </>
+  );
+}
+
+/** The chain auditioned sounds go through. */
+function Through() {
+  const library = useShared((state) => state.library);
+  const { through, heard } = useListening();
+  const chains = useQuery({
+    queryKey: ["chains", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/chains", { params: { path: { library } } })),
+  });
+  const choose = async (name: string) => {
+    const chain = chains.data?.find((one) => one.name === name);
+    const next = chain ? { name: chain.name, chain: chain.chain } : null;
+    useListening.setState({ through: next });
+    if (!heard?.sound) return;
+    const again = await player.open({ sound: heard.sound, through: next }, library, heard.title, { lufs: heard.lufs });
+    if (again) await player.swap(again);
+  };
+  if (!chains.data?.length)
+    return (
+      <Box color="dim" fontSize="12px">
+        Keep a chain by name in Mend to hear sounds through it here.
+      </Box>
+    );
+  return (
+    <Choose
+      label="Heard through"
+      value={through?.name ?? ""}
+      options={[["", "through no chain"], ...chains.data.map((one) => [one.name, `through ${one.name}`] as const)]}
+      onChange={(name) => void choose(name)}
+    />
+  );
+}
+
+function Said({ facts }: { facts: SoundFacts }) {
+  const [open, setOpen] = useState(false);
+  const { said } = facts;
+  const entries = (
+    [
+      ["Title", said.title],
+      ["By", said.artist],
+      ["Date", said.date],
+      ["Category", said.category],
+      ["Keywords", said.keywords.join(", ")],
+      ["Project", said.project],
+      ["Scene, take", [said.scene, said.take].filter(Boolean).join(", ")],
+      ["Tape", said.tape],
+      ["Markers", said.markers.length ? String(said.markers.length) : ""],
+      ["Loops", said.loops.map((loop) => `${loop.start_s.toFixed(3)} to ${loop.end_s.toFixed(3)} s`).join(", ")],
+      ["Channels", said.channel_names.join(" ")],
+    ] as [string, string][]
+  ).filter(([, value]) => value);
+  const other = facts.paths.length > 1;
+  return (
+    <Box>
+      <Do quiet onClick={() => setOpen(!open)} fontSize="12px">
+        <Box as="span" color="dim">
+          {open ? "−" : "+"} {facts.paths.length} {facts.paths.length === 1 ? "file" : "files"}
+          {entries.length ? `, ${entries.length} facts found in it` : ""}
+        </Box>
+      </Do>
+      {open && (
+        <Box bg="ground" borderRadius="6px" p="7px" fontSize="11px">
+          {facts.paths.map((path) => (
+            <Box key={path.path} mb="4px" overflowWrap="anywhere" color={path.missing ? "coral" : "dim"}>
+              {path.path}
+              {other || path.missing ? ` (${path.format}${path.missing ? ", missing" : ""})` : ""}
+            </Box>
+          ))}
+          {entries.map(([name, value]) => (
+            <Fact key={name} name={name}>
+              {value}
+            </Fact>
+          ))}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
 /** What is selected, and what can be done to it. */
-export function Described({ row, facts, onChange, onLayer }: Props) {
+export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
   const send = useSend();
-  const { heard, loop, looping, speedSt, gainDb } = useListening();
+  const library = useShared((state) => state.library);
+  const { heard, loop, looping, speedSt, gainDb, through } = useListening();
+  const uses = useQuery({
+    queryKey: ["uses", library, row?.id],
+    enabled: !!row,
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}/uses", { params: { path: { library, number: row?.id ?? 0 } } })),
+  });
   if (!row)
     return (
       <Side label="Selected sound">
         <Box color="dim">Choose a row: it is heard at once. The arrow keys go from sound to sound.</Box>
+        <Box color="dim">Shift and Ctrl choose several; drag them onto a category or a set to file them, or out of the window as files.</Box>
       </Side>
     );
   const measures = (facts?.measures ?? {}) as Record<string, number | null>;
   const along =
-    heard?.title === row.name
+    heard?.sound === row.id
       ? [
-          speedSt && `${speedSt > 0 ? "+" : ""}${speedSt} st`,
           looping && loop && `part ${loop[0].toFixed(2)} to ${loop[1].toFixed(2)} s`,
+          speedSt && `${speedSt > 0 ? "+" : ""}${speedSt} st`,
           gainDb && `${gainDb > 0 ? "+" : ""}${gainDb} dB`,
+          heard.through && `through ${heard.through.name}`,
         ].filter(Boolean)
       : [];
-  const pitch = measures.pitch_hz && (measures.pitch_confidence ?? 0) > 0.5 ? `${hertz(measures.pitch_hz)}, ${note(measures.pitch_hz)}` : "none sure";
+  const left = heard?.sound === row.id && (useListening.getState().soloed.length > 0 || useListening.getState().muted.length > 0);
+  const reaches = row.bandwidth && speedSt < 0 ? row.bandwidth * 2 ** (speedSt / 12) : null;
   return (
     <Side label="Selected sound">
       <TextField label="Name" value={row.name} onCommit={(name) => name.trim() && onChange({ name: name.trim() })} />
-      <Box color="dim" fontFamily="mono" fontSize="11px" overflowWrap="anywhere">
-        {facts?.paths.length
-          ? facts.paths.map((path) => path.split("/").slice(-2).join("/")).join(" and ")
-          : row.kind === "original"
-            ? ""
-            : `${row.kind}, made in Oskren`}
-      </Box>
       <TextField
         label="Category"
         value={row.category}
@@ -65,7 +260,7 @@ export function Described({ row, facts, onChange, onLayer }: Props) {
           <Box color="amber" fontSize="12px">
             Proposed, {Math.round(row.category_sure * 100)} % sure
           </Box>
-          <Do quiet onClick={() => onChange({ category: row.category })}>
+          <Do quiet act="confirm" onClick={() => onChange({ confirm: true })}>
             Confirm
           </Do>
         </Flex>
@@ -73,72 +268,136 @@ export function Described({ row, facts, onChange, onLayer }: Props) {
       <TextField label="Tags" value={row.tags} placeholder="Tags, by spaces" onCommit={(tags) => onChange({ tags })} />
       <Flex justify="space-between" align="center">
         <Box color="dim">Rated</Box>
-        <Flex gap="3px">
-          {[1, 2, 3, 4, 5].map((value) => (
+        <Steps label="Rate" value={row.rating} onPick={(rating) => onChange({ rating })} />
+      </Flex>
+      <Flex justify="space-between" align="center">
+        <Box color="dim" title="How hard it is, 1 to 5">
+          Strength{facts && !facts.strength_given ? ", proposed" : ""}
+        </Box>
+        <Steps label="Strength" value={row.strength ?? 0} onPick={(strength) => onChange({ strength })} />
+      </Flex>
+      <Flex justify="space-between" align="center">
+        <Box color="dim">Mark</Box>
+        <Flex gap="5px">
+          {MARKS.map((mark) => (
             <chakra.button
-              key={value}
+              key={mark}
               type="button"
-              aria-label={`Rate ${value}`}
-              aria-pressed={row.rating >= value}
-              title={`Rate (${value})`}
-              onClick={() => onChange({ rating: row.rating === value ? 0 : value })}
-              w="20px"
-              h="20px"
-              borderRadius="5px"
-              fontFamily="mono"
-              fontSize="11px"
+              aria-label={`Mark ${mark}`}
+              aria-pressed={row.mark === mark}
+              title={`Mark ${mark}`}
+              w="15px"
+              h="15px"
+              borderRadius="4px"
+              bg={mark}
+              outline={row.mark === mark ? "2px solid" : undefined}
+              outlineColor="chalk"
               cursor="pointer"
-              bg={row.rating >= value ? "glassDeep" : "ground"}
-              color={row.rating >= value ? "chalk" : "dim"}
-            >
-              {value}
-            </chakra.button>
+              onClick={() => onChange({ mark: row.mark === mark ? "" : mark })}
+            />
           ))}
         </Flex>
       </Flex>
+      <TextField label="Notes" value={facts?.notes ?? ""} placeholder="Notes" onCommit={(notes) => onChange({ notes })} />
+      <TextField label="Rights" value={facts?.rights ?? ""} placeholder="Rights" onCommit={(rights) => onChange({ rights })} />
+      <Own row={row} onChange={onChange} />
       <Line />
       <Box>
         <Fact name="Format">
-          {row.format} {row.bits ? `${row.bits} bit` : ""}
+          {row.format} {row.bits ? `${row.bits} bit` : ""} {rate(row.rate)}
         </Fact>
-        <Fact name="Rate, channels">
-          {rate(row.rate)}, {channels(row.channels)}
-        </Fact>
+        <Flex justify="space-between" align="center" minH="22px">
+          <Box color="dim">Channels</Box>
+          {(facts?.layouts.length ?? 0) > 2 || (row.channels > 2 && facts) ? (
+            <Choose
+              label="Channel layout"
+              value={row.layout}
+              options={(facts?.layouts ?? [row.layout]).map((one) => [one, one] as const)}
+              onChange={(layout) => onChange({ layout })}
+            />
+          ) : (
+            <Box fontFamily="mono" fontSize="12px">
+              {channels(row.channels)}
+            </Box>
+          )}
+        </Flex>
         <Fact name="Peak / true peak">
           {level(measures.sample_peak_dbfs)} / {level(measures.true_peak_dbtp, "dB")}
         </Fact>
         <Fact name="Loudness">{level(measures.integrated_lufs, "LUFS")}</Fact>
         <Fact name="Noise floor">{level(measures.noise_floor_dbfs, "dBFS")}</Fact>
-        <Fact name="Brightness">{hertz(measures.brightness_hz)}</Fact>
-        <Fact name="Bandwidth">{hertz(measures.bandwidth_hz)}</Fact>
-        <Fact name="Pitch">{pitch}</Fact>
+        <Fact name="Bright / reaches">
+          {hertz(measures.brightness_hz)} / {hertz(row.bandwidth)}
+        </Fact>
+        <Fact name="Pitch">{row.pitch ? `${hertz(row.pitch)}, ${note(row.pitch)}` : "none sure"}</Fact>
+        <Flex justify="space-between" align="center" minH="22px">
+          <Box color="dim">Key</Box>
+          {row.key ? (
+            <Do quiet hint="Only sounds whose notes agree with this key" onClick={() => ask({ q: `where key agrees with ${row.key}` })}>
+              <Box as="span" fontFamily="mono" fontSize="12px">
+                {row.key}
+              </Box>
+            </Do>
+          ) : (
+            <Box fontFamily="mono" fontSize="12px">
+              none
+            </Box>
+          )}
+        </Flex>
         <Flex justify="space-between" align="center" minH="22px">
           <Box color="dim">Anchor</Box>
           <Flex gap="6px" align="center" fontFamily="mono" fontSize="12px">
             {row.anchor_s.toFixed(3)} s
-            <chakra.select
-              aria-label="Kind of anchor"
+            <Choose
+              label="Kind of anchor"
               value={row.anchor_kind}
-              onChange={(event) => onChange({ anchor_kind: event.target.value as (typeof KINDS)[number] })}
-              bg="ground"
-              borderRadius="5px"
-              px="3px"
-            >
-              {KINDS.map((kind) => (
-                <option key={kind}>{kind}</option>
-              ))}
-            </chakra.select>
+              options={KINDS.map((kind) => [kind, kind] as const)}
+              onChange={(kind) => onChange({ anchor_kind: kind as (typeof KINDS)[number] })}
+            />
           </Flex>
         </Flex>
       </Box>
+      {facts && <Said facts={facts} />}
+      {(uses.data?.length ?? 0) > 0 && (
+        <Box fontSize="12px">
+          <Box color="dim">Used in</Box>
+          {uses.data?.slice(0, 6).map((use) => (
+            <Box key={`${use.what} ${use.item}`}>
+              {use.what} {use.name}{" "}
+              <Box as="span" color="dim">
+                ({use.project})
+              </Box>
+            </Box>
+          ))}
+        </Box>
+      )}
+      {reaches !== null && reaches < DULL_HZ && (
+        <Box color="coral" fontSize="12px" role="status">
+          At {speedSt} st this sound reaches only {hertz(reaches)}: it will be dull. Look for one that reaches higher.
+        </Box>
+      )}
       <Line />
       <Heading>Heard now, taken along to a layer</Heading>
-      <Flex gap="5px" wrap="wrap" minH="20px">
+      <Flex gap="5px" wrap="wrap" minH="20px" data-testid="along">
         {along.length ? along.map((chip) => <Chip key={String(chip)}>{String(chip)}</Chip>) : <Box color="dim">the whole sound as it is</Box>}
       </Flex>
-      <Flex gap="7px" wrap="wrap" mt="auto" pt="8px">
+      {left && (
+        <Box color="dim" fontSize="12px">
+          Muted and soloed channels are for listening only and are not taken along.
+        </Box>
+      )}
+      {through && heard?.sound !== row.id && (
+        <Box color="dim" fontSize="12px">
+          Through {through.name} once it is heard.
+        </Box>
+      )}
+      <Through />
+      <Flex gap="6px" wrap="wrap" mt="auto" pt="8px">
         <Do act="toLayer" onClick={onLayer}>
           To a layer
+        </Do>
+        <Do act="alike" onClick={onAlike}>
+          Alike
         </Do>
         <Do act="toMend" onClick={() => send.mend(row.id)}>
           Mend

@@ -1,50 +1,125 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { type DragEvent, type ReactNode, useState } from "react";
 import { api, got } from "../../api/client";
-import { Do, Heading } from "../../app/parts";
-import { useShared } from "../../app/store";
-import type { Asked } from "./sounds";
+import { Do, Heading, Input } from "../../app/parts";
+import { complain, queries, useShared } from "../../app/store";
+import { droppedRows, newSet, putInSet, stale } from "./doing";
+import { ANYTHING, type Asked, ask, toggleFacet } from "./sounds";
+import { Tree } from "./Tree";
 
 type Counts = Record<string, Record<string, number>>;
 
+const TITLES: Record<string, string> = {
+  used: "Used",
+  rating: "Rating",
+  mark: "Mark",
+  strength: "Strength",
+  tag: "Tags",
+  kind: "Kind",
+  layout: "Channels",
+  rate: "Sample rate",
+  format: "Format",
+  key: "Key",
+};
 const WORDS: Record<string, (value: string) => string> = {
-  channels: (value) => (value === "1" ? "Mono" : value === "2" ? "Stereo" : `${value} channels`),
+  used: (value) => ({ here: "in this project", elsewhere: "in another project", no: "nowhere yet" })[value] ?? value,
+  rating: (value) => (value === "0" ? "not rated" : `rated ${value}`),
+  mark: (value) => value || "no mark",
+  strength: (value) => `${value} of 5`,
   rate: (value) => `${Number(value) / 1000} kHz`,
-  kind: (value) => value[0].toUpperCase() + value.slice(1),
 };
 
-function Choice({ name, count, on, deep, onPick }: { name: string; count: number; on: boolean; deep?: boolean; onPick: () => void }) {
+interface ChoiceProps {
+  name: string;
+  count?: number;
+  on: boolean;
+  onPick: () => void;
+  swatch?: string;
+  onRows?: (rows: number[]) => void;
+  children?: ReactNode;
+}
+
+function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoiceProps) {
+  const [over, setOver] = useState(false);
   return (
-    <chakra.button
-      type="button"
-      aria-pressed={on}
-      onClick={onPick}
-      display="flex"
-      justifyContent="space-between"
-      gap="6px"
-      w="100%"
-      textAlign="left"
-      pl={deep ? "18px" : "8px"}
-      pr="6px"
-      py="2px"
-      borderRadius="6px"
-      bg={on ? "raised" : undefined}
-      color={on ? "amber" : deep ? "dim" : "chalk"}
-      cursor="pointer"
-      _hover={{ bg: "raised" }}
-    >
-      <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-        {name}
-      </Box>
-      <Box fontFamily="mono" fontSize="11px" color="dim">
-        {count}
-      </Box>
-    </chakra.button>
+    <Flex align="center" bg={over ? "amberSoft" : on ? "raised" : undefined} borderRadius="6px">
+      <chakra.button
+        type="button"
+        aria-pressed={on}
+        onClick={onPick}
+        onDragOver={(event: DragEvent) => {
+          if (!onRows) return;
+          event.preventDefault();
+          setOver(true);
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={(event: DragEvent) => {
+          setOver(false);
+          const rows = droppedRows(event.dataTransfer);
+          if (!rows || !onRows) return;
+          event.preventDefault();
+          event.stopPropagation();
+          onRows(rows);
+        }}
+        display="flex"
+        flex={1}
+        minW={0}
+        justifyContent="space-between"
+        gap="6px"
+        textAlign="left"
+        pl="8px"
+        pr="6px"
+        py="2px"
+        color={on ? "amber" : "chalk"}
+        cursor="pointer"
+        _hover={{ bg: "raised" }}
+      >
+        <Flex align="center" gap="6px" minW={0}>
+          {swatch && <Box w="9px" h="9px" borderRadius="3px" bg={swatch} flexShrink={0} />}
+          <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={name}>
+            {name}
+          </Box>
+        </Flex>
+        {count !== undefined && (
+          <Box fontFamily="mono" fontSize="11px" color="dim">
+            {count}
+          </Box>
+        )}
+      </chakra.button>
+      {children}
+    </Flex>
   );
 }
 
-function Arrivals({ counts, asked, toggle }: { counts: Record<string, number>; asked: Asked; toggle: (facet: string, value: string) => void }) {
+/** A facet that is folded away until it is wanted. */
+function Folded({ title, busy, children }: { title: string; busy: boolean; children: ReactNode }) {
+  const [open, setOpen] = useState(() => localStorage.getItem(`facet ${title}`) !== "closed");
+  const turn = () => {
+    localStorage.setItem(`facet ${title}`, open ? "closed" : "open");
+    setOpen(!open);
+  };
+  return (
+    <Box>
+      <chakra.button
+        type="button"
+        aria-expanded={open || busy}
+        onClick={turn}
+        color="dim"
+        fontSize="12px"
+        cursor="pointer"
+        w="100%"
+        textAlign="left"
+        mb="2px"
+      >
+        {title} {open || busy ? "" : "+"}
+      </chakra.button>
+      {(open || busy) && children}
+    </Box>
+  );
+}
+
+function Arrivals({ counts, asked }: { counts: Record<string, number>; asked: Asked }) {
   const library = useShared((state) => state.library);
   const [all, setAll] = useState(false);
   const [reading, setReading] = useState<number | null>(null);
@@ -52,7 +127,7 @@ function Arrivals({ counts, asked, toggle }: { counts: Record<string, number>; a
     queryKey: ["arrivals", library],
     queryFn: () => got(api.GET("/api/lib/{library}/arrivals", { params: { path: { library } } })),
   });
-  const shown = arrivals.data?.slice(0, all ? 200 : 4) ?? [];
+  const shown = arrivals.data?.slice(0, all ? 200 : 3) ?? [];
   return (
     <Box>
       <Heading>Arrivals, newest first</Heading>
@@ -62,7 +137,7 @@ function Arrivals({ counts, asked, toggle }: { counts: Record<string, number>; a
             name={arrival.name}
             count={counts[String(arrival.id)] ?? 0}
             on={!!asked.facets.arrival?.includes(String(arrival.id))}
-            onPick={() => toggle("arrival", String(arrival.id))}
+            onPick={() => toggleFacet("arrival", String(arrival.id))}
           />
           {arrival.skipped.length > 0 && (
             <chakra.button
@@ -89,7 +164,7 @@ function Arrivals({ counts, asked, toggle }: { counts: Record<string, number>; a
           )}
         </Box>
       ))}
-      {(arrivals.data?.length ?? 0) > 4 && (
+      {(arrivals.data?.length ?? 0) > 3 && (
         <Do quiet onClick={() => setAll(!all)}>
           <Box as="span" color="dim" fontSize="12px">
             {all ? "fewer" : `all ${arrivals.data?.length}`}
@@ -100,26 +175,163 @@ function Arrivals({ counts, asked, toggle }: { counts: Record<string, number>; a
   );
 }
 
-export function Facets({ facets, asked, onAsk }: { facets: Counts; asked: Asked; onAsk: (asked: Asked) => void }) {
-  const toggle = (facet: string, value: string) => {
-    const now = asked.facets[facet] ?? [];
-    const next = now.includes(value) ? now.filter((one) => one !== value) : [...now, value];
-    onAsk({ ...asked, facets: { ...asked.facets, [facet]: next } });
+function Sets({ counts, asked }: { counts: Record<string, number>; asked: Asked }) {
+  const library = useShared((state) => state.library);
+  const [naming, setNaming] = useState<number | "new" | null>(null);
+  const sets = useQuery({ queryKey: ["sets", library], queryFn: () => got(api.GET("/api/lib/{library}/sets", { params: { path: { library } } })) });
+  const drop = async (number: number) => {
+    await got(api.DELETE("/api/lib/{library}/sets/{number}", { params: { path: { library, number } } })).catch(complain);
+    if (asked.facets.set?.includes(String(number))) ask({ facets: { ...asked.facets, set: [] }, sort: "name" });
+    stale();
   };
-  const tops: Record<string, { total: number; subs: [string, number][] }> = {};
-  for (const [path, count] of Object.entries(facets.category ?? {})) {
-    const [top, sub] = path.split("/", 2);
-    tops[top] ??= { total: 0, subs: [] };
-    tops[top].total += count;
-    if (sub) tops[top].subs.push([path, count]);
-  }
+  const name = (number: number | "new", before = "") => (
+    <Input
+      label={number === "new" ? "Name of the new set" : `New name of ${before}`}
+      autoFocus
+      defaultValue={before}
+      placeholder="Name, then Enter"
+      w="100%"
+      py="1px"
+      onBlur={() => setNaming(null)}
+      onKeyDown={(event) => {
+        const text = event.currentTarget.value.trim();
+        if (event.key === "Escape") setNaming(null);
+        if (event.key !== "Enter") return;
+        setNaming(null);
+        if (!text) return;
+        if (number === "new") void newSet(text);
+        else
+          void got(
+            api.PATCH("/api/lib/{library}/sets/{number}", {
+              params: { path: { library, number } },
+              body: { ids: [], all_of: null, name: text, before: null, take_out: [] },
+            }),
+          ).then(stale, complain);
+      }}
+    />
+  );
+  return (
+    <Box>
+      <Flex justify="space-between" align="center">
+        <Heading>Sets</Heading>
+        <Do quiet onClick={() => setNaming("new")} hint="A new set of the chosen rows, or an empty one" fontSize="11px">
+          New
+        </Do>
+      </Flex>
+      {naming === "new" && name("new")}
+      {sets.data?.map((set) => {
+        const on = !!asked.facets.set?.includes(String(set.id));
+        return naming === set.id ? (
+          <Box key={set.id}>{name(set.id, set.name)}</Box>
+        ) : (
+          <Choice
+            key={set.id}
+            name={set.name}
+            count={counts[String(set.id)] ?? 0}
+            on={on}
+            onPick={() => toggleFacet("set", String(set.id))}
+            onRows={(rows) => void putInSet(set.id, rows)}
+          >
+            {on && (
+              <>
+                <Do quiet hint={`Rename ${set.name}`} onClick={() => setNaming(set.id)} fontSize="10px">
+                  name
+                </Do>
+                <Do quiet hint={`Delete the set ${set.name}; its sounds stay`} onClick={() => void drop(set.id)}>
+                  ×
+                </Do>
+              </>
+            )}
+          </Choice>
+        );
+      })}
+      {sets.data?.length === 0 && naming !== "new" && (
+        <Box color="dim" fontSize="12px" pl="8px">
+          drop rows on a set
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Folders({ counts, asked }: { counts: Record<string, number>; asked: Asked }) {
+  const library = useShared((state) => state.library);
+  const settings = useQuery({
+    queryKey: ["settings", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/settings", { params: { path: { library } } })),
+  });
+  const pinned = settings.data?.pinned ?? [];
+  const pin = async (folder: string) => {
+    if (!settings.data) return;
+    const next = pinned.includes(folder) ? pinned.filter((one) => one !== folder) : [...pinned, folder];
+    await got(api.PUT("/api/lib/{library}/settings", { params: { path: { library } }, body: { ...settings.data, pinned: next } })).catch(complain);
+    void queries.invalidateQueries({ queryKey: ["settings"] });
+  };
+  const within = (folder: string) =>
+    Object.entries(counts).reduce((sum, [one, count]) => sum + (one === folder || one.startsWith(`${folder}/`) ? count : 0), 0);
+  const others = Object.keys(counts).filter((one) => one && !pinned.includes(one));
+  const row = (folder: string) => (
+    <Choice
+      key={folder}
+      name={folder.split("/").slice(-2).join("/")}
+      count={within(folder)}
+      on={!!asked.facets.folder?.includes(folder)}
+      onPick={() => toggleFacet("folder", folder)}
+    >
+      <Do
+        quiet
+        on={pinned.includes(folder)}
+        hint={pinned.includes(folder) ? "Unpin this folder" : "Pin this folder: it stands first"}
+        onClick={() => void pin(folder)}
+        fontSize="10px"
+      >
+        pin
+      </Do>
+    </Choice>
+  );
+  if (!others.length && !pinned.length) return null;
+  return (
+    <Folded title="Folder" busy={!!asked.facets.folder?.length}>
+      {pinned.map(row)}
+      {others.slice(0, 12).map(row)}
+      {others.length > 12 && (
+        <Box color="dim" fontSize="11px" pl="8px">
+          and {others.length - 12} more: narrow by “folder has”
+        </Box>
+      )}
+    </Folded>
+  );
+}
+
+/** Everything the table can be narrowed by; each count is within all other filters. */
+export function Facets({ facets, asked }: { facets: Counts; asked: Asked }) {
   const any = Object.values(asked.facets).some((chosen) => chosen.length);
+  const list = (facet: string) => {
+    const entries = Object.entries(facets[facet] ?? {}).filter(([value]) => facet !== "key" || value);
+    if (facet === "tag") entries.sort((a, b) => b[1] - a[1]);
+    if (!entries.length) return null;
+    if (["rating", "strength"].includes(facet)) entries.reverse();
+    return (
+      <Folded key={facet} title={TITLES[facet]} busy={!!asked.facets[facet]?.length}>
+        {entries.slice(0, facet === "tag" ? 14 : 24).map(([value, count]) => (
+          <Choice
+            key={value}
+            name={WORDS[facet]?.(value) ?? value}
+            count={count}
+            swatch={facet === "mark" && value ? value : undefined}
+            on={!!asked.facets[facet]?.includes(value)}
+            onPick={() => toggleFacet(facet, value)}
+          />
+        ))}
+      </Folded>
+    );
+  };
   return (
     <Flex
       direction="column"
       as="section"
       aria-label="Filters"
-      w="176px"
+      w="186px"
       flexShrink={0}
       bg="sheet"
       borderRight="1px solid"
@@ -128,40 +340,15 @@ export function Facets({ facets, asked, onAsk }: { facets: Counts; asked: Asked;
       gap="8px"
       overflowY="auto"
     >
-      {any && <Do onClick={() => onAsk({ ...asked, facets: {} })}>Clear filters</Do>}
-      <Arrivals counts={facets.arrival ?? {}} asked={asked} toggle={toggle} />
-      <Box>
-        <Heading>Category</Heading>
-        {Object.entries(tops).map(([top, { total, subs }]) => (
-          <Box key={top}>
-            <Choice name={top || "None yet"} count={total} on={!!asked.facets.category?.includes(top)} onPick={() => toggle("category", top)} />
-            {subs.map(([path, count]) => (
-              <Choice
-                key={path}
-                deep
-                name={path.split("/")[1]}
-                count={count}
-                on={!!asked.facets.category?.includes(path)}
-                onPick={() => toggle("category", path)}
-              />
-            ))}
-          </Box>
-        ))}
-      </Box>
-      {(["kind", "channels", "rate"] as const).map((facet) => (
-        <Box key={facet}>
-          <Heading>{{ kind: "Kind", channels: "Channels", rate: "Sample rate" }[facet]}</Heading>
-          {Object.entries(facets[facet] ?? {}).map(([value, count]) => (
-            <Choice
-              key={value}
-              name={WORDS[facet](value)}
-              count={count}
-              on={!!asked.facets[facet]?.includes(value)}
-              onPick={() => toggle(facet, value)}
-            />
-          ))}
-        </Box>
-      ))}
+      {any && <Do onClick={() => ask({ facets: {}, sort: asked.sort.startsWith("set:") ? "name" : asked.sort })}>Clear filters</Do>}
+      <Arrivals counts={facets.arrival ?? {}} asked={asked} />
+      <Sets counts={facets.set ?? {}} asked={asked} />
+      <Tree counts={facets.category ?? {}} asked={asked} />
+      <Folders counts={facets.folder ?? {}} asked={asked} />
+      {Object.keys(TITLES).map(list)}
+      <Do quiet on={asked.trash} onClick={() => ask({ ...ANYTHING, trash: !asked.trash })} hint="What was deleted; it can be taken back">
+        {asked.trash ? "Leave the trash" : "Trash"}
+      </Do>
     </Flex>
   );
 }

@@ -1,56 +1,27 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type DragEvent, useCallback, useEffect, useRef, useState } from "react";
+import { type MouseEvent, useCallback, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
-import { whenDone } from "../../app/jobs";
+import { api, got, type SoundRow } from "../../api/client";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty } from "../../app/parts";
 import { useSend } from "../../app/send";
-import { complain, queries, tell, useShared } from "../../app/store";
-import { WaveView } from "../../canvas/WaveView";
+import { complain, queries, useShared } from "../../app/store";
+import { useSettled } from "../../app/useSettled";
 import { live, player, useListening } from "../../listening/player";
+import { Bulk } from "./Bulk";
 import { Described } from "./Described";
+import { edit, exportFiles, stale, takeBack } from "./doing";
 import { Facets } from "./Facets";
+import { dropped, follow } from "./following";
 import { ImportPanel } from "./ImportPanel";
+import { Looking } from "./Looking";
 import { RecordPanel } from "./RecordPanel";
-import { type Asked, useSounds } from "./sounds";
+import { SearchBar } from "./SearchBar";
+import { ask, type Change, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
 
-/** Files and folders out of a drop, with their paths inside the folders. */
-async function dropped(event: DragEvent): Promise<File[]> {
-  const entries = [...event.dataTransfer.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
-  // read before the first wait: afterwards the drop is gone
-  const plain = [...event.dataTransfer.files];
-  const files: File[] = [];
-  const walk = async (entry: FileSystemEntry, path: string): Promise<void> => {
-    if (entry.isFile) {
-      const file = await new Promise<File>((resolve, reject) => (entry as FileSystemFileEntry).file(resolve, reject));
-      files.push(new File([file], path + file.name, { type: file.type }));
-    } else {
-      const reader = (entry as FileSystemDirectoryEntry).createReader();
-      for (;;) {
-        const batch = await new Promise<FileSystemEntry[]>((resolve, reject) => reader.readEntries(resolve, reject));
-        if (!batch.length) break;
-        for (const one of batch) await walk(one, `${path}${entry.name}/`);
-      }
-    }
-  };
-  for (const entry of entries) await walk(entry, "");
-  return files.length ? files : plain;
-}
-
-export async function follow(started: Promise<{ job: number }>) {
-  try {
-    const job = await whenDone((await started).job);
-    if (job.state !== "done") return;
-    const result = job.result as { imported: number; already_there: number; skipped: { path: string; reason: string }[] };
-    const skipped = result.skipped.length ? `, ${result.skipped.length} skipped (the arrival on the left lists why)` : "";
-    tell(`${result.imported} imported, ${result.already_there} already there${skipped}.`);
-  } catch (error) {
-    complain(error);
-  }
-}
+const NUDGE_S = 0.001;
 
 export default function Gather() {
   const library = useShared((state) => state.library);
@@ -58,85 +29,139 @@ export default function Gather() {
   const [params, setParams] = useSearchParams();
   const panel = params.get("panel");
   const setPanel = (name: string | null) => setParams(name ? { panel: name } : {}, { replace: true });
-  const [asked, setAsked] = useState<Asked>({ q: "", sort: "name", descending: false, facets: {} });
+  const { asked, chosen, all } = useGather();
+  const [typed, setTyped] = useState(asked.q);
+  const settled = useSettled(typed, 90);
   const [range, setRange] = useState<[number, number]>([0, 60]);
   const sounds = useSounds(library, asked, range[0], range[1]);
   const [at, setAt] = useState(-1);
+  const from = useRef(-1);
   const search = useRef<HTMLInputElement>(null);
   const send = useSend();
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
+  useEffect(() => setTyped(asked.q), [asked.q]);
+  useEffect(() => {
+    // one letter alone waits for the next
+    if (settled !== useGather.getState().asked.q && settled.trim().length !== 1) ask({ q: settled });
+  }, [settled]);
   const facts = useQuery({
     queryKey: ["sound", library, selected?.id],
     enabled: !!selected,
     queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: selected?.id ?? 0 } } })),
   });
-  const opened = useQuery({
-    queryKey: ["opened", library, selected?.id, selected?.mended],
-    enabled: !!selected,
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { sound: selected?.id ?? 0, node: null } })),
-  });
 
   const audition = useCallback(
-    async (row: SoundRow, from = 0, part: [number, number] | null = null) => {
-      const found = await player.open({ sound: row.id }, library, row.name, { lufs: row.loudness });
-      if (found) await player.play(found, from, part);
+    async (row: SoundRow, start = 0, part: [number, number] | null = null) => {
+      const found = await player.open({ sound: row.id, through: useListening.getState().through }, library, row.name, { lufs: row.loudness });
+      if (found) await player.play(found, start, part);
     },
     [library],
   );
   const select = useCallback(
-    (index: number, row: SoundRow | undefined, play = true) => {
+    (index: number, row: SoundRow | undefined) => {
       if (!row) return;
       setAt(index);
+      from.current = index;
       useShared.setState({ selected: row });
-      if (play) void audition(row);
+      void audition(row);
     },
     [audition],
   );
-  const change = async (
-    values: Partial<{
-      name: string;
-      category: string;
-      tags: string;
-      rating: number;
-      notes: string;
-      anchor_s: number;
-      anchor_kind: SoundFacts["anchor_kind"];
-    }>,
-  ) => {
+  /** Choose all rows from the one the choice began with up to another. */
+  const chooseTo = (index: number) => {
+    const start = from.current < 0 ? index : from.current;
+    const ids = [];
+    for (let i = Math.min(start, index); i <= Math.max(start, index); i++) {
+      const row = sounds.row(i);
+      if (row) ids.push(row.id);
+    }
+    useGather.setState({ chosen: ids, all: false });
+  };
+  const clicked = (index: number, row: SoundRow | undefined, event: MouseEvent) => {
+    if (!row) return;
+    if (event.shiftKey) {
+      chooseTo(index);
+      return;
+    }
+    if (event.ctrlKey || event.metaKey) {
+      const before = chosen.length ? chosen : selected ? [selected.id] : [];
+      useGather.setState({ chosen: before.includes(row.id) ? before.filter((one) => one !== row.id) : [...before, row.id], all: false });
+      return;
+    }
+    useGather.setState({ chosen: [row.id], all: false });
+    select(index, row);
+  };
+  const change = async (values: Partial<Change>) => {
     if (!selected) return;
     try {
       const fresh = await got(
-        api.PATCH("/api/lib/{library}/sounds/{number}", {
-          params: { path: { library, number: selected.id } },
-          body: values as never,
-        }),
+        api.PATCH("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: selected.id } }, body: values as Change }),
       );
       queries.setQueryData(["sound", library, selected.id], fresh);
       useShared.setState({ selected: fresh });
-      void queries.invalidateQueries({ queryKey: ["sounds"] });
+      stale();
     } catch (error) {
       complain(error);
     }
   };
-  const move = (by: number) => select(Math.max(0, Math.min(sounds.total - 1, at + by)), sounds.row(Math.max(0, Math.min(sounds.total - 1, at + by))));
+  /** Of many chosen sounds all are changed, else the one that is heard. */
+  const changeChosen = (values: Partial<Change>) => (all || chosen.length > 1 ? void edit(values) : void change(values));
+  const move = (by: number, extend: boolean) => {
+    const index = Math.max(0, Math.min(sounds.total - 1, at + by));
+    const row = sounds.row(index);
+    if (!row) return;
+    if (extend) {
+      setAt(index);
+      chooseTo(index);
+      useShared.setState({ selected: row });
+      void audition(row);
+    } else {
+      useGather.setState({ chosen: [row.id], all: false });
+      select(index, row);
+    }
+  };
+  const nudge = (by: number, event: KeyboardEvent) => {
+    if (!selected) return;
+    const to = selected.anchor_s + by * NUDGE_S * (event.shiftKey ? 10 : 1);
+    void change({ anchor_s: Math.min(selected.seconds, Math.max(0, Number(to.toFixed(6)))) });
+  };
+  const alike = () => selected && ask({ like: { id: selected.id, name: selected.name }, q: "", facets: {} });
   useKeys({
-    next: () => move(1),
-    previous: () => move(-1),
-    rate: (event) => void change({ rating: Number(event.key) }),
-    anchor: () => heard && selected && void change({ anchor_s: live.position / heard.opened.rate }),
+    next: (event) => move(1, event.shiftKey),
+    previous: (event) => move(-1, event.shiftKey),
+    right: (event) => nudge(1, event),
+    left: (event) => nudge(-1, event),
+    rate: (event) => changeChosen({ rating: Number(event.key) }),
+    anchor: () => heard && heard.sound === selected?.id && void change({ anchor_s: live.position / heard.opened.rate }),
+    confirm: () => changeChosen({ confirm: true }),
+    alike,
+    chooseAll: () => useGather.setState({ all: true, chosen: [] }),
+    remove: () => (asked.trash ? changeChosen({ trashed: false }) : changeChosen({ trashed: true })),
+    handOver: () =>
+      selected && void exportFiles("", all || chosen.length > 1 ? undefined : [selected.id], loop && heard?.sound === selected.id ? loop : null),
     toLayer: () => selected && void send.layer(selected),
     toMend: () => selected && send.mend(selected.id),
     toSlice: () => selected && send.slice(selected.id),
-    toShip: () => selected && send.ship([selected.id]),
-    importFiles: () => setPanel("import"),
+    toShip: () => selected && send.ship(chosen.length > 1 ? chosen : [selected.id]),
+    importFiles: () => setPanel(panel === "import" ? null : "import"),
     record: () => setPanel(panel === "record" ? null : "record"),
-    leave: () => (panel ? setPanel(null) : loop ? player.setLoop(null) : search.current?.blur()),
-    undo: () => tell("Descriptions are changed in place; undo works in Mend, Stack and Slice."),
+    leave: () =>
+      panel
+        ? setPanel(null)
+        : all || chosen.length > 1
+          ? useGather.setState({ chosen: [], all: false })
+          : loop
+            ? player.setLoop(null)
+            : search.current?.blur(),
+    undo: () => void takeBack(false),
+    redo: () => void takeBack(true),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new question starts at its first row
-  useEffect(() => setAt(-1), [asked]);
+  useEffect(() => {
+    setAt(-1);
+    from.current = -1;
+  }, [asked]);
 
   const upload = async (files: File[]) => {
     if (!files.length) return;
@@ -150,7 +175,7 @@ export default function Gather() {
     await follow(started);
   };
 
-  const empty = sounds.loaded && sounds.total === 0 && !asked.q && !Object.values(asked.facets).some((chosen) => chosen.length);
+  const empty = sounds.loaded && sounds.total === 0 && !asked.q && !asked.trash && !Object.values(asked.facets).some((one) => one.length);
   return (
     <Flex
       direction="column"
@@ -158,49 +183,21 @@ export default function Gather() {
       onDragOver={(event) => event.preventDefault()}
       onDrop={(event) => {
         event.preventDefault();
-        dropped(event).then(upload, complain);
+        if (event.dataTransfer.files.length) dropped(event).then(upload, complain);
       }}
     >
-      <Bar>
-        <Flex
-          flex={1}
-          align="center"
-          bg="ground"
-          border="1px solid"
-          borderColor={asked.q ? "amber" : "line"}
-          borderRadius="8px"
-          px="12px"
-          h="34px"
-          gap="8px"
-          minW={0}
-        >
-          <chakra.input
-            ref={search}
-            aria-label="Search the sounds"
-            placeholder='Search: all words, "a phrase", beginnings of words'
-            value={asked.q}
-            onChange={(event) => setAsked({ ...asked, q: event.target.value })}
-            onKeyDown={(event) => {
-              if (event.key === "ArrowDown" || event.key === "Enter") {
-                event.currentTarget.blur();
-                select(0, sounds.row(0));
-              } else if (event.key === "Escape") event.currentTarget.blur();
-            }}
-            flex={1}
-            minW={0}
-            bg="transparent"
-            outline="none"
-            _placeholder={{ color: "dim" }}
-          />
-          <Box color="dim" fontFamily="mono" fontSize="12px" data-testid="total">
-            {sounds.total} {sounds.total === 1 ? "sound" : "sounds"}
-          </Box>
-          {asked.q && (
-            <Do quiet onClick={() => setAsked({ ...asked, q: "" })}>
-              Clear
-            </Do>
-          )}
-        </Flex>
+      <Bar tall={asked.trash || !!asked.like || sounds.search.conditions.length > 0 || !!sounds.error}>
+        <SearchBar
+          asked={asked}
+          typed={typed}
+          onType={setTyped}
+          search={sounds.search}
+          total={sounds.total}
+          error={sounds.error ? String((sounds.error as Error).message) : ""}
+          facets={sounds.facets}
+          field={search}
+          onDown={() => select(0, sounds.row(0))}
+        />
         <Do act="importFiles" onClick={() => setPanel(panel === "import" ? null : "import")}>
           Import
         </Do>
@@ -209,10 +206,11 @@ export default function Gather() {
         </Do>
       </Bar>
       <Flex flex={1} minH={0}>
-        <Facets facets={sounds.facets} asked={asked} onAsk={setAsked} />
+        <Facets facets={sounds.facets} asked={asked} />
         <Flex direction="column" flex={1} minW={0} position="relative">
           {panel === "record" && <RecordPanel onClose={() => setPanel(null)} />}
           {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} />}
+          <Bulk total={sounds.total} />
           {empty ? (
             <Empty
               action={
@@ -224,29 +222,17 @@ export default function Gather() {
               This library holds no sounds yet. Drop files or folders anywhere on this page, import a folder of this machine, or record a take.
             </Empty>
           ) : (
-            <Table sounds={sounds} at={at} asked={asked} selected={selected?.id ?? null} onAsk={setAsked} onRange={setRange} onSelect={select} />
+            <Table sounds={sounds} at={at} asked={asked} selected={selected?.id ?? null} onRange={setRange} onSelect={clicked} />
           )}
-          {selected && opened.data && (
-            <Box borderTop="1px solid" borderColor="line">
-              <WaveView
-                opened={opened.data}
-                height={104}
-                spectrum={88}
-                marked={loop && heard?.opened.key === opened.data.key ? loop : null}
-                onMark={(part) => {
-                  if (!part) return;
-                  if (useListening.getState().heard?.opened.key === opened.data.key) player.setLoop(part);
-                  else void audition(selected, part[0], part);
-                }}
-                onPlayFrom={(from) => void audition(selected, from, loop && from >= loop[0] && from <= loop[1] ? loop : null)}
-                anchor={facts.data?.anchor_s ?? selected.anchor_s}
-                onAnchor={(seconds) => void change({ anchor_s: seconds })}
-                label={`Waveform and spectrogram of ${selected.name}`}
-              />
-            </Box>
-          )}
+          {selected && <Looking row={selected} facts={facts.data ?? null} audition={audition} onAnchor={(anchor_s) => void change({ anchor_s })} />}
         </Flex>
-        <Described row={selected} facts={facts.data ?? null} onChange={change} onLayer={() => selected && void send.layer(selected)} />
+        <Described
+          row={selected}
+          facts={facts.data ?? null}
+          onChange={(values) => void change(values)}
+          onLayer={() => selected && void send.layer(selected)}
+          onAlike={alike}
+        />
       </Flex>
     </Flex>
   );

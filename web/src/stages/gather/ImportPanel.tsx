@@ -2,9 +2,10 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { useKeys } from "../../app/keys";
-import { Do } from "../../app/parts";
+import { Do, Input } from "../../app/parts";
 import { useShared } from "../../app/store";
-import { follow } from "./Gather";
+import { follow } from "./following";
+import { Watching } from "./Watching";
 
 /** Import a folder or files: of this machine by path, or sent by the browser. */
 export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles: (files: File[]) => Promise<void> }) {
@@ -27,9 +28,10 @@ export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles
   return (
     <Flex direction="column" gap="10px" bg="raised" borderBottom="1px solid" borderColor="line" p="14px" role="region" aria-label="Import">
       <Flex gap="10px" align="center">
-        <chakra.input
+        <Input
           autoFocus
-          aria-label="Folder or file of this machine"
+          mono
+          label="Folder or file of this machine"
           placeholder="Whole path of a folder or file of this machine"
           value={path}
           onChange={(event) => setPath(event.target.value)}
@@ -38,14 +40,6 @@ export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles
             if (event.key === "Escape") onClose();
           }}
           flex={1}
-          bg="ground"
-          border="1px solid"
-          borderColor="line"
-          borderRadius="7px"
-          px="10px"
-          py="5px"
-          fontFamily="mono"
-          fontSize="12px"
         />
         <Do on={!refer} onClick={() => setRefer(false)} hint="The library keeps its own copy">
           Copy
@@ -77,6 +71,7 @@ export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles
           onChange={(event) => send(event.target.files)}
         />
       </Flex>
+      <Watching />
     </Flex>
   );
 }

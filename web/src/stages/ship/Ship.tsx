@@ -25,6 +25,7 @@ export const FIRST_TARGET: Target = {
 };
 
 export default function Ship() {
+  const project = useShared((state) => state.project);
   const library = useShared((state) => state.library);
   const sheet = useShared((state) => state.sheet);
   const go = useNavigate();
@@ -40,7 +41,7 @@ export default function Ship() {
   useEffect(() => {
     if (!folder && state.data) setFolder(state.data.ship_folder);
   }, [state.data, folder]);
-  const asked = useSettled({ name, sounds: sheet, targets, folder }, 100);
+  const asked = useSettled({ name, sounds: sheet, targets, folder, project }, 100);
   const preview = useQuery({
     queryKey: ["preview", library, asked],
     placeholderData: keepPreviousData,
@@ -65,7 +66,7 @@ export default function Ship() {
   };
   const run = () => {
     if (!sheet.length || problems) return;
-    void follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: { name, sounds: sheet, targets, folder } })));
+    void follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: { name, sounds: sheet, targets, folder, project } })));
   };
   useKeys({ commit: run, leave: () => setReport(null) });
   return (
@@ -95,11 +96,13 @@ export default function Ship() {
           maxW="240px"
         >
           <option value="">the sheet to ship</option>
-          {shipments.data?.map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.name}, {one.files} files, {one.state}
-            </option>
-          ))}
+          {shipments.data
+            ?.filter((one) => one.project === project)
+            .map((one) => (
+              <option key={one.id} value={one.id}>
+                {one.name}, {one.files} files, {one.state}
+              </option>
+            ))}
         </chakra.select>
         <Box flex={1} />
         {report === null ? (

@@ -84,7 +84,7 @@ function Board({ loaded }: { loaded: PlanView }) {
   const opened = useQuery({
     queryKey: ["opened", library, "slice", loaded.sound],
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node, sound: null } })),
+    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node, sound: null, chain: [] } })),
   });
   const heard = useListening((state) => state.heard);
   const playing = useListening((state) => state.playing);

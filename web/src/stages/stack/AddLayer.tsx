@@ -16,7 +16,10 @@ export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (soun
   const [at, setAt] = useState(-1);
   const found = useQuery({
     queryKey: ["sounds", library, "layers", q],
-    queryFn: () => got(api.GET("/api/lib/{library}/sounds", { params: { path: { library }, query: { q, limit: 40, sort: "name" } } })),
+    queryFn: () =>
+      got(
+        api.GET("/api/lib/{library}/sounds", { params: { path: { library }, query: { q, limit: 40, sort: "name", descending: false, offset: 0 } } }),
+      ),
   });
   useKeys({ leave: onClose });
   const rows = found.data?.rows ?? [];

@@ -27,7 +27,8 @@ export default function Stack() {
     queryFn: () => got(api.GET("/api/lib/{library}/designs", { params: { path: { library } } })),
   });
   const [draft, setDraft] = useState<Design | null>(null);
-  const list = designs.data;
+  const project = useShared((state) => state.project);
+  const list = designs.data?.filter((design) => design.project === project);
   const chosen = draft?.id === number ? draft : (list?.find((design) => design.id === number) ?? list?.[0]);
   useEffect(() => {
     if (chosen && chosen.id !== number) useShared.setState({ design: chosen.id });
@@ -37,7 +38,7 @@ export default function Stack() {
       const made = await got(
         api.POST("/api/lib/{library}/designs", {
           params: { path: { library } },
-          body: { name: `Design ${(list?.length ?? 0) + 1}`, mix: EMPTY_MIX },
+          body: { name: `Design ${(list?.length ?? 0) + 1}`, mix: EMPTY_MIX, project: useShared.getState().project },
         }),
       );
       setDraft(made);
@@ -83,10 +84,12 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
   const [solo, setSolo] = useState<string[]>([]);
   const [adding, setAdding] = useState(false);
   const keep = (wanted: string, mix: Mix) =>
-    got(api.PUT("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } }, body: { name: wanted, mix } })).then(
-      () => queries.invalidateQueries({ queryKey: ["designs"] }),
-      complain,
-    );
+    got(
+      api.PUT("/api/lib/{library}/designs/{number}", {
+        params: { path: { library, number: design.id } },
+        body: { name: wanted, mix, project: design.project },
+      }),
+    ).then(() => queries.invalidateQueries({ queryKey: ["designs"] }), complain);
   const history = useHistory<Mix>((mix) => keep(name, mix));
   const { load } = history;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the design is loaded once; later answers of the server are our own changes

@@ -29,7 +29,11 @@ export default function Vary() {
     queryFn: () => got(api.GET("/api/lib/{library}/designs", { params: { path: { library } } })),
   });
   const forDesign = spreads.data?.filter((one) => one.design === designNumber);
-  const current = number ?? forDesign?.[0]?.id ?? (designNumber === null ? spreads.data?.[0]?.id : undefined) ?? null;
+  const current =
+    number ??
+    forDesign?.[0]?.id ??
+    (designNumber === null ? spreads.data?.find((one) => one.project === useShared.getState().project)?.id : undefined) ??
+    null;
   const spread = useQuery({
     queryKey: ["spread", library, current],
     enabled: current !== null,

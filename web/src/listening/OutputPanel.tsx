@@ -1,0 +1,64 @@
+/** Where and how the sound comes out. Nothing here reaches a render. */
+import { Box, Flex } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import { useKeys } from "../app/keys";
+import { Choose, Do, Heading } from "../app/parts";
+import { player, useListening } from "./player";
+
+export function OutputPanel({ onClose }: { onClose: () => void }) {
+  const { mono, safe, output, outputRate, heard } = useListening();
+  const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
+  useKeys({ leave: onClose });
+  useEffect(() => {
+    const list = () =>
+      navigator.mediaDevices?.enumerateDevices().then(
+        (found) => setDevices(found.filter((device) => device.kind === "audiooutput" && device.deviceId)),
+        () => setDevices([]),
+      );
+    void list();
+    navigator.mediaDevices?.addEventListener("devicechange", list);
+    return () => navigator.mediaDevices?.removeEventListener("devicechange", list);
+  }, []);
+  const other = heard && outputRate && heard.opened.rate !== outputRate;
+  return (
+    <Flex
+      role="region"
+      aria-label="Output"
+      position="absolute"
+      bottom="84px"
+      right="16px"
+      w="320px"
+      direction="column"
+      gap="9px"
+      bg="raised"
+      border="1px solid"
+      borderColor="line"
+      borderRadius="10px"
+      p="14px"
+      zIndex={20}
+    >
+      <Heading>Listening only, never in a file</Heading>
+      <Choose
+        label="Output device"
+        value={output}
+        options={[["", "The system's own output"], ...devices.map((device) => [device.deviceId, device.label || "an output"] as const)]}
+        onChange={(chosen) => void player.setOutput(chosen)}
+      />
+      <Flex gap="8px">
+        <Do on={mono} hint="Hear left and right summed to one" onClick={() => player.setMono(!mono)}>
+          Mono check
+        </Do>
+        <Do on={safe} hint="Nothing louder than -1 dBFS leaves, whatever is opened" onClick={() => player.setSafe(!safe)}>
+          Safety limit
+        </Do>
+      </Flex>
+      <Box color={other ? "amber" : "dim"} fontSize="12px">
+        {outputRate
+          ? other
+            ? `The output runs at ${outputRate / 1000} kHz, this sound at ${heard.opened.rate / 1000} kHz: what you hear is converted, files are not.`
+            : `The output runs at ${outputRate / 1000} kHz.`
+          : "The rate of the output is known once something is heard."}
+      </Box>
+    </Flex>
+  );
+}

@@ -1,0 +1,197 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got } from "../../api/client";
+import { Choose, Do, Input } from "../../app/parts";
+import { useShared } from "../../app/store";
+import { edit, exportFiles, newSet, PLAIN_TARGET, proposeAnchors, putInSet, takeOutOfSet } from "./doing";
+import { MARKS, useGather } from "./sounds";
+
+/** What can be done to the chosen rows at once. */
+export function Bulk({ total }: { total: number }) {
+  const library = useShared((state) => state.library);
+  const { asked, chosen, all } = useGather();
+  const [folder, setFolder] = useState<string | null>(null);
+  const [format, setFormat] = useState("wav 24");
+  const tree = useQuery({
+    queryKey: ["categories", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/categories", { params: { path: { library } } })),
+  });
+  const sets = useQuery({ queryKey: ["sets", library], queryFn: () => got(api.GET("/api/lib/{library}/sets", { params: { path: { library } } })) });
+  const fields = useQuery({
+    queryKey: ["fields", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/fields", { params: { path: { library } } })),
+  });
+  const [own, setOwn] = useState("");
+  const count = all ? total : chosen.length;
+  if (count < 2 && !all) return null;
+  const set = asked.sort.startsWith("set:") ? Number(asked.sort.slice(4)) : null;
+  const typed = (label: string, placeholder: string, width: string, commit: (text: string) => void, list?: string) => (
+    <Input
+      label={label}
+      placeholder={placeholder}
+      w={width}
+      py="2px"
+      list={list}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") event.currentTarget.blur();
+        if (event.key !== "Enter" || !event.currentTarget.value.trim()) return;
+        commit(event.currentTarget.value.trim());
+        event.currentTarget.value = "";
+        event.currentTarget.blur();
+      }}
+    />
+  );
+  const [kind, bits] = format.split(" ");
+  return (
+    <Flex
+      role="region"
+      aria-label="Chosen sounds"
+      gap="6px"
+      px="10px"
+      py="6px"
+      bg="amberSoft"
+      borderBottom="1px solid"
+      borderColor="line"
+      wrap="wrap"
+      align="center"
+      fontSize="12px"
+    >
+      <Box fontWeight={650} color="amber">
+        {count} chosen
+      </Box>
+      {typed("Category of all chosen", "Category ↵", "120px", (category) => void edit({ category }), "categories")}
+      <datalist id="categories">
+        {tree.data?.map((one) => (
+          <option key={one.path} value={one.path} />
+        ))}
+      </datalist>
+      <Do quiet act="confirm" onClick={() => void edit({ confirm: true })}>
+        Confirm
+      </Do>
+      {typed("Tags to add", "+ tags ↵", "84px", (add_tags) => void edit({ add_tags }))}
+      {typed("Tags to take away", "− tags ↵", "84px", (remove_tags) => void edit({ remove_tags }))}
+      <Choose
+        label="Rating of all chosen"
+        value=""
+        options={[["", "Rating"], ...["5", "4", "3", "2", "1", "0"].map((one) => [one, one === "0" ? "not rated" : `rated ${one}`] as const)]}
+        onChange={(value) => value && void edit({ rating: Number(value) })}
+      />
+      <Flex gap="3px" role="group" aria-label="Mark of all chosen">
+        {MARKS.map((mark) => (
+          <chakra.button
+            key={mark}
+            type="button"
+            w="15px"
+            h="15px"
+            borderRadius="4px"
+            bg={mark}
+            cursor="pointer"
+            aria-label={`Mark ${mark}`}
+            title={`Mark ${mark}`}
+            onClick={() => void edit({ mark })}
+          />
+        ))}
+        <chakra.button
+          type="button"
+          w="15px"
+          h="15px"
+          borderRadius="4px"
+          border="1px solid"
+          borderColor="dim"
+          cursor="pointer"
+          aria-label="No mark"
+          title="No mark"
+          onClick={() => void edit({ mark: "" })}
+        />
+      </Flex>
+      <Choose
+        label="Strength of all chosen"
+        value=""
+        options={[["", "Strength"], ...["5", "4", "3", "2", "1"].map((one) => [one, `${one} of 5`] as const), ["0", "as proposed"]]}
+        onChange={(value) => value && void edit({ strength: Number(value) })}
+      />
+      <Choose
+        label="Anchors of all chosen"
+        value="none"
+        options={[
+          ["none", "Anchors"],
+          ["", "propose anew"],
+          ["hit", "at the hit"],
+          ["top", "at the top"],
+          ["end", "at the end"],
+          ["start", "at the start"],
+        ]}
+        onChange={(value) => value !== "none" && void proposeAnchors(value as "" | "hit" | "top" | "end" | "start")}
+      />
+      {typed("Rights of all chosen", "Rights ↵", "90px", (rights) => void edit({ rights }))}
+      {(fields.data?.length ?? 0) > 0 && (
+        <Choose
+          label="Own field"
+          value={own}
+          options={[["", "Own field"], ...(fields.data ?? []).map((field) => [field.name, field.name] as const)]}
+          onChange={setOwn}
+        />
+      )}
+      {own && typed(`${own} of all chosen`, `${own} ↵`, "90px", (value) => void edit({ fields: { [own]: value } }))}
+      <Choose
+        label="Put into a set"
+        value=""
+        maxW="110px"
+        options={[["", "To a set"], ...(sets.data ?? []).map((one) => [String(one.id), one.name] as const), ["+", "a new set"]]}
+        onChange={(value) => value && (value === "+" ? void newSet(`Set of ${count}`) : void putInSet(Number(value)))}
+      />
+      {set !== null && !all && (
+        <Do quiet onClick={() => void takeOutOfSet(set, chosen)}>
+          Out of this set
+        </Do>
+      )}
+      {folder === null ? (
+        <Do quiet onClick={() => setFolder("")} hint="Write the chosen sounds to a folder">
+          Export
+        </Do>
+      ) : (
+        <>
+          <Input
+            label="Folder to export to"
+            autoFocus
+            mono
+            w="200px"
+            py="2px"
+            placeholder="Whole path ↵ (empty: hand-over)"
+            value={folder}
+            onChange={(event) => setFolder(event.target.value)}
+            onKeyDown={(event) => {
+              if (event.key === "Escape") setFolder(null);
+              if (event.key !== "Enter") return;
+              void exportFiles(folder.trim(), undefined, null, {
+                ...PLAIN_TARGET,
+                format: kind as "wav",
+                bits: Number(bits ?? 24) as 24,
+              });
+              setFolder(null);
+            }}
+          />
+          <Choose
+            label="Format"
+            value={format}
+            options={["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"].map((one) => [one, one] as const)}
+            onChange={setFormat}
+          />
+        </>
+      )}
+      {asked.trash ? (
+        <Do quiet onClick={() => void edit({ trashed: false })}>
+          Out of the trash
+        </Do>
+      ) : (
+        <Do quiet act="remove" onClick={() => void edit({ trashed: true })}>
+          Trash
+        </Do>
+      )}
+      <Do quiet onClick={() => useGather.setState({ chosen: [], all: false })}>
+        Choose none
+      </Do>
+    </Flex>
+  );
+}

@@ -1,0 +1,147 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
+import { Choose, Do } from "../../app/parts";
+import { useShared } from "../../app/store";
+import { type Axis, WaveView } from "../../canvas/WaveView";
+import { player, sounds, useListening } from "../../listening/player";
+import { dragged, exportFiles } from "./doing";
+
+const AXES: readonly (readonly [Axis, string])[] = [
+  ["log", "log axis"],
+  ["mel", "mel axis"],
+  ["linear", "linear axis"],
+];
+
+interface Props {
+  row: SoundRow;
+  facts: SoundFacts | null;
+  audition: (row: SoundRow, from?: number, part?: [number, number] | null) => Promise<void>;
+  onAnchor: (seconds: number) => void;
+}
+
+/** Name, mute and solo of each channel, beside its lane. */
+function Lanes({ names, height }: { names: string[]; height: number }) {
+  const { muted, soloed } = useListening();
+  const turn = (list: number[], lane: number) => (list.includes(lane) ? list.filter((one) => one !== lane) : [...list, lane]);
+  const small = height / names.length < 17;
+  const button = (lane: number, what: "mute" | "solo") => {
+    const on = (what === "mute" ? muted : soloed).includes(lane);
+    return (
+      <chakra.button
+        type="button"
+        aria-pressed={on}
+        aria-label={`${what} ${names[lane]}`}
+        title={`${what === "mute" ? "Mute" : "Hear only"} ${names[lane]} (listening only)`}
+        onClick={() => (what === "mute" ? player.setLanes(turn(muted, lane), soloed) : player.setLanes(muted, turn(soloed, lane)))}
+        fontSize="9px"
+        lineHeight="11px"
+        px="3px"
+        borderRadius="3px"
+        cursor="pointer"
+        bg={on ? (what === "mute" ? "coral" : "amber") : "raised"}
+        color={on ? "onAmber" : "dim"}
+      >
+        {what}
+      </chakra.button>
+    );
+  };
+  return (
+    <Flex direction="column" w="92px" flexShrink={0} pt="18px" h={`${height + 18}px`} role="group" aria-label="Channels">
+      {names.map((name, lane) => (
+        <Flex key={name} flex={1} align="center" gap="3px" px="5px" minH={0} overflow="hidden">
+          <Box fontFamily="mono" fontSize={small ? "8px" : "10px"} w="26px" color={sounds(lane) ? "chalk" : "dim"}>
+            {name}
+          </Box>
+          {button(lane, "mute")}
+          {button(lane, "solo")}
+        </Flex>
+      ))}
+    </Flex>
+  );
+}
+
+/** Waveform over spectrogram of the selected sound. */
+export function Looking({ row, facts, audition, onAnchor }: Props) {
+  const library = useShared((state) => state.library);
+  const { loop, heard, through } = useListening();
+  // a change of mutes and solos redraws the lanes
+  useListening((state) => `${state.muted} ${state.soloed}`);
+  const [axis, setAxis] = useState<Axis>(() => (localStorage.getItem("axis") as Axis | null) ?? "log");
+  const opened = useQuery({
+    queryKey: ["opened", library, row.id, row.mended, row.layout, through?.name],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { sound: row.id, node: null, chain: through?.chain ?? [] } })),
+  });
+  if (!opened.data) return null;
+  const { lanes, channels } = opened.data;
+  const here = heard?.opened.key === opened.data.key;
+  const part = loop && here ? loop : null;
+  const height = channels > 2 ? Math.min(176, 28 * channels) : 96;
+  const spectrum = channels > 4 ? 56 : 84;
+  return (
+    <Box borderTop="1px solid" borderColor="line">
+      <Flex align="center" gap="8px" px="8px" h="26px" fontSize="12px" bg="sheet" overflow="hidden">
+        <Box color="dim" flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+          {part
+            ? `Marked: ${part[0].toFixed(3)} to ${part[1].toFixed(3)} s`
+            : "Click plays from there, drag marks a part, the wheel zooms to single samples"}
+        </Box>
+        {part && (
+          <Do quiet hint="Write the marked part to the hand-over folder" act="handOver" onClick={() => void exportFiles("", [row.id], part)}>
+            Part to hand-over
+          </Do>
+        )}
+        <Box
+          draggable
+          onDragStart={(event) => dragged(event.dataTransfer, [row.id], part ? `${row.name} part` : row.name, part)}
+          cursor="grab"
+          border="1px dashed"
+          borderColor="line"
+          borderRadius="6px"
+          px="7px"
+          title="Drag this out of the window: it arrives as a file"
+          whiteSpace="nowrap"
+        >
+          {part ? "part as file" : "drag out as file"}
+        </Box>
+        <Choose
+          label="Frequency axis"
+          value={axis}
+          py="0px"
+          options={AXES}
+          onChange={(value) => {
+            localStorage.setItem("axis", value);
+            setAxis(value as Axis);
+          }}
+        />
+      </Flex>
+      <Flex>
+        {channels > 1 && <Lanes names={lanes} height={height} />}
+        <Box flex={1} minW={0}>
+          <WaveView
+            opened={opened.data}
+            height={height}
+            spectrum={spectrum}
+            axis={axis}
+            silent={here ? (lane) => !sounds(lane) : undefined}
+            marked={part}
+            onMark={(marked) => {
+              if (!marked) return;
+              if (here) player.setLoop(marked);
+              else void audition(row, marked[0], marked);
+            }}
+            onPlayFrom={(from) => void audition(row, from, part && from >= part[0] && from <= part[1] ? part : null)}
+            anchor={row.anchor_s}
+            anchorKind={row.anchor_kind}
+            markers={facts?.id === row.id ? facts.said.markers : undefined}
+            onAnchor={onAnchor}
+            label={`Waveform and spectrogram of ${row.name}`}
+          />
+        </Box>
+      </Flex>
+    </Box>
+  );
+}
