@@ -118,23 +118,18 @@ export function Bar({ children, tall }: { children: ReactNode; tall?: boolean })
   );
 }
 
-/** The right-hand side of a stage. */
-export function Side({ children, width = "248px", label }: { children: ReactNode; width?: string; label: string }) {
+/** The right-hand side of a stage; ``foot`` stays in sight while the rest scrolls. */
+export function Side({ children, width = "248px", label, foot }: { children: ReactNode; width?: string; label: string; foot?: ReactNode }) {
   return (
-    <Flex
-      as="aside"
-      aria-label={label}
-      direction="column"
-      w={width}
-      flexShrink={0}
-      bg="sheet"
-      borderLeft="1px solid"
-      borderColor="line"
-      p="14px"
-      gap="8px"
-      overflowY="auto"
-    >
-      {children}
+    <Flex as="aside" aria-label={label} direction="column" w={width} flexShrink={0} bg="sheet" borderLeft="1px solid" borderColor="line" minH={0}>
+      <Flex direction="column" flex={1} minH={0} p="14px" gap="8px" overflowY="auto">
+        {children}
+      </Flex>
+      {foot && (
+        <Flex direction="column" gap="6px" p="10px 14px" borderTop="1px solid" borderColor="line" flexShrink={0}>
+          {foot}
+        </Flex>
+      )}
     </Flex>
   );
 }

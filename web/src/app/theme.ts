@@ -31,6 +31,7 @@ export const system = createSystem(
     globalCss: {
       "html, body, #root": { height: "100%" },
       body: { bg: "ground", color: "chalk", fontSize: "13px", lineHeight: 1.4, overflow: "hidden" },
+      "input[type=checkbox]": { accentColor: "{colors.amber}" },
       "::selection": { bg: "glassDeep" },
       "*:focus-visible": { outline: "2px solid {colors.amber}", outlineOffset: "1px" },
       "::-webkit-scrollbar": { width: "9px", height: "9px" },

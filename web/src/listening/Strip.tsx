@@ -58,13 +58,13 @@ function Meters() {
   };
   useDrawing(draw);
   return (
-    <Flex align="center" gap="12px" flexShrink={0}>
+    <Flex align="center" gap="7px" flexShrink={0}>
       <Flex direction="column" fontFamily="mono" fontSize="11px" color="dim" gap="3px">
         <Box>L</Box>
         <Box>R</Box>
       </Flex>
-      <chakra.canvas ref={canvas} w="110px" h="36px" role="img" aria-label="Level left and right" />
-      <Box ref={text} fontFamily="mono" fontSize="12px" w="106px" whiteSpace="nowrap" />
+      <chakra.canvas ref={canvas} w="92px" h="36px" role="img" aria-label="Level left and right" />
+      <Box ref={text} fontFamily="mono" fontSize="11px" w="92px" whiteSpace="nowrap" />
     </Flex>
   );
 }
@@ -118,7 +118,7 @@ function Position() {
     return player.onTick(write);
   }, [heard]);
   return (
-    <Box w="160px" flexShrink={0}>
+    <Box w="148px" flexShrink={0}>
       <Box ref={now} fontFamily="mono" fontSize="16px" data-testid="position" />
       <Box color="dim" fontSize="12px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={heard?.title}>
         {heard
@@ -142,8 +142,8 @@ export function Strip() {
       h="78px"
       flexShrink={0}
       align="center"
-      gap="14px"
-      px="16px"
+      gap="10px"
+      px="14px"
       bg="sheet"
       borderTop="1px solid"
       borderColor="line"
@@ -185,11 +185,11 @@ export function Strip() {
         }}
       >
         Loop
-        <Box as="span" fontFamily="mono" fontSize="11px" color="dim" minW="86px">
+        <Box as="span" fontFamily="mono" fontSize="11px" color="dim" minW="78px">
           {loop ? `${loop[0].toFixed(2)} → ${loop[1].toFixed(2)}` : "drag a part"}
         </Box>
       </Do>
-      <Box w="92px">
+      <Box w="102px" flexShrink={0}>
         <Num
           label="Speed"
           unit="st"
@@ -202,7 +202,7 @@ export function Strip() {
           onChange={(value) => player.setSpeed(value)}
         />
       </Box>
-      <Box w="92px">
+      <Box w="84px">
         <Num label="Gain" unit="dB" value={gainDb} low={-24} high={24} normal={0} step={0.5} digits={1} onChange={(value) => player.setGain(value)} />
       </Box>
       <Do
@@ -212,7 +212,7 @@ export function Strip() {
       >
         Match
       </Do>
-      <Box w="76px">
+      <Box w="84px" flexShrink={0}>
         <Num
           label="Volume"
           unit="dB"

@@ -246,8 +246,49 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
       : [];
   const left = heard?.sound === row.id && (useListening.getState().soloed.length > 0 || useListening.getState().muted.length > 0);
   const reaches = row.bandwidth && speedSt < 0 ? row.bandwidth * 2 ** (speedSt / 12) : null;
+  const foot = (
+    <>
+      {reaches !== null && reaches < DULL_HZ && (
+        <Box color="coral" fontSize="12px" role="status">
+          At {speedSt} st this sound reaches only {hertz(reaches)}: it will be dull. Look for one that reaches higher.
+        </Box>
+      )}
+      <Heading>Heard now, taken along to a layer</Heading>
+      <Flex gap="5px" wrap="wrap" minH="20px" data-testid="along">
+        {along.length ? along.map((chip) => <Chip key={String(chip)}>{String(chip)}</Chip>) : <Box color="dim">the whole sound as it is</Box>}
+      </Flex>
+      {left && (
+        <Box color="dim" fontSize="12px">
+          Muted and soloed channels are for listening only and are not taken along.
+        </Box>
+      )}
+      {through && heard?.sound !== row.id && (
+        <Box color="dim" fontSize="12px">
+          Through {through.name} once it is heard.
+        </Box>
+      )}
+      <Through />
+      <Flex gap="6px" wrap="wrap">
+        <Do act="toLayer" onClick={onLayer}>
+          To a layer
+        </Do>
+        <Do act="alike" onClick={onAlike}>
+          Alike
+        </Do>
+        <Do quiet act="toMend" onClick={() => send.mend(row.id)}>
+          Mend
+        </Do>
+        <Do quiet act="toSlice" onClick={() => send.slice(row.id)}>
+          Slice
+        </Do>
+        <Do quiet act="toShip" onClick={() => send.ship([row.id])}>
+          Ship
+        </Do>
+      </Flex>
+    </>
+  );
   return (
-    <Side label="Selected sound">
+    <Side label="Selected sound" foot={foot}>
       <TextField label="Name" value={row.name} onCommit={(name) => name.trim() && onChange({ name: name.trim() })} />
       <TextField
         label="Category"
@@ -326,9 +367,8 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
         </Fact>
         <Fact name="Loudness">{level(measures.integrated_lufs, "LUFS")}</Fact>
         <Fact name="Noise floor">{level(measures.noise_floor_dbfs, "dBFS")}</Fact>
-        <Fact name="Bright / reaches">
-          {hertz(measures.brightness_hz)} / {hertz(row.bandwidth)}
-        </Fact>
+        <Fact name="Brightness">{hertz(measures.brightness_hz)}</Fact>
+        <Fact name="Reaches up to">{hertz(row.bandwidth)}</Fact>
         <Fact name="Pitch">{row.pitch ? `${hertz(row.pitch)}, ${note(row.pitch)}` : "none sure"}</Fact>
         <Flex justify="space-between" align="center" minH="22px">
           <Box color="dim">Key</Box>
@@ -371,44 +411,6 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
           ))}
         </Box>
       )}
-      {reaches !== null && reaches < DULL_HZ && (
-        <Box color="coral" fontSize="12px" role="status">
-          At {speedSt} st this sound reaches only {hertz(reaches)}: it will be dull. Look for one that reaches higher.
-        </Box>
-      )}
-      <Line />
-      <Heading>Heard now, taken along to a layer</Heading>
-      <Flex gap="5px" wrap="wrap" minH="20px" data-testid="along">
-        {along.length ? along.map((chip) => <Chip key={String(chip)}>{String(chip)}</Chip>) : <Box color="dim">the whole sound as it is</Box>}
-      </Flex>
-      {left && (
-        <Box color="dim" fontSize="12px">
-          Muted and soloed channels are for listening only and are not taken along.
-        </Box>
-      )}
-      {through && heard?.sound !== row.id && (
-        <Box color="dim" fontSize="12px">
-          Through {through.name} once it is heard.
-        </Box>
-      )}
-      <Through />
-      <Flex gap="6px" wrap="wrap" mt="auto" pt="8px">
-        <Do act="toLayer" onClick={onLayer}>
-          To a layer
-        </Do>
-        <Do act="alike" onClick={onAlike}>
-          Alike
-        </Do>
-        <Do act="toMend" onClick={() => send.mend(row.id)}>
-          Mend
-        </Do>
-        <Do act="toSlice" onClick={() => send.slice(row.id)}>
-          Slice
-        </Do>
-        <Do act="toShip" onClick={() => send.ship([row.id])}>
-          Ship
-        </Do>
-      </Flex>
     </Side>
   );
 }

@@ -116,12 +116,14 @@ function One({ search, at, known }: { search: Search; at: number; known: (field:
         aria-pressed={condition.inverted}
         title="Turn this condition round"
         color={condition.inverted ? "coral" : "dim"}
-        fontSize="12px"
+        textDecoration={condition.inverted ? undefined : "line-through"}
+        aria-label={`not ${condition.field}`}
+        fontSize="11px"
         px="3px"
         cursor="pointer"
         onClick={() => put({ inverted: !condition.inverted })}
       >
-        {condition.inverted ? "not" : "is so"}
+        not
       </chakra.button>
       <Choose label="Field" value={condition.field} options={Object.keys(fields).map((name) => [name, name] as const)} onChange={choose} />
       {HOWS[kind].length > 1 && (

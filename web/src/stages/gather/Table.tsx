@@ -42,8 +42,9 @@ function Menu({ own, onClose }: { own: string[]; onClose: () => void }) {
       borderColor="line"
       borderRadius="8px"
       p="10px"
-      maxH="380px"
-      overflowY="auto"
+      display="grid"
+      gridTemplateColumns="1fr 1fr"
+      columnGap="16px"
     >
       {COLUMNS.map((column) => entry(column.key, column.title))}
       {own.map((name) => entry(`own ${name}`, name))}
@@ -112,12 +113,22 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
         <Box w="66px" flexShrink={0} />
         {header("Name", "name")}
         {shown.map((column) => header(column.title, column.sort, column.width))}
-        <Do quiet on={choosing} onClick={() => setChoosing(!choosing)} hint="Choose the columns" fontSize="11px">
-          …
-        </Do>
+        <Box w="16px" flexShrink={0}>
+          <chakra.button
+            type="button"
+            aria-pressed={choosing}
+            aria-label="Choose the columns"
+            title="Choose the columns"
+            cursor="pointer"
+            w="16px"
+            onClick={() => setChoosing(!choosing)}
+          >
+            …
+          </chakra.button>
+        </Box>
       </Flex>
       {choosing && <Menu own={own} onClose={() => setChoosing(false)} />}
-      <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={-1}>
+      <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={-1} outline="none" _focusVisible={{ outline: "none" }}>
         {sounds.loaded && sounds.total === 0 && (
           <Box color="dim" p="24px" textAlign="center">
             Nothing fits all of this. Take a filter or a word away.
@@ -224,6 +235,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
                     )}
                   </Box>
                 ))}
+                <Box w="16px" flexShrink={0} />
               </Flex>
             );
           })}

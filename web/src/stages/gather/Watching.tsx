@@ -72,7 +72,7 @@ export function Watching() {
                 title={one.path}
                 color={one.there ? "chalk" : "coral"}
               >
-                {one.path}
+                …/{one.path.split("/").slice(-2).join("/")}
               </Box>
               <Box color="dim" fontSize="11px" whiteSpace="nowrap">
                 {one.there
