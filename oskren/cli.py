@@ -303,7 +303,7 @@ def sounds(
     """List or search the sounds of a library."""
     from oskren.core.words.conditions import parse
     from oskren.store import Home
-    from oskren.store.columns import Asked
+    from oskren.store.asking import Asked
     from oskren.store.keeping import fields
     from oskren.store.tables import Sound
 

@@ -17,7 +17,7 @@ import oskren
 from oskren.api.common import InLibrary, InStudio, InTakes, JobView, SoundRow, row_of
 from oskren.core.errors import OskrenError
 from oskren.core.steps import describe
-from oskren.store.columns import Asked
+from oskren.store.asking import Asked
 from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
 
 router = APIRouter(tags=["state"])

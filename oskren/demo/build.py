@@ -18,7 +18,7 @@ from oskren.core.shipping.sheet import Target
 from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
-from oskren.demo.scenario import PERFORMANCE, RECORDINGS, Recording
+from oskren.demo.scenario import PERFORMANCE, RECORDINGS, WIDE, Recording
 from oskren.store import Home, Library, describing, keeping
 from oskren.store.describing import Change
 from oskren.store.keeping import note_uses
@@ -29,7 +29,7 @@ from oskren.work.studio import Studio
 
 VERSION = "3"
 LIBRARY = "Saltglass Observatory"
-EVERYTHING = [*RECORDINGS, PERFORMANCE]
+EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE]
 
 
 def _write(number: int, folder: str) -> None:
@@ -70,7 +70,9 @@ def build(home: Path, say: Callable[[str], None]) -> None:
     say("Synthesising the Saltglass Observatory ...")
     with ProcessPoolExecutor(mp_context=get_context("forkserver")) as pool:
         # the three-minute performance first: it takes longest
-        list(pool.map(_write, [len(EVERYTHING) - 1, *range(len(RECORDINGS))], [str(home / "recordings")] * len(EVERYTHING)))
+        longest = len(RECORDINGS)
+        order = [longest, *(number for number in range(len(EVERYTHING)) if number != longest)]
+        list(pool.map(_write, order, [str(home / "recordings")] * len(order)))
     studio = Studio(Home(home))
     try:
         library = studio.home.library(LIBRARY, create=True)

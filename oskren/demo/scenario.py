@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from oskren.demo.air import call, circling, storm, wind
 from oskren.demo.synth import Maker, Wave, level
 
 GLASS = [1, 2.32, 4.25, 6.63, 9.38, 12.2]
@@ -49,14 +50,6 @@ def _shatter(m: Maker, pieces: int, seconds: float) -> Wave:
     return out
 
 
-def _call(m: Maker, seconds: float, base: float, bend: float) -> Wave:
-    t = m.time(seconds)
-    hz = base * 2 ** (bend * np.sin(np.pi * t / seconds) / 12) * (1 + 0.012 * np.sin(2 * np.pi * 27 * t))
-    phase = 2 * np.pi * np.cumsum(hz) / m.rate
-    voice = sum(np.sin(k * phase) / k**1.1 for k in range(1, 9))
-    return m.shape(voice * (0.75 + 0.25 * np.sign(np.sin(2 * np.pi * 41 * t))) + 0.25 * m.band(m.noise(seconds), 1500, 6000), 0.03, 0.18)
-
-
 def _bellows(m: Maker, seconds: float, out_breath: bool) -> Wave:
     breath = m.band(m.noise(seconds), 180, 2600) * np.sin(np.pi * m.time(seconds) / seconds) ** (0.7 if out_breath else 1.4)
     leather = m.scrape(seconds, 300, 1800, 55) * 0.25
@@ -66,13 +59,6 @@ def _bellows(m: Maker, seconds: float, out_breath: bool) -> Wave:
 def _water(m: Maker, seconds: float, per_s: float, rush: float) -> Wave:
     bed = m.band(m.coloured(seconds, 2.5), 120, 9000) * m.slow(seconds, 1.3, 0.55, 1.0)
     return rush * bed / np.max(np.abs(bed)) + 0.6 * m.drops(seconds, per_s, 350, 2400)
-
-
-def _wind(m: Maker, seconds: float, low: float, high: float) -> Wave:
-    gust = m.slow(seconds, 0.45, 0.12, 1.0)
-    whistle = np.sin(2 * np.pi * np.cumsum(540 * 2 ** m.slow(seconds, 0.8, -0.3, 0.5)) / m.rate) * gust**3 * 0.06
-    bed = m.band(m.coloured(seconds, 3.5), low, high) * gust
-    return m.shape(bed / np.max(np.abs(bed)) + whistle, 0.4, 0.6)
 
 
 def _squelch(m: Maker, seconds: float) -> Wave:
@@ -97,31 +83,6 @@ def _steps(m: Maker, seconds: float, surface: str) -> Wave:
         out[i : i + len(hit)] += hit[: len(out) - i] * (0.6 + 0.4 * m.random.random())
         at += 0.56 + 0.06 * m.random.standard_normal()
     return out
-
-
-def _circling(m: Maker, seconds: float) -> Wave:
-    """Calls that go once round the listener, as first-order AmbiX: W, Y, Z, X of a plane wave, over an even bed of wind."""
-    t = m.time(seconds)
-    calls = np.zeros(len(t))
-    for k in range(7):
-        call = _call(m, 0.6, 420 + 60 * (k % 3), 5 - 3 * (k % 2)) * (0.5 + 0.4 * m.random.random())
-        i = round((0.4 + 1.2 * k) * m.rate)
-        calls[i : i + len(call)] += call[: len(t) - i]
-    angle = 2 * np.pi * t / seconds
-    wind = [_wind(m, seconds, 90, 1600) * 0.12 for _ in range(4)]
-    around = [calls, calls * np.sin(angle), calls * 0.2, calls * np.cos(angle)]
-    return np.stack([a + w[: len(t)] for a, w in zip(around, wind, strict=True)], axis=1)
-
-
-def _storm(m: Maker, seconds: float) -> Wave:
-    """L, R, C, LFE, Ls, Rs: wind on all sides, a low rumble, and thunder that comes from behind."""
-    sides = [_wind(m, seconds, 70, high) * g for high, g in ((2400, 0.5), (2200, 0.5), (1500, 0.25), (900, 0.45), (1000, 0.45))]
-    rumble = m.band(m.coloured(seconds, 5), 25, 110)
-    thunder = np.zeros(len(rumble))
-    clap = m.shape(m.band(m.coloured(3.0, 4), 30, 700), 0.05, 2.4, 2)
-    thunder[round(4 * m.rate) : round(4 * m.rate) + len(clap)] = clap / np.max(np.abs(clap)) * 0.9
-    left, right, centre, back_left, back_right = sides
-    return np.stack([left, right, centre, rumble / np.max(np.abs(rumble)) * 0.4, back_left + thunder, back_right + 0.7 * thunder], axis=1)
 
 
 def _ring(m: Maker, hz: float, seconds: float, decay: float) -> Wave:
@@ -313,8 +274,8 @@ RECORDINGS: list[Recording] = [
         3,
         lambda m: m.shape(np.sin(2 * np.pi * np.cumsum(180 + 160 * m.slow(1.4, 2.5)) / m.rate) * 0.6 + 0.4 * m.gears(1.4, 48, 1700, 0.6), 0.05, 0.2),
     ),
-    Recording("Heron workshop", "Heron, call low", 48000, 24, -6.6, "Animal/Call", "voice tonal", 5, lambda m: _call(m, 0.9, 196, 4)),
-    Recording("Heron workshop", "Heron, call alarm", 48000, 24, -4.9, "Animal/Call", "voice hard", 4, lambda m: _call(m, 0.6, 392, -7)),
+    Recording("Heron workshop", "Heron, call low", 48000, 24, -6.6, "Animal/Call", "voice tonal", 5, lambda m: call(m, 0.9, 196, 4)),
+    Recording("Heron workshop", "Heron, call alarm", 48000, 24, -4.9, "Animal/Call", "voice hard", 4, lambda m: call(m, 0.6, 392, -7)),
     Recording("Heron workshop", "Heron, beak clack", 96000, 24, -4.2, "Animal", "short hard", 4, lambda m: m.modes(0.35, 980, WOOD, 0.08, 0.8)),
     Recording(
         "Heron workshop",
@@ -414,8 +375,8 @@ RECORDINGS: list[Recording] = [
     Recording("Tidal shore", "Steps, wet sand", 48000, 24, -10.3, "Footsteps", "soft wet", 2, lambda m: _steps(m, 5.0, "sand")),
     # Rooms and air
     Recording("Rooms", "Gear room, night tone", 48000, 24, -28.0, "Ambience", "room tone loop", 2, lambda m: m.stereo(m.coloured(15.0, 3.5), 0.8)),
-    Recording("Rooms", "Dome, wind on panes", 48000, 24, -12.6, "Wind and air", "wind hollow", 4, lambda m: m.stereo(_wind(m, 13.0, 110, 2100), 0.8)),
-    Recording("Rooms", "Stairwell, draught", 44100, 16, -19.0, "Wind and air", "draught low", 0, lambda m: m.stereo(_wind(m, 10.0, 60, 700), 0.6)),
+    Recording("Rooms", "Dome, wind on panes", 48000, 24, -12.6, "Wind and air", "wind hollow", 4, lambda m: m.stereo(wind(m, 13.0, 110, 2100), 0.8)),
+    Recording("Rooms", "Stairwell, draught", 44100, 16, -19.0, "Wind and air", "draught low", 0, lambda m: m.stereo(wind(m, 10.0, 60, 700), 0.6)),
     Recording(
         "Rooms", "Gallery grate, steps", 96000, 24, -8.8, "Footsteps", "metal hollow", 3, lambda m: m.stereo(m.room(_steps(m, 4.5, "grate"), 1.3, 0.5), 0.4)
     ),
@@ -431,9 +392,6 @@ RECORDINGS: list[Recording] = [
         3,
         lambda m: m.shape(m.band(m.modes(5.0, 110, BELL, 9, 0.9, 0.004), 50, 1600), 2.5, 2.0),
     ),
-    # More than two channels
-    Recording("Tower microphones", "Causeway, gulls circling ambix", 48000, 24, -9.0, "Animal/Bird", "circling wide", 4, lambda m: _circling(m, 9.0)),
-    Recording("Tower microphones", "Lamp gallery, storm 5.1", 48000, 24, -8.0, "Ambience/Weather", "storm wide loop", 3, lambda m: _storm(m, 10.0)),
     # Field takes with trouble in them
     Recording(
         "Field takes",
@@ -466,9 +424,9 @@ RECORDINGS: list[Recording] = [
 def _scene(m: Maker, seconds: float) -> Wave:
     out = np.zeros(round(seconds * m.rate))
     for k, at in enumerate((1.6, 5.2, 8.9, 9.9, 14.3, 17.8)):
-        call = _call(m, 0.7 + 0.1 * (k % 3), 180 + 40 * (k % 4), 4 - 3 * (k % 2)) * (0.12 + 0.05 * (k % 3))
+        one = call(m, 0.7 + 0.1 * (k % 3), 180 + 40 * (k % 4), 4 - 3 * (k % 2)) * (0.12 + 0.05 * (k % 3))
         i = round(at * m.rate)
-        out[i : i + len(call)] += call
+        out[i : i + len(one)] += one
     return out
 
 
@@ -482,6 +440,12 @@ def _session(m: Maker, seconds: float) -> Wave:
         at += len(prop) / m.rate + 0.7 + 1.3 * m.random.random()
     return out
 
+
+WIDE: list[Recording] = [
+    # More than two channels
+    Recording("Tower microphones", "Causeway, gulls circling ambix", 48000, 24, -9.0, "Animal/Bird", "circling wide", 4, lambda m: circling(m, 9.0)),
+    Recording("Tower microphones", "Lamp gallery, storm 5.1", 48000, 24, -8.0, "Ambience/Weather", "storm wide loop", 3, lambda m: storm(m, 10.0)),
+]
 
 PERFORMANCE = Recording("Gear room", "Gear room performance", 96000, 24, -3.0, "Mechanism", "performance long", 4, lambda m: _performance(m, 184.2))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -16,7 +17,7 @@ from oskren.core.words.categories import clean, with_parents
 from oskren.core.words.conditions import number as parse_number
 from oskren.core.words.propose import lessons
 from oskren.store.library import Library, keep_in_step
-from oskren.store.tables import CategoryRow, Edit, FieldRow, Lesson, Media, Sound, SoundPath, Use, now
+from oskren.store.tables import CategoryRow, Edit, FieldRow, Media, Sound, SoundPath, Use, now
 
 MARKS = ("glass", "amber", "coral", "plum", "sky")
 KEPT_EDITS = 200
@@ -118,6 +119,7 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
         raise OskrenError(f"At most {MOST_AT_ONCE} sounds can be changed at once; narrow the choice.")
     before: dict[str, dict[str, Any]] = {}
     after: dict[str, dict[str, Any]] = {}
+    taught: Counter[tuple[str, str]] = Counter()
     with library.writing() as session:
         for at in range(0, len(numbers), 500):
             found = {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers[at : at + 500])))}
@@ -134,12 +136,14 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
                     setattr(sound, name, value)
                 keep_in_step(session, sound)
                 if "category_sure" in values or "category" in values:
-                    _teach(session, sound)
+                    path = f"{sound.folder}/{sound.name}" if sound.folder else sound.name
+                    taught.update((word, sound.category) for word in lessons(path) if sound.category)
             if told:
                 told(min(len(numbers), at + 500), len(numbers))
             session.flush()
         if not before:
             return 0
+        _teach(session, taught)
         if change.category:
             for path in with_parents([clean(change.category)]):
                 if session.get(CategoryRow, path) is None:
@@ -180,18 +184,16 @@ def _said(change: Change, count: int) -> str:
     return f"{', '.join(what)} of {count} {'sound' if count == 1 else 'sounds'}"
 
 
-def _teach(session: Session, sound: Sound) -> None:
-    """Remember that words of this sound's path stand for its category."""
-    if not sound.category:
-        return
-    path = f"{sound.folder}/{sound.name}" if sound.folder else sound.name
-    for word in lessons(path):
-        row = session.get(Lesson, (word, sound.category))
-        if row is None:
-            session.add(Lesson(word=word, category=sound.category, count=1))
-            session.flush()
-        else:
-            row.count += 1
+def _teach(session: Session, taught: Counter[tuple[str, str]]) -> None:
+    """Remember that words of the changed sounds' paths stand for their category."""
+    for (word, category), count in taught.items():
+        session.execute(
+            text(
+                "INSERT INTO lessons (word, category, count) VALUES (:word, :category, :count) "
+                "ON CONFLICT (word, category) DO UPDATE SET count = count + excluded.count"
+            ),
+            {"word": word, "category": category, "count": count},
+        )
 
 
 def take_back(library: Library, again: bool = False) -> str:

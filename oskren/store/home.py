@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import threading
 from pathlib import Path
 
 from oskren.core.errors import OskrenError
@@ -28,6 +29,7 @@ class Home:
             raise OskrenError(f"{folder}: cannot be used as Oskren's folder ({error.strerror}); choose another with --home") from error
         self.cache = Cache(self.folder / "cache", cache_bytes)
         self._open: dict[str, Library] = {}
+        self._opening = threading.Lock()
 
     def names(self) -> list[str]:
         """Folder names of the libraries."""
@@ -45,9 +47,10 @@ class Home:
         folder = slug(name) if name else (known[0] if known else slug(DEFAULT))
         if folder not in known and not create:
             raise OskrenError(f"There is no library '{name or DEFAULT}' in {self.folder}; there are: {', '.join(known) or 'none yet'}.")
-        if folder not in self._open:
-            self._open[folder] = Library(self.folder / "libraries" / folder)
-        return self._open[folder]
+        with self._opening:
+            if folder not in self._open:
+                self._open[folder] = Library(self.folder / "libraries" / folder)
+            return self._open[folder]
 
     def close(self) -> None:
         for library in self._open.values():

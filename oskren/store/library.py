@@ -22,7 +22,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step, leaves, node_hash
 from oskren.core.words.propose import Proposal, words_of
-from oskren.store.columns import Asked, Columns, Found
+from oskren.store.asking import Asked, Asking, Found
 from oskren.store.tables import Arrival, Media, Sound, SoundPath
 from oskren.store.vector import vector_of
 
@@ -49,6 +49,9 @@ class Examined:
         return Source(audio=self.audio, rate=self.rate, channels=self.channels, frames=self.frames, layout=self.layout or None)
 
 
+_MIGRATING = threading.Lock()
+
+
 def _pragmas(connection: Any, _: Any) -> None:
     cursor = connection.cursor()
     for line in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=NORMAL", "busy_timeout=10000"):
@@ -66,12 +69,13 @@ class Library:
         event.listen(self.engine, "connect", _pragmas)
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        with self.engine.begin() as connection:
+        # the migration library keeps what it works on in one place for the whole process
+        with _MIGRATING, self.engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._writing = threading.RLock()
-        self.columns = Columns()
+        self.columns = Asking()
 
     @property
     def name(self) -> str:

@@ -23,7 +23,8 @@ MEASURED: dict[str, str] = {
 }
 """Searched field and the measure it is."""
 
-FIELDS = (*MEASURED, "key", *(f"likeness {name}" for name in likeness.NAMES))
+ANCHORS = ("hit", "top", "end", "start")
+FIELDS = (*MEASURED, "key", "anchor", *(f"likeness {name}" for name in likeness.NAMES))
 SURE_PITCH = 0.5
 """A pitch less sure than this is not searched by (and not shown)."""
 
@@ -36,6 +37,20 @@ def vector_of(measures: Mapping[str, Any], seconds: float) -> bytes:
         row[list(MEASURED).index("pitch")] = np.nan
     key = measures.get("key")
     row.append(float(KEYS.index(key)) if key in KEYS else np.nan)
+    kind = measures.get("anchor_kind")
+    row.append(float(ANCHORS.index(kind)) if kind in ANCHORS else float(ANCHORS.index("start")))
     described = likeness.describe(measures, seconds)
     row += [np.nan] * len(likeness.NAMES) if described is None else described.tolist()
     return np.array(row, np.float32).tobytes()
+
+
+def measured_of(vector: bytes) -> dict[str, float]:
+    """The measures in a row, rounded; what could not be had is left out."""
+    values = np.frombuffer(vector, np.float32, len(MEASURED)).tolist() if vector else []
+    return {name: round(value, 3) for name, value in zip(MEASURED, values, strict=False) if value == value}
+
+
+def measured_key(vector: bytes) -> str | None:
+    """The key in a row, by name."""
+    place = float(np.frombuffer(vector, np.float32, 1, 4 * len(MEASURED))[0]) if vector else float("nan")
+    return KEYS[int(place)] if place == place else None

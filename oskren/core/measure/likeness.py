@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from oskren.core.measure import spectrum
 from oskren.core.types import AnyArray, Floats, Samples
@@ -58,26 +59,25 @@ def describe(measures: Mapping[str, Any], seconds: float) -> Floats | None:
     return np.array([math.log2(max(seconds, 0.01)), math.log2(attack), math.log2(bright), math.sqrt(flat), float(loud), *bands])
 
 
-def standardised(table: AnyArray) -> tuple[Floats, Floats]:
-    """Mean and spread of the descriptors of a library, shape (13,) each; rows with NaN are left out, a spread is never 0.
+def scaled(table: AnyArray) -> NDArray[np.float32]:
+    """Descriptors of a library, shape (n, 13), divided by their spread and weighted: distances are plain ones between rows then.
 
     Spreads are not taken smaller than what is heard as different (0.25 octave, 0.05 of flatness, 1.5 dB), so that a
-    library of near-identical sounds is not blown up.
+    library of near-identical sounds is not blown up. Rows with NaN are left out of the spread and stay NaN.
     """
     known = table[~np.isnan(table).any(axis=1)]
-    least = np.array([0.25, 0.25, 0.25, 0.05, 1.5, *([1.5] * 8)])
-    if not len(known):
-        return np.zeros(len(least)), least
-    return known.mean(axis=0), np.maximum(known.std(axis=0), least)
+    least = np.array([0.25, 0.25, 0.25, 0.05, 1.5, *([1.5] * 8)], np.float32)
+    spread = np.maximum(known.std(axis=0), least) if len(known) else least
+    return np.asarray(table * (WEIGHTS / spread), dtype=np.float32)
 
 
-def distances(table: AnyArray, one: AnyArray, spread: AnyArray) -> Floats:
-    """Weighted distance of every row of a table, shape (n, 13), to one vector; NaN where a row is not measured.
+def distances(rows: AnyArray, one: AnyArray) -> NDArray[np.float32]:
+    """Distance of every row of a scaled table, shape (n, 13), to one row; NaN where a row is not measured.
 
     0 for identical descriptors; grows with every difference.
     """
-    apart = (table - one) / spread
-    return np.asarray(np.sqrt((apart * apart) @ (WEIGHTS**2)))
+    apart = rows - one
+    return np.asarray(np.sqrt(np.einsum("ij,ij->i", apart, apart)), dtype=np.float32)
 
 
 def of_samples(mono: Samples, rate: int) -> tuple[tuple[float, ...], float]:
