@@ -260,10 +260,9 @@ def bench_two_hours(folder: Path) -> Row:
     result = import_paths(studio, library, [path], "long", refer=True)
     imported = time.perf_counter() - begun
     assert result.imported == 1, result.skipped
-    studio.workers.close()
-    time.sleep(1.0)
+    asked = [studio.workers.submit("batch", resource.getrusage, resource.RUSAGE_SELF) for _ in range(16)]
+    workers = max(one.result().ru_maxrss for one in asked) / 1024
     own = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    workers = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     sound = library.sound(1)
     from oskren.store.library import node_of
 

@@ -111,7 +111,7 @@ class Structure(unittest.TestCase):
         import doctest
         import importlib
 
-        for name in ("oskren.core.audio.layouts", "oskren.core.measure.levels", "oskren.core.words.names", "oskren.core.words.propose", "oskren.store.columns"):
+        for name in ("oskren.core.audio.layouts", "oskren.core.measure.levels", "oskren.core.words.names", "oskren.core.words.propose", "oskren.store.asking"):
             result = doctest.testmod(importlib.import_module(name))
             with self.subTest(module=name):
                 self.assertGreater(result.attempted, 0)

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from alembic import command
 from alembic.config import Config
@@ -50,6 +50,13 @@ class Examined:
 
 
 _MIGRATING = threading.Lock()
+
+
+class Added(NamedTuple):
+    """The sound a file became, or was found to be."""
+
+    id: int
+    fresh: bool
 
 
 def _pragmas(connection: Any, _: Any) -> None:
@@ -116,18 +123,23 @@ class Library:
 
     def keep_media(self, audio: str, path: Path, *, refer: bool = False) -> None:
         """Copy a file into the library under its hash, or note where it lies; the original is never changed."""
+        where = self._place_media(audio, path, refer=refer)
+        if where:
+            with self.writing() as session:
+                session.merge(Media(audio=audio, path=where, referred=refer))
+
+    def _place_media(self, audio: str, path: Path, *, refer: bool) -> str:
+        """Where the media of an audio lies from now on, copied there if need be; empty when it lies in its place already."""
         with self.reading() as session:
             known = session.get(Media, audio)
         if known is not None and (Path(known.path) if Path(known.path).is_absolute() else self.folder / known.path).exists():
-            return
-        where = str(path.resolve())
-        if not refer:
-            relative = Path("media") / audio[:2] / (audio + path.suffix.lower())
-            with replacing(self.folder / relative) as temporary:
-                shutil.copyfile(path, temporary)
-            where = str(relative)
-        with self.writing() as session:
-            session.merge(Media(audio=audio, path=where, referred=refer))
+            return ""
+        if refer:
+            return str(path.resolve())
+        relative = Path("media") / audio[:2] / (audio + path.suffix.lower())
+        with replacing(self.folder / relative) as temporary:
+            shutil.copyfile(path, temporary)
+        return str(relative)
 
     def adopt_media(self, audio: str, path: Path) -> None:
         """Move a file that Oskren made into the library."""
@@ -148,14 +160,16 @@ class Library:
 
     def add_original(
         self, found: Examined, arrival: int, proposal: Proposal, *, refer: bool, kind: str = "original", name: str | None = None, sent: Path | None = None
-    ) -> bool:
-        """Add an examined file; False when the same audio is already there (its path is then added to that sound).
+    ) -> Added:
+        """Add an examined file; not fresh when the same audio is already there (its path is then added to that sound).
 
         A sound that lies in the trash is taken out of it again.
         """
         path = Path(found.path)
-        self.keep_media(found.audio, path, refer=refer)
+        where = self._place_media(found.audio, path, refer=refer)
         with self.writing() as session:
+            if where:
+                session.merge(Media(audio=found.audio, path=where, referred=refer))
             known = _with_audio(session, found.audio)
             fresh = known is None or known.trashed is not None
             if known is None:
@@ -182,13 +196,7 @@ class Library:
             known.trashed = None
             session.merge(_path_row(found, known.id, sent))
         self.columns.touch(known.id)
-        return fresh
-
-    def original(self, audio: str) -> int:
-        """The sound that is, or has among its formats, the audio with a hash; 0 when there is none."""
-        with self.reading() as session:
-            known = _with_audio(session, audio)
-        return known.id if known is not None else 0
+        return Added(known.id, fresh)
 
     def add_format(self, found: Examined, number: int, *, refer: bool, sent: Path | None = None) -> None:
         """Add a file that holds the recording of a known sound in another format; the better of both is what the sound is from now on."""

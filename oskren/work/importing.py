@@ -26,6 +26,8 @@ LENGTHS_APART_S = 0.15
 """Coders may lengthen a file by this much."""
 
 FOLLOWED_AT_ONCE = 12
+Kind = tuple[str, int, int | None, int]
+"""Format, rate, bits and channels of a file."""
 
 
 @dataclass
@@ -44,40 +46,51 @@ class Recordings:
 
     def __init__(self, library: Library):
         self._library = library
-        self._by_length: dict[int, list[tuple[int, float]]] = defaultdict(list)
+        self._by_length: dict[int, list[tuple[int, float, Kind, float | None]]] = defaultdict(list)
+        self._sounds: dict[str, int] = {}
+        query = "SELECT id, audio, frames * 1.0 / rate, format, rate, bits, channels, json_extract(measures, '$.integrated_lufs') FROM sounds WHERE audio != ''"
         with library.reading() as session:
-            for number, seconds in session.execute(text("SELECT id, frames * 1.0 / rate FROM sounds WHERE audio != '' AND trashed IS NULL")):
-                self.add(number, seconds)
+            for number, audio, seconds, format_, rate, bits, channels, loud in session.execute(text(query + " AND trashed IS NULL")):
+                self._sounds[audio] = number
+                self._note(number, seconds, (format_, rate, bits, channels), loud)
+            for audio, number in session.execute(text("SELECT audio, sound_id FROM paths WHERE audio != ''")):
+                self._sounds.setdefault(audio, number)
 
-    def add(self, number: int, seconds: float) -> None:
-        self._by_length[int(seconds / LENGTHS_APART_S)].append((number, seconds))
+    def _note(self, number: int, seconds: float, kind: Kind, loud: float | None) -> None:
+        self._by_length[int(seconds / LENGTHS_APART_S)].append((number, seconds, kind, loud))
+
+    def add(self, number: int, found: Examined) -> None:
+        """Note a sound that came in."""
+        self._sounds[found.audio] = number
+        self._note(number, found.frames / found.rate, _kind(found), found.measures.get("integrated_lufs"))
 
     def of(self, studio: Studio, found: Examined) -> int | None:
-        """The sound whose recording a file holds in another format; None when there is none."""
-        seconds = found.frames / found.rate
-        place = int(seconds / LENGTHS_APART_S)
-        near = [number for at in (place - 1, place, place + 1) for number, other in self._by_length[at] if abs(other - seconds) <= LENGTHS_APART_S]
-        if not near:
-            return None
+        """The sound whose recording a file holds in another format; None when there is none, or when the very audio is known."""
         loud = found.measures.get("integrated_lufs")
-        with self._library.reading() as session:
-            for at in range(0, len(near), 500):
-                for sound in session.scalars(select(Sound).where(Sound.id.in_(near[at : at + 500]))):
-                    same_kind = (sound.format, sound.rate, sound.bits) == (found.format, found.rate, found.bits)
-                    other = sound.measures.get("integrated_lufs")
-                    if same_kind or sound.channels != found.channels or loud is None or other is None or abs(loud - other) > 1.0:
-                        continue
-                    if alike_rows(found.row, sound.row) and self._surely(studio, found, sound):
-                        return sound.id
+        if found.audio in self._sounds or loud is None:
+            return None
+        seconds, kind = found.frames / found.rate, _kind(found)
+        place = int(seconds / LENGTHS_APART_S)
+        for at in (place - 1, place, place + 1):
+            for number, other, its_kind, its_loud in self._by_length.get(at, ()):
+                near = abs(other - seconds) <= LENGTHS_APART_S and its_loud is not None and abs(its_loud - loud) <= 1.0
+                if near and its_kind != kind and its_kind[3] == kind[3] and self._surely(studio, found, number):
+                    return number
         return None
 
-    def _surely(self, studio: Studio, found: Examined, sound: Sound) -> bool:
+    def _surely(self, studio: Studio, found: Examined, number: int) -> bool:
         try:
+            sound = self._library.sound(number)
+            if not alike_rows(found.row, sound.row):
+                return False
             path = str(self._library.media(sound.audio))
         except OskrenError:
             return False
-        lossy = found.bits is None or sound.bits is None
-        return bool(studio.workers.live(tasks.same, found.path, path, lossy))
+        return bool(studio.workers.live(tasks.same, found.path, path, found.bits is None or sound.bits is None))
+
+
+def _kind(found: Examined) -> Kind:
+    return found.format, found.rate, found.bits, found.channels
 
 
 def import_paths(
@@ -128,7 +141,7 @@ def import_paths(
                 result.skipped.append({"path": found[0], "reason": found[1]})
                 continue
             title = (names or {}).get(found.path)
-            same = recordings.of(studio, found) if kind == "original" and library.original(found.audio) == 0 else None
+            same = recordings.of(studio, found) if kind == "original" else None
             if same is not None:
                 library.add_format(found, same, refer=refer, sent=sent)
                 result.formats += 1
@@ -136,9 +149,10 @@ def import_paths(
             said = Metadata.model_validate(found.said)
             told_path = str(Path(found.path).relative_to(sent)) if sent else found.path
             proposal = words.propose(title or told_path, (said.category, said.title, *said.keywords, said.description[:200]))
-            if library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent):
+            added = library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent)
+            if added.fresh:
                 result.imported += 1
-                recordings.add(library.original(found.audio), found.frames / found.rate)
+                recordings.add(added.id, found)
             else:
                 result.already_there += 1
     finally:

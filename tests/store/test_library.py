@@ -52,7 +52,7 @@ class InLibrary(unittest.TestCase):
         path = self.folder / "files" / f"{name}.wav"
         path.parent.mkdir(exist_ok=True)
         path.write_bytes(f"sound {number}".encode())
-        return self.library.add_original(examined(path, number, **values), self.arrival, Proposal(category, ("dry",), 0.6), refer=refer)
+        return self.library.add_original(examined(path, number, **values), self.arrival, Proposal(category, ("dry",), 0.6), refer=refer).fresh
 
     def search(self, query: str = "", **more: object):  # type: ignore[no-untyped-def]
         with self.library.reading() as session:

@@ -61,34 +61,45 @@ def oversampling(rate: int) -> int:
 
 def true_peak_envelope(samples: Samples, rate: int) -> Samples:
     """Largest magnitude at and just after each frame, between the samples too; shape (frames,)."""
-    from scipy.ndimage import correlate1d
+    from scipy.signal import oaconvolve
 
-    result: Samples = np.abs(samples).max(axis=1)
+    result = loudest(samples)
+    lanes = np.ascontiguousarray(samples.T)
     for phase in _interpolator(oversampling(rate)):
         # an even filter's centre is tap 24; the frame itself is tap 23
-        between = correlate1d(samples, phase.astype(np.float32), axis=0, mode="constant", origin=-1)
-        np.maximum(result, np.abs(between).max(axis=1), out=result)
+        taps = phase[::-1].astype(np.float32)
+        for lane in lanes:
+            between = np.asarray(oaconvolve(lane, taps))[len(taps) // 2 : len(taps) // 2 + len(lane)]
+            np.maximum(result, np.abs(between), out=result)
+    return result
+
+
+def loudest(samples: Samples) -> Samples:
+    """Largest magnitude over the channels at each frame, shape (frames,)."""
+    result: Samples = np.abs(samples[:, 0])
+    for lane in range(1, samples.shape[1]):
+        np.maximum(result, np.abs(samples[:, lane]), out=result)
     return result
 
 
 _NEAR = 64
 
 
-def true_peak(samples: Samples, rate: int) -> float:
-    """Largest magnitude of the band-limited waveform.
+def true_peak(samples: Samples, rate: int, so_far: float = 0.0) -> float:
+    """Largest magnitude of the band-limited waveform, or ``so_far`` if it is not above that.
 
     Only stretches whose samples could reach the maximum are oversampled: the filter's gain cannot exceed the sum of
     its magnitudes, so quiet stretches are left out without changing the result.
 
     Source: ITU-R BS.1770-5, annex 2.
     """
-    best = peak(samples)
+    best = max(peak(samples), so_far)
     if best == 0.0 or not len(samples):
         return best
     bound = float(np.abs(_interpolator(oversampling(rate))).sum(axis=1).max())
     span = 1024
     starts = np.arange(0, len(samples), span)
-    highest = np.maximum.reduceat(np.abs(samples).max(axis=1), starts)
+    highest = np.maximum.reduceat(loudest(samples), starts)
     around = np.maximum(highest, np.maximum(np.append(highest[1:], 0), np.append(0, highest[:-1])))
     padded = np.pad(samples, ((_NEAR, _NEAR + span), (0, 0)))
 
@@ -99,6 +110,8 @@ def true_peak(samples: Samples, rate: int) -> float:
         return float(found[:, _NEAR : _NEAR + span].max())
 
     # the loudest stretch first: it rules out most of the others
+    if float(highest.max()) * bound <= best:
+        return best
     best = max(best, envelope(np.array([int(np.argmax(highest))])))
     left = np.flatnonzero(around * bound > best)
     for at in range(0, len(left), 256):

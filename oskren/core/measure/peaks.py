@@ -111,8 +111,10 @@ class Building:
 
 
 def _quantised(cut: Samples) -> AnyArray:
-    rms = np.sqrt(np.einsum("ijk,ijk->ik", cut, cut) / cut.shape[1])
-    stacked = np.stack([cut.min(axis=1), cut.max(axis=1), rms], axis=2)
+    # one channel after the other, its samples side by side: many times faster than across the channels
+    lanes = np.ascontiguousarray(cut.transpose(2, 0, 1))
+    rms = np.sqrt(np.einsum("kij,kij->ki", lanes, lanes) / cut.shape[1])
+    stacked = np.stack([lanes.min(axis=2), lanes.max(axis=2), rms]).transpose(2, 1, 0)
     return np.clip(np.rint(stacked * FULL), -FULL, FULL).astype(np.int16)
 
 

@@ -114,7 +114,7 @@ class Measuring:
         self._frames += len(block)
         self._peak = max(self._peak, levels.peak(block))
         # a block that cannot beat the true peak so far is not oversampled
-        self._true = max(self._true, levels.true_peak(block, self.rate))
+        self._true = levels.true_peak(block, self.rate, self._true)
         self._squares += levels.rms(block) ** 2 * block.size
         self._sum += block.sum(axis=0, dtype=np.float64)
         self._clipped += levels.clipped_samples(block)
