@@ -172,17 +172,14 @@ class Asking(Columns):
         return self._vectors[:, FIELDS.index(name)]
 
     def _text(self, session: Session, name: str, how: str, values: list[str]) -> Mask:
-        def fits(said: str) -> bool:
-            return any(value in said if how == "has" else said == value if how == "is" else said.startswith(value) for value in values)
-
         if name == "folder":
-            good = np.array([fits(label.lower()) for label in self._labels["folder"]], bool)
+            good = np.array([_fits(label.lower(), how, values) for label in self._labels["folder"]], bool)
             return good[self._codes["folder"]] if len(good) else np.zeros(len(self.ids), bool)
         if name == "name":
-            return np.fromiter((fits(said) for said in self._plain["name"]), bool, len(self.ids))
+            return np.fromiter((_fits(said, how, values) for said in self._plain["name"]), bool, len(self.ids))
         column = {"notes": "notes", "rights": "rights"}[name]
         rows = session.execute(text(f"SELECT id, lower({column}) FROM sounds WHERE {column} != ''"))
-        return self._mask_of(np.array(sorted(number_ for number_, said in rows if fits(said)), np.int64))
+        return self._mask_of(np.array(sorted(number_ for number_, said in rows if _fits(said, how, values)), np.int64))
 
     def _own(self, session: Session, name: str, kind: Kind, condition: Condition) -> Mask:
         path = '$."' + name.replace('"', "") + '"'
@@ -195,10 +192,7 @@ class Asking(Columns):
             good = _dated(np.array([str(value) for value in said], dtype=object), condition.how, condition.values)
         else:
             wanted = [value.lower() for value in condition.values]
-            how = condition.how
-            good = np.array(
-                [any(w in (t := str(v).lower()) if how == "has" else t == w if how == "is" else t.startswith(w) for w in wanted) for v in said], bool
-            )
+            good = np.fromiter((_fits(str(value).lower(), condition.how, wanted) for value in said), bool, len(said))
         return self._mask_of(held[good] if len(held) else held)
 
     def _facet(self, name: str, values: list[str], project: int) -> Mask:
@@ -307,6 +301,11 @@ class Asking(Columns):
         nearest = np.argpartition(apart, RANKED_EXACTLY)
         head = nearest[:RANKED_EXACTLY]
         return np.concatenate([head[np.argsort(apart[head], kind="stable")], nearest[RANKED_EXACTLY:]])
+
+
+def _fits(said: str, how: str, values: list[str]) -> bool:
+    """Whether a text has, is, or begins with any of some values; all in small letters."""
+    return any(value in said if how == "has" else said == value if how == "is" else said.startswith(value) for value in values)
 
 
 def _compared(values: NDArray[Any], how: str, wanted: list[float]) -> Mask:

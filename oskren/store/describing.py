@@ -171,6 +171,7 @@ def set_anchors(library: Library, found: dict[int, tuple[float, str]]) -> int:
                 continue
             before[str(number)] = {"measures": sound.measures}
             sound.measures = {**sound.measures, "anchor_s": seconds, "anchor_kind": kind}
+            keep_in_step(session, sound)
             after[str(number)] = {"measures": sound.measures}
         if before:
             session.execute(delete(Edit).where(Edit.undone))

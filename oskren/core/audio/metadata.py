@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import struct
+import unicodedata
 from collections.abc import Iterator
 from pathlib import Path
 from xml.etree import ElementTree
@@ -363,11 +364,13 @@ def _chunk(name: bytes, content: bytes) -> bytes:
     return name + struct.pack("<I", len(content)) + content + (b"\0" if len(content) & 1 else b"")
 
 
+def _ascii(text: str) -> bytes:
+    """What a bext field may hold: ASCII. The text as it is written stands in iXML and LIST INFO."""
+    return unicodedata.normalize("NFKD", text).encode("ascii", "ignore")
+
+
 def _fixed(text: str, size: int) -> bytes:
-    raw = text.encode("utf-8")[:size]
-    while raw and raw.decode("utf-8", "ignore").encode() != raw:
-        raw = raw[:-1]
-    return raw.ljust(size, b"\0")
+    return _ascii(text)[:size].ljust(size, b"\0")
 
 
 def riff_chunks(data: Metadata, rate: int, channels: int = 1) -> bytes:
@@ -385,7 +388,7 @@ def riff_chunks(data: Metadata, rate: int, channels: int = 1) -> bytes:
             bytes(64),
             struct.pack("<5h", *[0x7FFF] * 5),  # loudness left unstated, as the document asks
             bytes(180),
-            data.history.encode("utf-8"),
+            _ascii(data.history),
         )
     )
     out = [_chunk(b"bext", bext), _chunk(b"iXML", _written_ixml(data, channels))]

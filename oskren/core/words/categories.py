@@ -91,7 +91,7 @@ def from_csv(text: str) -> list[Category]:
 
     Columns are found by their titles: levels ("category", "sub-category", "level 1" ...) or one "path" with slashes; a
     "code" or "id"; "words" (with their ! and ?), "synonyms" or an "explanation", whose words are taken. Comma, semicolon and tab are understood.
-    Names in capitals are written with small letters.
+    Names in capitals are written with small letters, but for tables of our own ("level 1").
 
     Raises
     ------
@@ -101,11 +101,8 @@ def from_csv(text: str) -> list[Category]:
     text = text.lstrip("\ufeff")
     if not text.strip():
         raise OskrenError("The table of categories is empty; it needs a header line with a column for the category.")
-    try:
-        dialect: type[csv.Dialect] | str = csv.Sniffer().sniff(text[:4096], delimiters=",;\t")
-    except csv.Error:
-        dialect = "excel"
-    rows = list(csv.reader(io.StringIO(text), dialect))
+    header = text.split("\n", 1)[0]
+    rows = list(csv.reader(io.StringIO(text), delimiter=max(",;\t", key=header.count)))
     titles = [title.strip() for title in rows[0]]
     codes = [i for i, title in enumerate(titles) if _CODE.search(title)]
     paths = [i for i, title in enumerate(titles) if _PATH.match(title)]
@@ -113,6 +110,7 @@ def from_csv(text: str) -> list[Category]:
     words = [i for i, title in enumerate(titles) if _WORDS.search(title) and i not in levels and i not in codes]
     if not levels and not paths:
         raise OskrenError(f"The table of categories has no column for the category; its header says: {', '.join(titles)}. Call one of them 'category'.")
+    own = titles[0].lower() == "level 1"
     found: dict[str, Category] = {}
     for row in rows[1:]:
         cells = [cell.strip() for cell in row] + [""] * (len(titles) - len(row))
@@ -121,7 +119,7 @@ def from_csv(text: str) -> list[Category]:
         parts = [cells[i].replace("/", " or ") for i in levels if cells[i]] if levels else [part for part in cells[paths[0]].split("/") if part.strip()]
         if not parts:
             continue
-        path = clean("/".join(part.capitalize() if part.isupper() and len(part) > 3 else part for part in parts))
+        path = clean("/".join(part.capitalize() if part.isupper() and len(part) > 3 and not own else part for part in parts))
         said = [word for i in words for word in re.findall(r"[^\W\d_]{2,}[!?]?" if titles[i].lower() == "words" else r"[^\W\d_]{3,}", cells[i].lower())]
         found[path.casefold()] = Category(path=path, code=next((cells[i] for i in codes if cells[i]), "")[:40], words=tuple(dict.fromkeys(said)))
     if not found:
