@@ -78,6 +78,8 @@ class Library:
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         # the migration library keeps what it works on in one place for the whole process
         with _MIGRATING, self.engine.begin() as connection:
+            # all or nothing, and one process at a time: a kill in the middle leaves the tables as they were
+            connection.exec_driver_sql("BEGIN IMMEDIATE")
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
