@@ -78,6 +78,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   useEffect(() => {
     if (at >= 0) rows.scrollToIndex(at);
   }, [at, rows]);
+  const many = all || chosen.length > 1;
   const set = asked.sort.startsWith("set:") ? Number(asked.sort.slice(4)) : null;
   const header = (title: string, key: string | null, width?: string) => (
     <chakra.button
@@ -173,9 +174,9 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
                 }}
                 onDragLeave={() => setUnder(-1)}
                 onDrop={(event) => dropped(event, row)}
-                // a row is heard as the button goes down; only one of several chosen waits, since it may be dragged
-                onMouseDown={(event) => event.button === 0 && !picked && onSelect(item.index, row, event)}
-                onClick={(event) => event.button === 0 && picked && onSelect(item.index, row, event)}
+                // a row is heard as the button goes down; while several are chosen it waits for the click, since rows may be dragged
+                onMouseDown={(event) => event.button === 0 && !picked && !many && onSelect(item.index, row, event)}
+                onClick={(event) => event.button === 0 && (picked || many) && onSelect(item.index, row, event)}
               >
                 <Box w="63px" flexShrink={0}>
                   {row && <MiniWave row={row.row} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
