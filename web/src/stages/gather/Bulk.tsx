@@ -4,15 +4,14 @@ import { useState } from "react";
 import { api, got } from "../../api/client";
 import { Choose, Do, Input } from "../../app/parts";
 import { useShared } from "../../app/store";
-import { edit, exportFiles, newSet, PLAIN_TARGET, proposeAnchors, putInSet, takeOutOfSet } from "./doing";
+import { edit, newSet, proposeAnchors, putInSet, takeOutOfSet } from "./doing";
+import { ExportLine } from "./ExportLine";
 import { MARKS, useGather } from "./sounds";
 
 /** What can be done to the chosen rows at once. */
 export function Bulk({ total }: { total: number }) {
   const library = useShared((state) => state.library);
   const { asked, chosen, all } = useGather();
-  const [folder, setFolder] = useState<string | null>(null);
-  const [format, setFormat] = useState("wav 24");
   const tree = useQuery({
     queryKey: ["categories", library],
     queryFn: () => got(api.GET("/api/lib/{library}/categories", { params: { path: { library } } })),
@@ -42,7 +41,6 @@ export function Bulk({ total }: { total: number }) {
       }}
     />
   );
-  const [kind, bits] = format.split(" ");
   return (
     <Flex
       role="region"
@@ -146,40 +144,7 @@ export function Bulk({ total }: { total: number }) {
           Out of this set
         </Do>
       )}
-      {folder === null ? (
-        <Do quiet onClick={() => setFolder("")} hint="Write the chosen sounds to a folder">
-          Export
-        </Do>
-      ) : (
-        <>
-          <Input
-            label="Folder to export to"
-            autoFocus
-            mono
-            w="200px"
-            py="2px"
-            placeholder="Whole path ↵ (empty: hand-over)"
-            value={folder}
-            onChange={(event) => setFolder(event.target.value)}
-            onKeyDown={(event) => {
-              if (event.key === "Escape") setFolder(null);
-              if (event.key !== "Enter") return;
-              void exportFiles(folder.trim(), undefined, null, {
-                ...PLAIN_TARGET,
-                format: kind as "wav",
-                bits: Number(bits ?? 24) as 24,
-              });
-              setFolder(null);
-            }}
-          />
-          <Choose
-            label="Format"
-            value={format}
-            options={["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"].map((one) => [one, one] as const)}
-            onChange={setFormat}
-          />
-        </>
-      )}
+      <ExportLine part={null} title="Export" />
       {asked.trash ? (
         <Do quiet onClick={() => void edit({ trashed: false })}>
           Out of the trash

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
 import { channels, hertz, level, note, rate } from "../../app/format";
 import { Choose, Do, Fact, Heading, Input, Line, Side, TextField } from "../../app/parts";
+import { useChains } from "../../app/SavedChains";
 import { useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
 import { player, useListening } from "../../listening/player";
@@ -143,10 +144,7 @@ function Own({ row, onChange }: { row: SoundRow; onChange: Props["onChange"] }) 
 function Through() {
   const library = useShared((state) => state.library);
   const { through, heard } = useListening();
-  const chains = useQuery({
-    queryKey: ["chains", library],
-    queryFn: () => got(api.GET("/api/lib/{library}/chains", { params: { path: { library } } })),
-  });
+  const chains = useChains();
   const choose = async (name: string) => {
     const chain = chains.data?.find((one) => one.name === name);
     const next = chain ? { name: chain.name, chain: chain.chain } : null;

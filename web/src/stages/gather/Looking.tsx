@@ -7,6 +7,7 @@ import { useShared } from "../../app/store";
 import { type Axis, WaveView } from "../../canvas/WaveView";
 import { player, sounds, useListening } from "../../listening/player";
 import { dragged, exportFiles } from "./doing";
+import { ExportLine } from "./ExportLine";
 
 const AXES: readonly (readonly [Axis, string])[] = [
   ["log", "log axis"],
@@ -94,6 +95,7 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
             Part to hand-over
           </Do>
         )}
+        {part && <ExportLine ids={[row.id]} part={part} title="Export part" />}
         <Box
           draggable
           onDragStart={(event) => dragged(event.dataTransfer, [row.id], part ? `${row.name} part` : row.name, part)}

@@ -213,7 +213,8 @@ export function SearchBar({ asked, typed, onType, search, total, error, facets, 
     await got(api.DELETE("/api/lib/{library}/searches/{number}", { params: { path: { library, number } } })).catch(complain);
     void queries.invalidateQueries({ queryKey: ["searches"] });
   };
-  const known = (name: string) => Object.keys(facets[name] ?? {}).filter(Boolean);
+  const sets = useQuery({ queryKey: ["sets", library], queryFn: () => got(api.GET("/api/lib/{library}/sets", { params: { path: { library } } })) });
+  const known = (name: string) => (name === "set" ? (sets.data ?? []).map((set) => set.name) : Object.keys(facets[name] ?? {}).filter(Boolean));
   const current = saved.data?.find((one) => JSON.stringify({ ...ANYTHING, ...one.asked }) === JSON.stringify(asked));
   return (
     <Flex direction="column" flex={1} minW={0} gap="6px">

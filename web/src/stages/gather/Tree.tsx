@@ -5,7 +5,7 @@ import { api, got } from "../../api/client";
 import { Choose, Do, Input } from "../../app/parts";
 import { complain, tell, useShared } from "../../app/store";
 import { droppedRows, edit, stale } from "./doing";
-import { type Asked, toggleFacet } from "./sounds";
+import { type Asked, ask, toggleFacet } from "./sounds";
 
 const CATEGORY = "application/x-oskren-category";
 
@@ -106,6 +106,15 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
         <chakra.h2 color="dim" fontSize="12px">
           Category
         </chakra.h2>
+        <Box flex={1} />
+        <Do
+          quiet
+          hint="Proposals less than 60 % sure: choose all (Ctrl A), confirm (Z) or refile"
+          onClick={() => ask({ q: "where sure under 60" })}
+          fontSize="11px"
+        >
+          Unsure
+        </Do>
         <Do quiet on={editing} onClick={() => setEditing(!editing)} hint="Add, rename, move, merge and delete categories" fontSize="11px">
           {editing ? "Done" : "Edit"}
         </Do>

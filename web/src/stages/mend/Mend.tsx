@@ -7,6 +7,7 @@ import { channels, level, rate, seconds } from "../../app/format";
 import { useHistory } from "../../app/history";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../app/parts";
+import { SavedChains } from "../../app/SavedChains";
 import { StepList, useStepKinds } from "../../app/StepList";
 import { freshId, useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
@@ -297,6 +298,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
               ) : null
             }
           />
+          <SavedChains chain={chain} onChange={(next) => change(next)} />
           <Line />
           <Fact name="After">
             {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}

@@ -70,7 +70,7 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
       <Pick
         label="Channels"
         value={target.channels === "keep" ? "as they are" : target.channels}
-        options={["as they are", "mono", "stereo"]}
+        options={["as they are", "mono", "stereo", "quad", "5.1", "7.1", "ambix"]}
         onChange={(channels) => set({ channels: channels === "as they are" ? "keep" : channels })}
       />
       <Pick

@@ -1,0 +1,64 @@
+import { Flex } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Target } from "../../api/client";
+import { Choose, Do, Input } from "../../app/parts";
+import { exportFiles, PLAIN_TARGET } from "./doing";
+
+const FORMATS = ["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"] as const;
+const CHANNELS = ["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] as const;
+const RATES = ["44100", "48000", "88200", "96000", "192000"] as const;
+
+/** Files out: folder, format, channels, rate; of the chosen rows, or of a marked part. */
+export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number, number] | null; title: string }) {
+  const [open, setOpen] = useState(false);
+  const [format, setFormat] = useState("wav 24");
+  const [channels, setChannels] = useState<string>("keep");
+  const [rate, setRate] = useState("");
+  if (!open)
+    return (
+      <Do quiet onClick={() => setOpen(true)} hint="Write to a folder, each file read back and checked">
+        {title}
+      </Do>
+    );
+  const write = (folder: string) => {
+    const [kind, bits] = format.split(" ");
+    const target: Target = {
+      ...PLAIN_TARGET,
+      format: kind as Target["format"],
+      bits: Number(bits ?? 24) as Target["bits"],
+      channels: channels as Target["channels"],
+      rate: rate ? Number(rate) : null,
+    };
+    void exportFiles(folder.trim(), ids, part, target);
+    setOpen(false);
+  };
+  return (
+    <Flex gap="4px" align="center" role="group" aria-label={title}>
+      <Input
+        label="Folder to export to"
+        autoFocus
+        mono
+        w="170px"
+        py="2px"
+        placeholder="Folder ↵ (empty: hand-over)"
+        onKeyDown={(event) => {
+          if (event.key === "Escape") setOpen(false);
+          if (event.key === "Enter") write(event.currentTarget.value);
+        }}
+      />
+      <Choose label="Format" value={format} options={FORMATS.map((one) => [one, one] as const)} onChange={setFormat} />
+      <Choose
+        label="Channels"
+        value={channels}
+        options={CHANNELS.map((one) => [one, one === "keep" ? "its channels" : one] as const)}
+        onChange={setChannels}
+      />
+      <Choose
+        label="Rate"
+        value={rate}
+        options={[["", "its rate"], ...RATES.map((one) => [one, `${Number(one) / 1000} kHz`] as const)]}
+        onChange={setRate}
+      />
+    </Flex>
+  );
+}
