@@ -40,18 +40,22 @@ export async function layerOf(
 ): Promise<Member> {
   const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: sound } } }));
   const part = heard?.part ?? null;
+  const chain = heard?.chain ?? [];
+  // a part was marked on what came out of the chain: where a step changes the length, it is cut after the chain too
+  const kinds = chain.length && part ? await got(api.GET("/api/steps")) : [];
+  const inside = chain.some((step) => step.on && !kinds.find((kind) => kind.key === step.kind)?.keeps_time) && !!part;
   const anchor = part ? Math.min(Math.max(facts.anchor_s, part[0]), part[1]) : facts.anchor_s;
   return {
     ...PLAIN_MEMBER,
     id: freshId("layer"),
     name: facts.name,
-    node: facts.now,
+    node: inside ? { kind: "chained", node: facts.now, chain } : facts.now,
     anchor_s: anchor,
     pitch_st: heard?.speedSt ?? 0,
     gain_db: heard?.gainDb ?? 0,
     start_s: part?.[0] ?? null,
     end_s: part?.[1] ?? null,
-    chain: heard?.chain ?? [],
+    chain: inside ? [] : chain,
   };
 }
 
