@@ -95,8 +95,10 @@ def pictures(page: Page, out: Path) -> None:
     page.get_by_role("button", name="Back to the sheet").click()
     stage(page, "Gather")
     page.get_by_label("Search the sounds").fill("ring")
+    page.get_by_text("Bell jar, rim ring").first.wait_for()
     for _ in range(3):
         page.keyboard.press("ArrowDown")
+        page.wait_for_timeout(400)
         page.keyboard.press("j")
     stage(page, "Ship")
     take("ship")
@@ -104,6 +106,7 @@ def pictures(page: Page, out: Path) -> None:
     take("picture")
     stage(page, "Gather")
     page.wait_for_selector("[data-sound]")
+    page.get_by_role("button", name="Clear", exact=True).click()
     page.get_by_role("button", name="Paper").click()
     page.wait_for_selector("[data-sound]")
     page.locator("[data-sound]").nth(7).click()

@@ -217,7 +217,13 @@ export function WaveView(props: Props) {
         const y = RULER + height + axisHeight(hz, axis, sampleRate) * spectrum;
         if (y > lowest - 13 || y < RULER + height + 6 || y > RULER + height + spectrum - 4) continue;
         lowest = y;
-        pen.fillText(hz >= 1000 ? `${hz / 1000} kHz` : `${hz} Hz`, 4, y + 3);
+        const said = hz >= 1000 ? `${hz / 1000} kHz` : `${hz} Hz`;
+        pen.fillStyle = colours.ground;
+        pen.globalAlpha = 0.65;
+        pen.fillRect(2, y - 6, pen.measureText(said).width + 4, 12);
+        pen.globalAlpha = 1;
+        pen.fillStyle = colours.chalk;
+        pen.fillText(said, 4, y + 3);
       }
       // the legend: which colour is which level
       const legend = [0, -36, -72, -108];

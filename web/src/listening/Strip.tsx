@@ -82,7 +82,7 @@ function Spectrum() {
     pen.fillStyle = colours.dim;
     pen.font = "9px 'JetBrains Mono Variable', monospace";
     const x = (hz: number) => (Math.log(hz / 40) / Math.log(20_000 / 40)) * width;
-    for (const hz of [100, 1000, 10_000]) pen.fillText(hz >= 1000 ? `${hz / 1000}k` : `${hz}`, x(hz), 9);
+    for (const hz of [100, 1000, 10_000]) pen.fillText(hz >= 1000 ? `${hz / 1000}k` : `${hz}`, Math.min(x(hz), width - 18), 9);
     const { analyser } = player;
     if (!analyser || !useListening.getState().playing) return;
     analyser.getFloatFrequencyData(bins);

@@ -37,6 +37,7 @@ export default function Gather() {
   const [at, setAt] = useState(-1);
   const from = useRef(-1);
   const search = useRef<HTMLInputElement>(null);
+  const firstWanted = useRef(false);
   const send = useSend();
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
@@ -68,6 +69,13 @@ export default function Gather() {
     },
     [audition],
   );
+  const { settled: answered, row: rowAt } = sounds;
+  useEffect(() => {
+    // whoever types and presses Down at once means the first row of what was typed
+    if (!firstWanted.current || !answered || asked.q !== typed) return;
+    firstWanted.current = false;
+    select(0, rowAt(0));
+  }, [answered, asked.q, typed, rowAt, select]);
   /** Choose all rows from the one the choice began with up to another. */
   const chooseTo = (index: number) => {
     const start = from.current < 0 ? index : from.current;
@@ -196,7 +204,14 @@ export default function Gather() {
           error={sounds.error ? String((sounds.error as Error).message) : ""}
           facets={sounds.facets}
           field={search}
-          onDown={() => select(0, sounds.row(0))}
+          onDown={() => {
+            firstWanted.current = true;
+            if (typed !== asked.q) ask({ q: typed });
+            else {
+              firstWanted.current = false;
+              select(0, sounds.row(0));
+            }
+          }}
         />
         <Do act="importFiles" onClick={() => setPanel(panel === "import" ? null : "import")}>
           Import

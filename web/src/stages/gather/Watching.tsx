@@ -62,8 +62,9 @@ export function Watching() {
         <Heading>Watched folders: their files stay where they lie</Heading>
         {watched.data?.map((one) => (
           <Box key={one.path} mb="5px">
-            <Flex gap="8px" align="center">
+            <Flex gap="8px" align="center" wrap="wrap">
               <Box
+                w="100%"
                 fontFamily="mono"
                 fontSize="12px"
                 overflow="hidden"

@@ -83,6 +83,8 @@ export function useSounds(library: string, asked: Asked, from: number, to: numbe
     search: head.data?.search ?? { words: "", conditions: [] },
     row,
     loaded: !!head.data,
+    /** Whether the rows are those of the question, not of the one before. */
+    settled: !!head.data && !head.isPlaceholderData,
     error: head.error,
   };
 }

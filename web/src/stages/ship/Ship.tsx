@@ -108,13 +108,14 @@ export default function Ship() {
         {report === null ? (
           <>
             <Box fontFamily="mono" fontSize="12px" color={problems ? "coral" : "dim"} data-testid="planned">
-              {files.length} files{problems ? `, ${problems} with a problem` : ""}
+              {files.length} {files.length === 1 ? "file" : "files"}
+              {problems ? `, ${problems} with a problem` : ""}
             </Box>
             <Do disabled={!sheet.length} onClick={() => useShared.setState({ sheet: [] })}>
               Empty the sheet
             </Do>
             <Do main act="commit" disabled={!sheet.length || problems > 0} onClick={run}>
-              Ship {files.length} files
+              Ship {files.length} {files.length === 1 ? "file" : "files"}
             </Do>
           </>
         ) : (
