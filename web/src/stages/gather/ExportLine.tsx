@@ -2,7 +2,8 @@ import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
 import { Choose, Do, Input } from "../../app/parts";
-import { exportFiles, PLAIN_TARGET } from "./doing";
+import { PLAIN_TARGET } from "../../app/target";
+import { exportFiles } from "./doing";
 
 const FORMATS = ["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"] as const;
 const CHANNELS = ["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] as const;

@@ -2,6 +2,7 @@
 import { api, got, type Step, type Target } from "../../api/client";
 import { whenDone } from "../../app/jobs";
 import { complain, queries, tell, useShared } from "../../app/store";
+import { PLAIN_TARGET } from "../../app/target";
 import { among, type Change, useGather } from "./sounds";
 
 const NOTHING: Change = {
@@ -21,19 +22,6 @@ const NOTHING: Change = {
   anchor_kind: null,
   fields: null,
   trashed: null,
-};
-
-export const PLAIN_TARGET: Target = {
-  name: "export",
-  format: "wav",
-  rate: null,
-  bits: 24,
-  channels: "keep",
-  peak_dbfs: null,
-  fade_in_ms: 0,
-  fade_out_ms: 0,
-  dither: true,
-  template: "{name}",
 };
 
 export function stale() {

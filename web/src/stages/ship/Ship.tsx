@@ -7,22 +7,10 @@ import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Title } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
+import { FIRST_TARGET } from "../../app/target";
 import { useSettled } from "../../app/useSettled";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
-
-export const FIRST_TARGET: Target = {
-  name: "master",
-  format: "wav",
-  rate: null,
-  bits: 24,
-  channels: "keep",
-  peak_dbfs: null,
-  fade_in_ms: 0,
-  fade_out_ms: 0,
-  dither: true,
-  template: "{category}/{name}",
-};
 
 export default function Ship() {
   const project = useShared((state) => state.project);

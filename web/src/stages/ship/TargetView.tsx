@@ -2,7 +2,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
 import { Do, Heading, Line, Num, Pick, Side, TextField } from "../../app/parts";
-import { FIRST_TARGET } from "./Ship";
+import { FIRST_TARGET } from "../../app/target";
 
 interface Props {
   targets: Target[];
