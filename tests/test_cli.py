@@ -34,6 +34,32 @@ class CommandLine(unittest.TestCase):
         self.assertNotIn("Traceback", done.stderr)
         return (json.loads(done.stdout) if done.stdout.strip() and "--json" in arguments else done.stdout), done.stderr
 
+    def test_sounds_are_asked_for_by_conditions(self) -> None:
+        (self.folder / "in").mkdir()
+        for k, name in enumerate(("glass tap", "glass ring", "iron thud")):
+            files.write(self.folder / "in" / f"{name}.wav", 0.5 * struck(0.3 + k, seed=k), RATE, 24)
+        self.run_("import", "in", "--home", "home", "--json")
+        for query, names in (
+            ("glass where length under 1 s", ["glass tap"]),
+            ("where length at least 1 s and not category Metal", ["glass ring"]),
+            ("where bandwidth over 1 kHz and used no", ["glass ring", "glass tap", "iron thud"]),
+        ):
+            found, _ = self.run_("sounds", "--home", "home", "--query", query, "--json")
+            self.assertEqual((found["total"], [one["name"] for one in found["sounds"]]), (len(names), names), query)
+        _, said = self.run_("sounds", "--home", "home", "--query", "where colour is red", "--json", status=2)
+        self.assertIn("no field called 'colour'", said)
+
+    def test_another_format_of_a_sound_is_already_there(self) -> None:
+        (self.folder / "in").mkdir()
+        tone = sine(440, 2.0, -12) + noise(2.0, -45)
+        files.write(self.folder / "in" / "tone.wav", tone, RATE, 24)
+        files.write(self.folder / "in" / "tone copy.ogg", tone, RATE)
+        first, _ = self.run_("import", "in/tone.wav", "--home", "home", "--json")
+        second, _ = self.run_("import", "in", "--home", "home", "--json")
+        self.assertEqual((first["imported"], second["imported"], second["already_there"], second["skipped"]), (1, 0, 2, []))
+        found, _ = self.run_("sounds", "--home", "home", "--json")
+        self.assertEqual((found["total"], len(found["sounds"][0]["paths"])), (1, 2))
+
     def test_measure(self) -> None:
         files.write(self.folder / "tone.wav", sine(440, 1, -6), RATE, 24)
         (row,), _ = self.run_("measure", "tone.wav", "--json")

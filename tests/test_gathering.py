@@ -15,7 +15,7 @@ import soundfile as sf
 import wavinfo
 from sqlalchemy import text
 
-from oskren.core.audio import files
+from oskren.core.audio import files, metadata
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Step
@@ -23,7 +23,7 @@ from oskren.core.shipping.sheet import Target
 from oskren.store import Home, describing, tree
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
-from oskren.work import backup, handing, importing, watching
+from oskren.work import backup, handing, importing, shipments, watching
 from oskren.work.importing import import_paths
 from oskren.work.studio import Studio
 from tests.support import RATE, noise, sine, struck
@@ -265,6 +265,41 @@ class Out(InStudio):
                 done = self.export([2], Target(channels=channels))  # type: ignore[arg-type]
                 self.assertEqual(files.probe(Path(done["files"][0])).channels, count)
         self.assertEqual(len(list((self.folder / "out").iterdir())), 5)
+
+    def test_what_ships_says_what_it_is(self) -> None:
+        sheet = shipments.sheet_of(self.studio, self.library, "words", [1], [Target(), Target(name="flac", format="flac", template="f/{name}")])
+        number = shipments.begin(self.library, sheet, self.folder / "shipped")
+        self.assertEqual(shipments.run(self.studio, self.library, number)["failed"], 0)
+        wav = metadata.read(self.folder / "shipped" / "bolt.wav", RATE)
+        flac = metadata.read(self.folder / "shipped" / "f" / "bolt.flac", RATE)
+        self.assertEqual([mark.label for mark in wav.markers], ["ring", "anchor"])
+        for said in (wav, flac):
+            self.assertEqual((said.title, said.category, said.keywords, said.rights), ("bolt", "Mechanism/Lock", ("hard",), "ours"))
+        # renamed words are other files: only then is it rendered again
+        again = shipments.begin(self.library, sheet, self.folder / "shipped")
+        self.assertEqual(shipments.run(self.studio, self.library, again)["unchanged"], 2)
+        describing.edit(self.library, [1], Change(rights="theirs"))
+        changed = shipments.sheet_of(self.studio, self.library, "words", [1], list(sheet.targets))
+        third = shipments.begin(self.library, changed, self.folder / "shipped")
+        self.assertEqual(shipments.run(self.studio, self.library, third)["unchanged"], 0)
+        self.assertEqual(metadata.read(self.folder / "shipped" / "bolt.wav", RATE).rights, "theirs")
+
+    def test_an_exported_sound_comes_back_as_it_left(self) -> None:
+        """Out with its words, into another library: category, tags, rights, anchor and markers are there again."""
+        self.export([1], Target())
+        other = self.studio.home.library("Other", create=True)
+        import_paths(self.studio, other, [self.folder / "out"], "back")
+        sound = other.sound(1)
+        self.assertEqual((sound.name, sound.rights, sound.measures["anchor_s"]), ("bolt", "ours", 0.75))
+        self.assertEqual(sound.category.split("/")[0], "Mechanism")
+        self.assertEqual(sound.audio, self.library.sound(1).audio)
+        self.assertEqual([mark["label"] for mark in sound.said["markers"]], ["ring", "anchor"])
+
+    def test_a_mended_sound_carries_its_marks_through_the_trim(self) -> None:
+        self.library.change(1, {"chain": [Step(kind="trim", id="t", params={"start_s": 0.4, "end_s": 1.4}).model_dump()]})
+        done = self.export([1], Target())
+        marks = metadata.read(Path(done["files"][0]), RATE).markers
+        self.assertEqual([(round(mark.at_s, 4), mark.label) for mark in marks], [(0.1, "ring"), (0.35, "anchor")])
 
     def test_nothing_is_written_over(self) -> None:
         first, second = self.export([1], Target()), self.export([1], Target())

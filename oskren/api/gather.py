@@ -30,6 +30,7 @@ from oskren.work.jobs import Job
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["gather"])
+LONG_S = 600.0
 
 
 class Page(BaseModel):
@@ -315,10 +316,15 @@ def sound_file(
 ) -> FileResponse:
     """A sound, or the part between start and end (s), as a file: what is dragged out of the browser."""
     part = (start, end) if start is not None and end is not None else None
+    held = library.sound(number)
+    if part is None and held.audio and not held.chain and held.frames / held.rate > LONG_S:
+        # hours need not be rendered to be handed on: the file itself goes out
+        whole = library.media(held.audio)
+        return FileResponse(whole, filename=legal(held.name) + whole.suffix)
     [item] = handing.items_of(studio, library, [number], part)
     folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
     try:
-        bits: Literal[16, 24, 32] = 32 if library.sound(number).bits == 32 and format == "wav" else 24
+        bits: Literal[16, 24, 32] = 32 if held.bits == 32 and format == "wav" else 24
         made = handing.export(studio, library, [item], Target(format=format, bits=bits), folder)
         if made["failed"]:
             raise OskrenError(made["failed"][0]["reason"])
