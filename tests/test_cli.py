@@ -41,7 +41,7 @@ class CommandLine(unittest.TestCase):
         self.run_("import", "in", "--home", "home", "--json")
         for query, names in (
             ("glass where length under 1 s", ["glass tap"]),
-            ("where length at least 1 s and not category Metal", ["glass ring"]),
+            ("where length at least 1 s and not name has iron", ["glass ring"]),
             ("where bandwidth over 1 kHz and used no", ["glass ring", "glass tap", "iron thud"]),
         ):
             found, _ = self.run_("sounds", "--home", "home", "--query", query, "--json")
