@@ -201,6 +201,22 @@ class Watching(InStudio):
         self.assertEqual((scan.back, scan.new, self.library.sound(two).missing), (1, 0, False))
         self.assertEqual(self.rescan().unchanged, 4)
 
+    def test_a_file_changed_where_it_lies_is_another_sound(self) -> None:
+        self.rescan()
+        before = self.number("hit 0")
+        audio = self.library.sound(before).audio
+        self.write("disk/a/hit 0.wav", struck(0.5, seed=99))
+        self.assertEqual(self.rescan().new, 1)
+        self.assertTrue(self.library.sound(before).missing)
+        with self.assertRaisesRegex(OskrenError, "import its file again"):
+            self.library.media(audio)
+        self.assertEqual(self.library.search(Asked()).total, 4)
+        # it is found again as soon as a copy of it turns up
+        self.write("disk/b/hit 0 saved.wav", struck(0.3, seed=0))
+        self.rescan()
+        self.assertEqual(self.library.media(audio), self.disk / "b" / "hit 0 saved.wav")
+        self.assertFalse(self.library.sound(before).missing)
+
     def test_folders_left_out_are_not_looked_at(self) -> None:
         self.write("disk/takes/raw/rough.wav", struck(0.3, seed=50))
         watching.leave_out(self.library, str(self.disk), [str(self.disk / "takes")])

@@ -196,8 +196,10 @@ class Library:
                     recorded=said.date[:20],
                 )
             known.trashed = None
+            known.missing = False
+            lost = _displaced(session, _noted(found, sent), found.audio)
             session.merge(_path_row(found, known.id, sent))
-        self.columns.touch(known.id)
+        self.columns.touch(known.id, *lost)
         return Added(known.id, fresh)
 
     def add_format(self, found: Examined, number: int, *, refer: bool, sent: Path | None = None) -> None:
@@ -333,6 +335,26 @@ def _with_audio(session: Session, audio: str) -> Sound | None:
         path = session.scalar(select(SoundPath).where(SoundPath.audio == audio).limit(1))
         known = session.get(Sound, path.sound_id) if path is not None else None
     return known
+
+
+def _displaced(session: Session, path: str, audio: str) -> list[int]:
+    """A file that was changed where it lies holds another sound now: what it held before is missing, unless it lies elsewhere too."""
+    before = session.get(SoundPath, path)
+    if before is None or before.audio == audio:
+        return []
+    media = session.get(Media, before.audio)
+    if media is None or not media.referred or media.path != path:
+        return []
+    other = session.scalar(select(SoundPath.path).where(SoundPath.audio == before.audio, SoundPath.path != path, SoundPath.missing.is_(False)).limit(1))
+    if other is not None:
+        media.path = other
+        return []
+    session.delete(media)
+    sound = session.scalar(select(Sound).where(Sound.audio == before.audio))
+    if sound is None:
+        return []
+    sound.missing = True
+    return [sound.id]
 
 
 def _noted(found: Examined, sent: Path | None) -> str:

@@ -160,19 +160,19 @@ export function Watching() {
           }
         />
         <Heading>The library as one file</Heading>
-        <Flex gap="6px">
+        <Flex direction="column" gap="6px">
           <Input
             label="Folder for the backup"
             mono
             flex={1}
-            placeholder="Folder for a backup ↵"
+            placeholder="Folder to write a backup to ↵"
             onKeyDown={(event) => event.key === "Enter" && event.currentTarget.value.trim() && void backUp(event.currentTarget.value.trim())}
           />
           <Input
             label="Backup to open"
             mono
             flex={1}
-            placeholder="Backup to open ↵"
+            placeholder="Backup to open as a library ↵"
             onKeyDown={(event) => event.key === "Enter" && event.currentTarget.value.trim() && void restore(event.currentTarget.value.trim())}
           />
         </Flex>
