@@ -7,7 +7,6 @@ import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty } from "../../app/parts";
 import { useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
-import { useSettled } from "../../app/useSettled";
 import { live, player, useListening } from "../../listening/player";
 import { Bulk } from "./Bulk";
 import { Described } from "./Described";
@@ -22,6 +21,8 @@ import { ask, type Change, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
 
 const NUDGE_S = 0.001;
+/** How long typing rests before it is asked for. */
+const PAUSE_MS = 90;
 
 export default function Gather() {
   const library = useShared((state) => state.library);
@@ -31,7 +32,9 @@ export default function Gather() {
   const setPanel = (name: string | null) => setParams(name ? { panel: name } : {}, { replace: true });
   const { asked, chosen, all } = useGather();
   const [typed, setTyped] = useState(asked.q);
-  const settled = useSettled(typed, 90);
+  /** The question that typing asked last; any other one comes from elsewhere and is written into the field. */
+  const own = useRef(asked.q);
+  const pause = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
   const [range, setRange] = useState<[number, number]>([0, 60]);
   const sounds = useSounds(library, asked, range[0], range[1]);
   const [at, setAt] = useState(-1);
@@ -41,11 +44,23 @@ export default function Gather() {
   const send = useSend();
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
-  useEffect(() => setTyped(asked.q), [asked.q]);
   useEffect(() => {
+    if (own.current === asked.q) return;
+    clearTimeout(pause.current);
+    own.current = asked.q;
+    setTyped(asked.q);
+  }, [asked.q]);
+  const askTyped = (text: string) => {
+    clearTimeout(pause.current);
+    own.current = text;
+    ask({ q: text });
+  };
+  const type = (text: string) => {
+    setTyped(text);
+    clearTimeout(pause.current);
     // one letter alone waits for the next
-    if (settled !== useGather.getState().asked.q && settled.trim().length !== 1) ask({ q: settled });
-  }, [settled]);
+    if (text.trim().length !== 1) pause.current = setTimeout(() => askTyped(text), PAUSE_MS);
+  };
   const facts = useQuery({
     queryKey: ["sound", library, selected?.id],
     enabled: !!selected,
@@ -198,7 +213,7 @@ export default function Gather() {
         <SearchBar
           asked={asked}
           typed={typed}
-          onType={setTyped}
+          onType={type}
           search={sounds.search}
           total={sounds.total}
           error={sounds.error ? String((sounds.error as Error).message) : ""}
@@ -206,7 +221,7 @@ export default function Gather() {
           field={search}
           onDown={() => {
             firstWanted.current = true;
-            if (typed !== asked.q) ask({ q: typed });
+            if (typed !== asked.q) askTyped(typed);
             else {
               firstWanted.current = false;
               select(0, sounds.row(0));
