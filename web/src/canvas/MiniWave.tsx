@@ -1,4 +1,3 @@
-import { chakra } from "@chakra-ui/react";
 import { memo, useEffect, useRef } from "react";
 import { ink } from "../app/theme";
 import { fitted, smallWave } from "./paint";
@@ -41,5 +40,5 @@ export const MiniWave = memo(function MiniWave({
     watch.observe(element);
     return () => watch.disconnect();
   }, [row, colour, anchor]);
-  return <chakra.canvas ref={canvas} w={width} h={height} display="block" aria-hidden />;
+  return <canvas ref={canvas} style={{ width, height, display: "block" }} aria-hidden />;
 });

@@ -21,8 +21,6 @@ import { ask, type Change, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
 
 const NUDGE_S = 0.001;
-/** How long typing rests before it is asked for. */
-const PAUSE_MS = 90;
 
 export default function Gather() {
   const library = useShared((state) => state.library);
@@ -31,36 +29,16 @@ export default function Gather() {
   const panel = params.get("panel");
   const setPanel = (name: string | null) => setParams(name ? { panel: name } : {}, { replace: true });
   const { asked, chosen, all } = useGather();
-  const [typed, setTyped] = useState(asked.q);
-  /** The question that typing asked last; any other one comes from elsewhere and is written into the field. */
-  const own = useRef(asked.q);
-  const pause = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
   const [range, setRange] = useState<[number, number]>([0, 60]);
   const sounds = useSounds(library, asked, range[0], range[1]);
   const [at, setAt] = useState(-1);
   const from = useRef(-1);
   const search = useRef<HTMLInputElement>(null);
-  const firstWanted = useRef(false);
+  /** What was typed when its first row was asked for, until that row is there. */
+  const firstWanted = useRef<string | null>(null);
   const send = useSend();
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
-  useEffect(() => {
-    if (own.current === asked.q) return;
-    clearTimeout(pause.current);
-    own.current = asked.q;
-    setTyped(asked.q);
-  }, [asked.q]);
-  const askTyped = (text: string) => {
-    clearTimeout(pause.current);
-    own.current = text;
-    ask({ q: text });
-  };
-  const type = (text: string) => {
-    setTyped(text);
-    clearTimeout(pause.current);
-    // one letter alone waits for the next
-    if (text.trim().length !== 1) pause.current = setTimeout(() => askTyped(text), PAUSE_MS);
-  };
   const facts = useQuery({
     queryKey: ["sound", library, selected?.id],
     enabled: !!selected,
@@ -87,10 +65,10 @@ export default function Gather() {
   const { settled: answered, row: rowAt } = sounds;
   useEffect(() => {
     // whoever types and presses Down at once means the first row of what was typed
-    if (!firstWanted.current || !answered || asked.q !== typed) return;
-    firstWanted.current = false;
+    if (firstWanted.current === null || !answered || asked.q !== firstWanted.current) return;
+    firstWanted.current = null;
     select(0, rowAt(0));
-  }, [answered, asked.q, typed, rowAt, select]);
+  }, [answered, asked.q, rowAt, select]);
   /** Choose all rows from the one the choice began with up to another. */
   const chooseTo = (index: number) => {
     const start = from.current < 0 ? index : from.current;
@@ -212,20 +190,14 @@ export default function Gather() {
       <Bar tall={asked.trash || !!asked.like || sounds.search.conditions.length > 0 || !!sounds.error}>
         <SearchBar
           asked={asked}
-          typed={typed}
-          onType={type}
           search={sounds.search}
           total={sounds.total}
           error={sounds.error ? String((sounds.error as Error).message) : ""}
           facets={sounds.facets}
           field={search}
-          onDown={() => {
-            firstWanted.current = true;
-            if (typed !== asked.q) askTyped(typed);
-            else {
-              firstWanted.current = false;
-              select(0, sounds.row(0));
-            }
+          onDown={(text) => {
+            firstWanted.current = text === asked.q ? null : text;
+            if (text === asked.q) select(0, sounds.row(0));
           }}
         />
         <Do act="importFiles" onClick={() => setPanel(panel === "import" ? null : "import")}>

@@ -1,6 +1,6 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type RefObject, useState } from "react";
+import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { Choose, Do, Input } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
@@ -55,6 +55,9 @@ const HOWS: Record<Kind, Condition["how"][]> = {
 const FIRST: Record<Kind, string> = { number: "1", text: "glass", choice: "", date: "2026", truth: "yes", key: "A minor" };
 const NOTES = ["C", "C#", "D", "Eb", "E", "F", "F#", "G", "Ab", "A", "Bb", "B"];
 const KEYS = ["major", "minor"].flatMap((mode) => NOTES.map((note) => `${note} ${mode}`));
+
+/** How long typing rests before it is asked for. */
+const PAUSE_MS = 90;
 
 /** Ask for other conditions; the server says what does not go together, and the text of the search follows. */
 async function askFor(search: Search) {
@@ -179,20 +182,41 @@ function useOwn(): Record<string, [Kind, string]> {
 
 interface Props {
   asked: Asked;
-  typed: string;
-  onType: (text: string) => void;
   search: Search;
   total: number;
   error: string;
   facets: Record<string, Record<string, number>>;
   field: RefObject<HTMLInputElement | null>;
-  onDown: () => void;
+  /** Down or Enter: whoever types and presses at once means the first row of what was typed. */
+  onDown: (text: string) => void;
 }
 
 /** The search: words, conditions that read as plain words, and searches kept by name. */
-export function SearchBar({ asked, typed, onType, search, total, error, facets, field, onDown }: Props) {
+export function SearchBar({ asked, search, total, error, facets, field, onDown }: Props) {
   const library = useShared((state) => state.library);
   const [naming, setNaming] = useState(false);
+  const [typed, setTyped] = useState(asked.q);
+  /** The question that typing asked last; any other one comes from elsewhere and is written into the field. */
+  const own = useRef(asked.q);
+  const pause = useRef<ReturnType<typeof setTimeout> | undefined>(undefined);
+  useEffect(() => {
+    if (own.current === asked.q) return;
+    clearTimeout(pause.current);
+    own.current = asked.q;
+    setTyped(asked.q);
+  }, [asked.q]);
+  useEffect(() => () => clearTimeout(pause.current), []);
+  const askTyped = (text: string) => {
+    clearTimeout(pause.current);
+    own.current = text;
+    if (text !== useGather.getState().asked.q) ask({ q: text });
+  };
+  const type = (text: string) => {
+    setTyped(text);
+    clearTimeout(pause.current);
+    // one letter alone waits for the next
+    if (text.trim().length !== 1) pause.current = setTimeout(() => askTyped(text), PAUSE_MS);
+  };
   const saved = useQuery({
     queryKey: ["searches", library],
     queryFn: () => got(api.GET("/api/lib/{library}/searches", { params: { path: { library } } })),
@@ -237,11 +261,12 @@ export function SearchBar({ asked, typed, onType, search, total, error, facets, 
             aria-invalid={!!error}
             placeholder='Words, "a phrase", or: glass where length under 2 s'
             value={typed}
-            onChange={(event) => onType(event.target.value)}
+            onChange={(event) => type(event.target.value)}
             onKeyDown={(event) => {
               if (event.key === "ArrowDown" || event.key === "Enter") {
                 event.currentTarget.blur();
-                onDown();
+                onDown(typed);
+                askTyped(typed);
               } else if (event.key === "Escape") event.currentTarget.blur();
             }}
             flex={1}

@@ -1,16 +1,18 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type DragEvent, type MouseEvent, useEffect, useRef, useState } from "react";
+import { type DragEvent, type MouseEvent, memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got, type SoundRow } from "../../api/client";
 import { Do } from "../../app/parts";
 import { useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
-import { COLUMNS, columnsOf, showColumn, useColumns } from "./columns";
+import { COLUMNS, type Column, columnsOf, showColumn, useColumns } from "./columns";
 import { dragAlong, dragged, droppedRows, putInSet } from "./doing";
 import { type Asked, ask, useGather, type useSounds } from "./sounds";
 
 const ROW = 31;
+/** Proposals below this are shown as unsure, as in oskren/core/words/propose.py. */
+const SURE = 0.6;
 
 interface Props {
   sounds: ReturnType<typeof useSounds>;
@@ -55,6 +57,96 @@ function Menu({ own, onClose }: { own: string[]; onClose: () => void }) {
   );
 }
 
+interface RowProps {
+  row: SoundRow | undefined;
+  index: number;
+  top: number;
+  here: boolean;
+  picked: boolean;
+  many: boolean;
+  under: boolean;
+  columns: Column[];
+  onSelect: (index: number, row: SoundRow | undefined, event: MouseEvent) => void;
+  onOver: ((index: number) => void) | null;
+  onDropped: (event: DragEvent, before: SoundRow | undefined) => void;
+}
+
+const WORDY = ["category", "tags", "folder"];
+
+/** One row: plain elements, drawn again only when something of it changes, so that scrolling through 200,000 stays smooth. */
+const Row = memo(function Row({ row, index, top, here, picked, many, under, columns, onSelect, onOver, onDropped }: RowProps) {
+  return (
+    // biome-ignore lint/a11y/useKeyWithClickEvents: the arrow keys go from row to row, in Gather's key map
+    // biome-ignore lint/a11y/useFocusableInteractive: the table is walked through by the key map, not by tab
+    <div
+      className="sound-row"
+      role="row"
+      aria-rowindex={index + 1}
+      aria-selected={here || picked}
+      data-sound={row?.id}
+      data-here={here || undefined}
+      data-picked={picked || undefined}
+      data-under={under || undefined}
+      style={{ height: ROW, transform: `translateY(${top}px)` }}
+      draggable={!!row}
+      onDragStart={(event) => row && dragged(event.dataTransfer, dragAlong(row.id), row.name, null)}
+      onDragOver={(event) => {
+        if (!onOver) return;
+        event.preventDefault();
+        onOver(index);
+      }}
+      onDragLeave={() => onOver?.(-1)}
+      onDrop={(event) => onDropped(event, row)}
+      // a row is heard as the button goes down; while several are chosen it waits for the click, since rows may be dragged
+      onMouseDown={(event) => event.button === 0 && !picked && !many && onSelect(index, row, event)}
+      onClick={(event) => event.button === 0 && (picked || many) && onSelect(index, row, event)}
+    >
+      <div style={{ width: 63, flexShrink: 0 }}>
+        {row && <MiniWave row={row.row} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
+      </div>
+      <div className="sound-name" role="cell" title={row?.name}>
+        {row?.mark && <i data-mark={row.mark} role="img" aria-label={`mark ${row.mark}`} />}
+        <span>
+          {row?.name ?? "…"}
+          {row && row.kind !== "original" && <small>{row.kind}</small>}
+          {row?.mended && <small data-tone="plum">mended</small>}
+          {row?.missing && <small data-tone="coral">file missing</small>}
+        </span>
+      </div>
+      {columns.map((column) => (
+        <div
+          role="cell"
+          key={column.key}
+          className="sound-cell"
+          data-wordy={WORDY.includes(column.key) || undefined}
+          data-sure={
+            column.key !== "category" || !row
+              ? undefined
+              : !row.category
+                ? "none"
+                : row.category_sure < SURE
+                  ? "no"
+                  : row.category_sure < 1
+                    ? "perhaps"
+                    : undefined
+          }
+          style={{ width: column.width }}
+          title={
+            !row || !WORDY.includes(column.key)
+              ? undefined
+              : column.key === "category" && row.category && row.category_sure < 1
+                ? `${row.category}: proposed from its words, ${Math.round(row.category_sure * 100)} % sure, not confirmed yet`
+                : column.cell(row)
+          }
+        >
+          {row ? <span>{column.cell(row)}</span> : ""}
+        </div>
+      ))}
+      <div style={{ width: 16, flexShrink: 0 }} />
+    </div>
+  );
+});
+
 export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props) {
   const library = useShared((state) => state.library);
   const scroller = useRef<HTMLDivElement>(null);
@@ -66,10 +158,9 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
     queryFn: () => got(api.GET("/api/lib/{library}/fields", { params: { path: { library } } })),
   });
   const own = (fields.data ?? []).map((field) => field.name);
-  const shown = columnsOf(
-    useColumns((state) => state.shown),
-    own,
-  );
+  const wantedColumns = useColumns((state) => state.shown);
+  const ownNames = own.join("\n");
+  const shown = useMemo(() => columnsOf(wantedColumns, ownNames ? ownNames.split("\n") : []), [wantedColumns, ownNames]);
   const rows = useVirtualizer({ count: sounds.total, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 });
   const items = rows.getVirtualItems();
   const first = items[0]?.index ?? 0;
@@ -108,6 +199,11 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
     event.stopPropagation();
     void putInSet(set, ids, before && !ids.includes(before.id) ? before.id : null);
   };
+  // handlers that stay the same, so that rows are not drawn again for them
+  const latest = useRef({ onSelect, dropped });
+  latest.current = { onSelect, dropped };
+  const picking = useCallback((index: number, row: SoundRow | undefined, event: MouseEvent) => latest.current.onSelect(index, row, event), []);
+  const dropping = useCallback((event: DragEvent, before: SoundRow | undefined) => latest.current.dropped(event, before), []);
   return (
     <Flex direction="column" flex={1} minH={0} position="relative" role="table" aria-label="Sounds" aria-rowcount={sounds.total} aria-multiselectable>
       <Flex role="row" px="10px" gap="8px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
@@ -141,103 +237,20 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
             const here = row && row.id === selected;
             const picked = all || (!!row && chosen.includes(row.id));
             return (
-              <Flex
+              <Row
                 key={item.key}
-                role="row"
-                aria-rowindex={item.index + 1}
-                aria-selected={here || picked}
-                data-sound={row?.id}
-                position="absolute"
-                top={0}
-                left={0}
-                right={0}
-                h={`${ROW}px`}
-                transform={`translateY(${item.start}px)`}
-                align="center"
-                px="10px"
-                gap="8px"
-                cursor="pointer"
-                bg={here ? "raised" : picked ? "amberSoft" : undefined}
-                borderLeft="3px solid"
-                borderLeftColor={here || picked ? "amber" : "transparent"}
-                borderTop={under === item.index ? "2px solid" : undefined}
-                borderTopColor="amber"
-                borderBottom="1px solid"
-                borderBottomColor="line"
-                _hover={{ bg: "raised" }}
-                draggable={!!row}
-                onDragStart={(event) => row && dragged(event.dataTransfer, dragAlong(row.id), row.name, null)}
-                onDragOver={(event) => {
-                  if (set === null) return;
-                  event.preventDefault();
-                  setUnder(item.index);
-                }}
-                onDragLeave={() => setUnder(-1)}
-                onDrop={(event) => dropped(event, row)}
-                // a row is heard as the button goes down; while several are chosen it waits for the click, since rows may be dragged
-                onMouseDown={(event) => event.button === 0 && !picked && !many && onSelect(item.index, row, event)}
-                onClick={(event) => event.button === 0 && (picked || many) && onSelect(item.index, row, event)}
-              >
-                <Box w="63px" flexShrink={0}>
-                  {row && <MiniWave row={row.row} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
-                </Box>
-                <Flex role="cell" flex={1} minW="90px" align="center" gap="7px" title={row?.name}>
-                  {row?.mark && <Box w="9px" h="9px" borderRadius="3px" bg={row.mark} flexShrink={0} role="img" aria-label={`mark ${row.mark}`} />}
-                  <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" minW={0}>
-                    {row?.name ?? "…"}
-                    {row && row.kind !== "original" && (
-                      <Box as="span" color="dim" fontSize="11px" ml="8px">
-                        {row.kind}
-                      </Box>
-                    )}
-                    {row?.mended && (
-                      <Box as="span" color="plum" fontSize="11px" ml="8px">
-                        mended
-                      </Box>
-                    )}
-                    {row?.missing && (
-                      <Box as="span" color="coral" fontSize="11px" ml="8px">
-                        file missing
-                      </Box>
-                    )}
-                  </Box>
-                </Flex>
-                {shown.map((column) => (
-                  <Box
-                    role="cell"
-                    key={column.key}
-                    w={column.width}
-                    flexShrink={0}
-                    overflow="hidden"
-                    textOverflow="ellipsis"
-                    whiteSpace="nowrap"
-                    fontFamily={["category", "tags", "folder"].includes(column.key) ? "body" : "mono"}
-                    fontSize="11px"
-                    title={row && ["category", "tags", "folder"].includes(column.key) ? column.cell(row) : undefined}
-                  >
-                    {row && column.key === "category" ? (
-                      <Box
-                        as="span"
-                        color={row.category ? (row.category_sure < 0.6 ? "amber" : "chalk") : "dim"}
-                        borderBottom={row.category && row.category_sure < 1 ? "1px dashed" : undefined}
-                        borderColor="amber"
-                        title={
-                          row.category_sure < 1 && row.category
-                            ? `${row.category}: proposed from its words, ${Math.round(row.category_sure * 100)} % sure, not confirmed yet`
-                            : row.category
-                        }
-                      >
-                        {column.cell(row)}
-                      </Box>
-                    ) : row ? (
-                      column.cell(row)
-                    ) : (
-                      ""
-                    )}
-                  </Box>
-                ))}
-                <Box w="16px" flexShrink={0} />
-              </Flex>
+                row={row}
+                index={item.index}
+                top={item.start}
+                here={!!here}
+                picked={picked}
+                many={many}
+                under={under === item.index}
+                columns={shown}
+                onSelect={picking}
+                onOver={set === null ? null : setUnder}
+                onDropped={dropping}
+              />
             );
           })}
         </Box>
