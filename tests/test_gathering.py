@@ -163,9 +163,10 @@ class Importing(InStudio):
         (self.folder / "in" / "page.wav").write_text("<html>")
         (self.folder / "in" / "nan.wav").write_bytes(b"")
         sf.write(self.folder / "in" / "wide.wav", np.zeros((10, 24), np.float32), RATE)
+        (self.folder / "in" / "link.wav").symlink_to(self.folder / "nowhere.wav")
         result = import_paths(self.studio, self.library, [self.folder / "in"], "trouble")
         self.assertEqual(result.imported + result.already_there, 1)
-        self.assertEqual(len({one["path"] for one in result.skipped}), 62)
+        self.assertEqual(len({one["path"] for one in result.skipped}), 63)
         self.assertTrue(all(one["reason"] for one in result.skipped))
 
 

@@ -126,7 +126,11 @@ def import_paths(
         known = {path: (size, modified) for path, size, modified in session.execute(query)}
     fresh = []
     for path in wanted:
-        facts = path.stat()
+        try:
+            facts = path.stat()
+        except OSError as error:  # gone since it was listed
+            result.skipped.append({"path": str(path), "reason": f"cannot be read ({error.strerror}); import it again when it is there"})
+            continue
         if known.get(str(path.resolve())) == (facts.st_size, facts.st_mtime):
             result.already_there += 1
         else:

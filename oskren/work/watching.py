@@ -88,7 +88,7 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
     wanted = {row.audio: one for one, row in gone.items() if row.audio}
     if wanted and fresh:
         sizes = {row.size for row in gone.values()}
-        maybe = [one for one in fresh if Path(one).stat().st_size in sizes]
+        maybe = [one for one in fresh if Path(one).exists() and Path(one).stat().st_size in sizes]
         for _, (one, audio) in studio.batch([(tasks.hash_of, one) for one in maybe], None, stop):
             old = wanted.pop(audio, None)
             if old is not None:

@@ -249,8 +249,12 @@ def find_audio(paths: list[Path], skipped: Callable[[Path, str], None], leave: C
             for folder, names, files in os.walk(path):
                 names[:] = sorted(name for name in names if not name.startswith(".") and (Path(folder) / name).resolve() not in leave)
                 for name in sorted(files):
-                    if not name.startswith("."):
+                    if name.startswith("."):
+                        continue
+                    if (Path(folder) / name).exists():
                         yield Path(folder) / name
+                    else:
+                        skipped(Path(folder) / name, "is a link to a file that is not there; put that file back or remove the link")
         elif path.exists():
             yield path
         else:
