@@ -58,6 +58,7 @@ def pictures(page: Page, out: Path) -> None:
     page.keyboard.press("i")
     take("gather-import", 900)
     page.keyboard.press("Escape")
+    page.get_by_role("region", name="Import").wait_for(state="hidden")
     page.keyboard.press("r")
     page.get_by_role("button", name="Arm").click()
     page.get_by_role("button", name="Start take").click()
