@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from oskren.core.words import conditions
 from oskren.demo.scenario import PERFORMANCE, RECORDINGS
 
 ROOT = Path(__file__).parents[1]
@@ -106,6 +107,11 @@ class Structure(unittest.TestCase):
                     missing.append(f"{path.name}: {node.name}")
         allowed = [name for name in missing if name.endswith(("Params", "Frozen"))]
         self.assertEqual(sorted(set(missing) - set(allowed)), [])
+
+    def test_the_builder_offers_what_the_search_language_knows(self) -> None:
+        text = (ROOT / "web" / "src" / "stages" / "gather" / "SearchBar.tsx").read_text()
+        offered = dict(re.findall(r'^  (\w+): \["(\w+)", "[^"]*"\],$', text, re.M))
+        self.assertEqual(offered, {name: kind for name, (kind, _) in conditions.FIELDS.items()})
 
     def test_examples_in_docstrings_run(self) -> None:
         import doctest

@@ -8,7 +8,7 @@ import soundfile as sf
 
 from oskren.core.audio import files
 from oskren.core.audio.resample import convert_rate, varispeed
-from oskren.core.measure import anchor, key, likeness, pitch, report, sameness, strength
+from oskren.core.measure import anchor, key, likeness, pitch, report, sameness, spectrum, strength
 from tests.support import RATE, InFolder, noise, sine, struck
 
 
@@ -107,7 +107,7 @@ class Likeness(unittest.TestCase):
     def test_bands_add_up(self) -> None:
         """Pink-like tones, one an octave: each band holds its own."""
         for i, low in enumerate(likeness.BANDS_HZ[:-1]):
-            levels, _ = likeness.of_samples(sine(low * 1.41, 0.5)[:, 0], RATE)
+            levels = likeness.band_levels(spectrum.magnitudes(sine(low * 1.41, 0.5)[:, 0]), RATE)
             self.assertEqual(int(np.argmax(levels)), i)
             self.assertGreater(levels[i], -0.5)
 

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from oskren.core.measure import spectrum
 from oskren.core.types import AnyArray, Floats, Samples
 
 BANDS_HZ = (60.0, 120.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 16000.0)
@@ -78,9 +77,3 @@ def distances(rows: AnyArray, one: AnyArray) -> NDArray[np.float32]:
     """
     apart = rows - one
     return np.asarray(np.sqrt(np.einsum("ij,ij->i", apart, apart)), dtype=np.float32)
-
-
-def of_samples(mono: Samples, rate: int) -> tuple[tuple[float, ...], float]:
-    """Band levels and low share of a sound of shape (n,)."""
-    mags = spectrum.magnitudes(mono)
-    return band_levels(mags, rate), low_share(mags, rate)
