@@ -5,7 +5,7 @@ from pathlib import Path
 
 import httpx
 import numpy as np
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from oskren.core.audio import files
 from oskren.core.measure import levels
@@ -203,6 +203,22 @@ class Stages(InBrowser):
         page.get_by_role("textbox", name="Shortest").press("Enter")
         expect(count).not_to_contain_text("80 slices")
         self.kept(f"{LIBRARY}/plans/{self.sound('Gear room performance')['id']}", "it.plan.settings.min_length_ms === 500")
+
+    def test_slice_undo_pressed_before_the_answer_counts(self) -> None:
+        page = self.page
+        self.stage("Slice")
+        sensitivity = page.get_by_role("slider", name="Sensitivity")
+        before = sensitivity.get_attribute("aria-valuenow")
+        held: list[Route] = []
+        page.route("**/plans/*/find", lambda route: held.append(route))
+        with page.expect_request("**/plans/*/find"):
+            sensitivity.press("Shift+ArrowRight")
+        expect(sensitivity).not_to_have_attribute("aria-valuenow", before or "")
+        self.press("Control+z")
+        held[0].continue_()
+        expect(sensitivity).to_have_attribute("aria-valuenow", before or "")
+        expect(page.get_by_test_id("slice-count")).to_contain_text("80 slices")
+        page.unroute("**/plans/*/find")
 
     def test_ship_converts_and_reports(self) -> None:
         page = self.page

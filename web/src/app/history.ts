@@ -13,6 +13,8 @@ export interface History<T> {
   canRedo: boolean;
   /** Begin anew with a loaded document. */
   load: (doc: T | null) => void;
+  /** Resolves when the server keeps the present state. */
+  saved: () => Promise<void>;
 }
 
 const DEEP = 300;
@@ -26,25 +28,26 @@ export function useHistory<T>(save: (doc: T) => Promise<unknown>): History<T> {
   const saving = useRef(save);
   saving.current = save;
   const queued = useRef<{ doc: T } | null>(null);
-  const busy = useRef(false);
+  const running = useRef<Promise<void> | null>(null);
   /** One save at a time, the newest state last: states can neither pass each other nor pile up. */
-  const keep = useCallback(async (next: T) => {
+  const keep = useCallback((next: T) => {
     queued.current = { doc: next };
-    if (busy.current) return;
-    busy.current = true;
-    while (queued.current) {
-      const { doc: latest } = queued.current;
-      queued.current = null;
-      await saving.current(latest);
-    }
-    busy.current = false;
+    running.current ??= (async () => {
+      while (queued.current) {
+        const { doc: latest } = queued.current;
+        queued.current = null;
+        await saving.current(latest);
+      }
+      running.current = null;
+    })();
   }, []);
+  const saved = useCallback(() => running.current ?? Promise.resolve(), []);
 
   const put = useCallback(
     (next: T) => {
       now.current = next;
       setDoc(next);
-      void keep(next);
+      keep(next);
     },
     [keep],
   );
@@ -91,5 +94,5 @@ export function useHistory<T>(save: (doc: T) => Promise<unknown>): History<T> {
     now.current = fresh;
     setDoc(fresh);
   }, []);
-  return { doc, change, accept, undo, redo, load, canUndo: past.current.length > 0, canRedo: future.current.length > 0 };
+  return { doc, change, accept, undo, redo, load, saved, canUndo: past.current.length > 0, canRedo: future.current.length > 0 };
 }

@@ -91,26 +91,35 @@ function Board({ loaded }: { loaded: PlanView }) {
   const loop = useListening((state) => state.loop);
   const [playingSlice, setPlayingSlice] = useState<number | null>(null);
 
-  // answers of the server arrive in the order asked; later settings win
+  // what changes the plan goes to the server one after the other, in the order of the keys pressed
+  const turn = useRef(Promise.resolve());
+  const inTurn = (work: () => Promise<void>) => {
+    turn.current = turn.current.then(work).catch(complain);
+  };
   const asking = useRef(0);
   const find = (settings: Plan["settings"], gesture: string) => {
     const mine = ++asking.current;
     setView((before) => ({ ...before, plan: { ...plan, settings } }));
-    got(api.POST("/api/lib/{library}/plans/{number}/find", { params: { path }, body: settings })).then((fresh) => {
-      if (mine !== asking.current) return;
+    inTurn(async () => {
+      if (mine !== asking.current) return; // newer settings wait already
+      await history.saved();
+      const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/find", { params: { path }, body: settings }));
       setView(fresh);
       history.accept(fresh.plan, gesture);
-    }, complain);
+    });
   };
-  const edit = async (change: Edit, gesture?: string) => {
-    try {
+  const edit = (change: Edit, gesture?: string) =>
+    inTurn(async () => {
+      await history.saved();
       const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/edit", { params: { path }, body: { edit: change } }));
       setView(fresh);
       history.accept(fresh.plan, gesture);
-    } catch (error) {
-      complain(error);
-    }
-  };
+    });
+  const back = (way: () => void) =>
+    inTurn(async () => {
+      way();
+      await history.saved();
+    });
   const settings = view.plan.settings;
   const pieces = plan.slices;
   const inLengths = useCallback(
@@ -173,7 +182,7 @@ function Board({ loaded }: { loaded: PlanView }) {
   };
   const nudge = (event: KeyboardEvent, sign: number) => {
     if (!current) return;
-    void edit({ do: "move", id: current.id, start_s: current.start_s + sign * (event.shiftKey ? 0.01 : 0.001), end_s: null }, `nudge ${current.id}`);
+    edit({ do: "move", id: current.id, start_s: current.start_s + sign * (event.shiftKey ? 0.01 : 0.001), end_s: null }, `nudge ${current.id}`);
   };
   const make = async () => {
     try {
@@ -189,17 +198,17 @@ function Board({ loaded }: { loaded: PlanView }) {
   useKeys({
     next: () => step(1),
     previous: () => step(-1),
-    drop: () => current && void edit({ do: "drop", id: current.id, dropped: !current.dropped }),
-    merge: () => current && void edit({ do: "merge", id: current.id }),
-    split: () => current && void edit({ do: "split", id: current.id, at_s: playheadS() }),
+    drop: () => current && edit({ do: "drop", id: current.id, dropped: !current.dropped }),
+    merge: () => current && edit({ do: "merge", id: current.id }),
+    split: () => current && edit({ do: "split", id: current.id, at_s: playheadS() }),
     finished: () => setRaw((one) => !one),
     playThrough: playAll,
     left: (event) => nudge(event, -1),
     right: (event) => nudge(event, 1),
-    trimStart: () => current && void edit({ do: "move", id: current.id, start_s: playheadS(), end_s: null }),
-    trimEnd: () => current && void edit({ do: "move", id: current.id, start_s: null, end_s: playheadS() }),
-    undo: history.undo,
-    redo: history.redo,
+    trimStart: () => current && edit({ do: "move", id: current.id, start_s: playheadS(), end_s: null }),
+    trimEnd: () => current && edit({ do: "move", id: current.id, start_s: null, end_s: playheadS() }),
+    undo: () => back(history.undo),
+    redo: () => back(history.redo),
     commit: () => void make(),
     leave: () => {
       setThrough(false);
@@ -236,10 +245,10 @@ function Board({ loaded }: { loaded: PlanView }) {
           </Box>{" "}
           {pieces.length - kept} dropped
         </Box>
-        <Do act="undo" disabled={!history.canUndo} onClick={history.undo}>
+        <Do act="undo" disabled={!history.canUndo} onClick={() => back(history.undo)}>
           Undo
         </Do>
-        <Do act="redo" disabled={!history.canRedo} onClick={history.redo}>
+        <Do act="redo" disabled={!history.canRedo} onClick={() => back(history.redo)}>
           Redo
         </Do>
         <Do act="playThrough" on={through} onClick={() => (through ? setThrough(false) : playAll())}>
@@ -282,7 +291,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             }}
             bands={bands}
             onBand={(id) => choose(id, false)}
-            onEdge={(id, edge, at) => void edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null })}
+            onEdge={(id, edge, at) => edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null })}
             threshold={view.floor_dbfs + settings.sensitivity_db}
             floor={view.floor_dbfs}
             onThreshold={(dbfs) => set("sensitivity_db")(Math.min(60, Math.max(1, Number((dbfs - view.floor_dbfs).toFixed(1)))))}
@@ -291,18 +300,18 @@ function Board({ loaded }: { loaded: PlanView }) {
             label={`Slices of ${loaded.name}; the table below lists them`}
           />
           <Flex gap="8px" px="12px" py="6px" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-            <Do act="split" disabled={!current} onClick={() => current && void edit({ do: "split", id: current.id, at_s: playheadS() })}>
+            <Do act="split" disabled={!current} onClick={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}>
               Split
             </Do>
-            <Do act="merge" disabled={!current} onClick={() => current && void edit({ do: "merge", id: current.id })}>
+            <Do act="merge" disabled={!current} onClick={() => current && edit({ do: "merge", id: current.id })}>
               Merge with next
             </Do>
-            <Do act="drop" disabled={!current} onClick={() => current && void edit({ do: "drop", id: current.id, dropped: !current.dropped })}>
+            <Do act="drop" disabled={!current} onClick={() => current && edit({ do: "drop", id: current.id, dropped: !current.dropped })}>
               {current?.dropped ? "Take back" : "Drop"}
             </Do>
             <Do
               disabled={!isLong || !loop}
-              onClick={() => loop && void edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
+              onClick={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
               hint="Make the marked part a slice"
             >
               Slice from mark
