@@ -356,7 +356,7 @@ def _import_job(studio: Studio, library: Library, paths: list[Path], name: str, 
             if afterwards is not None:
                 shutil.rmtree(afterwards, ignore_errors=True)
             importing.begin_follow_up(studio, library)
-        return asdict(result)
+        return {name: value for name, value in asdict(result).items() if name != "sounds"}
 
     return studio.jobs.start("import", f"Importing {name}", work)
 

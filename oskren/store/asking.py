@@ -27,6 +27,9 @@ MOST_SHOWN = 80
 RANKED_EXACTLY = 5000
 """More like this ranks so many exactly; what is further away than all of them comes in no order."""
 
+NOTED = ("place", "microphone", "props", "weather", "permission")
+"""Fields that stand in the notes of a sound's arrival."""
+
 _PHRASE = re.compile(r'"([^"]*)"|(\S+)')
 
 
@@ -177,8 +180,12 @@ class Asking(Columns):
             return good[self._codes["folder"]] if len(good) else np.zeros(len(self.ids), bool)
         if name == "name":
             return np.fromiter((_fits(said, how, values) for said in self._plain["name"]), bool, len(self.ids))
-        column = {"notes": "notes", "rights": "rights"}[name]
-        rows = session.execute(text(f"SELECT id, lower({column}) FROM sounds WHERE {column} != ''"))
+        if name in NOTED:
+            said = f"json_extract(a.notes, '$.{name}')"
+            rows = session.execute(text(f"SELECT s.id, lower({said}) FROM sounds s JOIN arrivals a ON a.id = s.arrival_id WHERE {said} != ''"))
+        else:
+            column = {"notes": "notes", "rights": "rights"}[name]
+            rows = session.execute(text(f"SELECT id, lower({column}) FROM sounds WHERE {column} != ''"))
         return self._mask_of(np.array(sorted(number_ for number_, said in rows if _fits(said, how, values)), np.int64))
 
     def _own(self, session: Session, name: str, kind: Kind, condition: Condition) -> Mask:

@@ -15,21 +15,30 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import NodeAdapter, Source, node_hash
 from oskren.core.words.categories import clean, with_parents
 from oskren.core.words.conditions import number as parse_number
+from oskren.core.words.names import SOUND_TOKENS, filled
 from oskren.core.words.propose import lessons
 from oskren.store.library import Library, keep_in_step
-from oskren.store.tables import CategoryRow, Edit, FieldRow, Media, Sound, SoundPath, Use, now
+from oskren.store.tables import Arrival, CategoryRow, Edit, FieldRow, Media, Sound, SoundPath, Use, now
 
 MARKS = ("glass", "amber", "coral", "plum", "sky")
 KEPT_EDITS = 200
 MOST_AT_ONCE = 250_000
 
+WORKED_OUT = {"confirm", "naming", "numbered_from", "add_tags", "remove_tags", "anchor_s", "anchor_kind", "fields", "trashed", "layout"}
+"""Parts of a change that are no column of a sound as they stand."""
+
 
 class Change(BaseModel):
-    """What to change of sounds; what is left out stays. ``add_tags`` and ``remove_tags`` keep a sound's other tags."""
+    """What to change of sounds; what is left out stays. ``add_tags`` and ``remove_tags`` keep a sound's other tags.
+
+    ``naming`` is a template for the names of many, numbered in the order given.
+    """
 
     model_config = ConfigDict(extra="forbid")
 
     name: str | None = Field(None, min_length=1, max_length=400)
+    naming: str | None = Field(None, min_length=1, max_length=400)
+    numbered_from: int = Field(1, ge=0, le=1_000_000)
     category: str | None = Field(None, max_length=300)
     confirm: bool = False
     tags: str | None = Field(None, max_length=1000)
@@ -47,9 +56,19 @@ class Change(BaseModel):
     trashed: bool | None = None
 
 
-def _values(session: Session, sound: Sound, change: Change) -> dict[str, Any]:
-    """Columns of one sound that a change really changes."""
-    given = change.model_dump(exclude_none=True, exclude={"confirm", "add_tags", "remove_tags", "anchor_s", "anchor_kind", "fields", "trashed", "layout"})
+def _values(session: Session, sound: Sound, change: Change, place: int) -> dict[str, Any]:
+    """Columns of one sound, the n-th of those changed, that a change really changes."""
+    given = change.model_dump(exclude_none=True, exclude=WORKED_OUT)
+    if change.naming is not None:
+        arrival = session.get(Arrival, sound.arrival_id) if sound.arrival_id is not None else None
+        said = {
+            "name": sound.name,
+            "number": change.numbered_from + place,
+            "category": sound.category.split("/")[-1],
+            "place": (arrival.notes or {}).get("place", "") if arrival is not None else "",
+            "date": (sound.recorded or sound.created)[:10],
+        }
+        given["name"] = filled(change.naming, said, SOUND_TOKENS)[:400] or sound.name
     if "category" in given:
         given["category"] = clean(given["category"]) if given["category"].strip() else ""
         given["category_sure"] = 1.0
@@ -123,11 +142,11 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
     with library.writing() as session:
         for at in range(0, len(numbers), 500):
             found = {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers[at : at + 500])))}
-            for number in numbers[at : at + 500]:
+            for place, number in enumerate(numbers[at : at + 500], at):
                 if number not in found:
                     raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
                 sound = found[number]
-                values = _values(session, sound, change)
+                values = _values(session, sound, change, place)
                 if not values:
                     continue
                 before[str(number)] = {name: getattr(sound, name) for name in values}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -130,8 +130,8 @@ class Library:
             with self.writing() as session:
                 session.merge(Media(audio=audio, path=where, referred=refer))
 
-    def _place_media(self, audio: str, path: Path, *, refer: bool) -> str:
-        """Where the media of an audio lies from now on, copied there if need be; empty when it lies in its place already."""
+    def _place_media(self, audio: str, path: Path, *, refer: bool, move: bool = False) -> str:
+        """Where the media of an audio lies from now on, copied (or moved) there if need be; empty when it lies in its place already."""
         with self.reading() as session:
             known = session.get(Media, audio)
         if known is not None and (Path(known.path) if Path(known.path).is_absolute() else self.folder / known.path).exists():
@@ -139,15 +139,21 @@ class Library:
         if refer:
             return str(path.resolve())
         relative = Path("media") / audio[:2] / (audio + path.suffix.lower())
-        with replacing(self.folder / relative) as temporary:
-            shutil.copyfile(path, temporary)
+        if move:
+            self._move_media(relative, path)
+        else:
+            with replacing(self.folder / relative) as temporary:
+                shutil.copyfile(path, temporary)
         return str(relative)
+
+    def _move_media(self, relative: Path, path: Path) -> None:
+        (self.folder / relative).parent.mkdir(parents=True, exist_ok=True)
+        os.replace(path, self.folder / relative)
 
     def adopt_media(self, audio: str, path: Path) -> None:
         """Move a file that Oskren made into the library."""
         relative = Path("media") / audio[:2] / (audio + path.suffix.lower())
-        (self.folder / relative).parent.mkdir(exist_ok=True)
-        os.replace(path, self.folder / relative)
+        self._move_media(relative, path)
         with self.writing() as session:
             session.merge(Media(audio=audio, path=str(relative), referred=False))
 
@@ -161,14 +167,23 @@ class Library:
             return row.id
 
     def add_original(
-        self, found: Examined, arrival: int, proposal: Proposal, *, refer: bool, kind: str = "original", name: str | None = None, sent: Path | None = None
+        self,
+        found: Examined,
+        arrival: int,
+        proposal: Proposal,
+        *,
+        refer: bool,
+        kind: str = "original",
+        name: str | None = None,
+        sent: Path | None = None,
+        move: bool = False,
     ) -> Added:
         """Add an examined file; not fresh when the same audio is already there (its path is then added to that sound).
 
-        A sound that lies in the trash is taken out of it again.
+        A sound that lies in the trash is taken out of it again. ``move`` takes the file itself into the library instead of a copy.
         """
         path = Path(found.path)
-        where = self._place_media(found.audio, path, refer=refer)
+        where = self._place_media(found.audio, path, refer=refer, move=move)
         with self.writing() as session:
             if where:
                 session.merge(Media(audio=found.audio, path=where, referred=refer))
@@ -222,13 +237,28 @@ class Library:
         self.columns.touch(number)
 
     def add_made(
-        self, name: str, kind: str, node: Node, rate: int, channels: int, frames: int, measures: Measures, row: bytes, arrival: int, category: str = ""
+        self,
+        name: str,
+        kind: str,
+        node: Node,
+        rate: int,
+        channels: int,
+        frames: int,
+        measures: Measures,
+        row: bytes,
+        arrival: int | None,
+        category: str = "",
+        *,
+        tags: Sequence[str] = (),
+        sure: float = 1.0,
+        **described: Any,
     ) -> int:
-        """Add a sound Oskren made: a print, a variation, a one-shot."""
+        """Add a sound Oskren made: a print, a variation, a one-shot, an excerpt; ``described`` are further columns of it."""
         with self.writing() as session:
-            proposal = Proposal(category, (), 1.0)
+            proposal = Proposal(category, tuple(tags), sure)
+            shape = (rate, channels, frames)
             sound = self._insert(
-                session, name, kind, node, measures.model_dump(), row, arrival, bits=32, format_="Oskren", proposal=proposal, shape=(rate, channels, frames)
+                session, name, kind, node, measures.model_dump(), row, arrival, bits=32, format_="Oskren", proposal=proposal, shape=shape, **described
             )
             sound.followed = True
         self.columns.touch(sound.id)
@@ -242,7 +272,7 @@ class Library:
         node: Node,
         measures: dict[str, Any],
         row: bytes,
-        arrival: int,
+        arrival: int | None,
         *,
         bits: int | None,
         format_: str,
@@ -319,6 +349,11 @@ def node_of(sound: Sound) -> Node:
 def keep_in_step(session: Session, sound: Sound) -> None:
     """After a change of a sound's fields: its search vector and its words."""
     sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
+    keep_words_in_step(session, sound)
+
+
+def keep_words_in_step(session: Session, sound: Sound) -> None:
+    """After a change of what is said about a sound: its words in the search."""
     session.execute(text("DELETE FROM sound_words WHERE rowid = :id"), {"id": sound.id})
     index_words(session, sound)
 
@@ -368,9 +403,15 @@ def _path_row(found: Examined, number: int, sent: Path | None) -> SoundPath:
     return SoundPath(path=path, sound_id=number, size=found.size, modified=found.modified, audio=found.audio, format=f"{said} {found.rate / 1000:g} kHz")
 
 
+def arrival_words(session: Session, number: int | None) -> list[str]:
+    """What was noted on an arrival; its sounds are found by it."""
+    arrival = session.get(Arrival, number) if number is not None else None
+    return [str(text) for text in (arrival.notes or {}).values() if text] if arrival is not None else []
+
+
 def index_words(session: Session, sound: Sound) -> None:
     """Put a sound's words into the full-text table, digits and CamelCase split, the unsplit name too."""
-    said = Metadata.model_validate(sound.said or {}).words()
+    said = [*Metadata.model_validate(sound.said or {}).words(), *arrival_words(session, sound.arrival_id)]
     folders = [word for part in Path(sound.folder).parts[-2:] for word in words_of(part)] if sound.folder else []
     own = [str(value) for value in (sound.fields or {}).values()]
     texts = [*words_of(sound.name), sound.name, *words_of(sound.category), sound.tags, sound.notes, sound.rights or "", *folders, *own, *said]

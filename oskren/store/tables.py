@@ -28,13 +28,15 @@ class Media(Base):
 
 
 class Arrival(Base):
-    """Everything that came in with one import, recording or print."""
+    """Everything that came in with one import, recording or print; ``notes`` say where and how it was recorded, ``photos`` are files beside the media."""
 
     __tablename__ = "arrivals"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(Text)
     created: Mapped[str] = mapped_column(String(20), default=now)
     skipped: Mapped[list[Any]] = mapped_column(default=list)
+    notes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    photos: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Sound(Base):
@@ -71,6 +73,7 @@ class Sound(Base):
     trashed: Mapped[str | None] = mapped_column(String(20))
     missing: Mapped[bool] = mapped_column(Boolean, default=False)
     followed: Mapped[bool] = mapped_column(Boolean, default=False)
+    cut_from: Mapped[int | None] = mapped_column(Integer, index=True)
     measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
     row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     vector: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
@@ -187,6 +190,29 @@ class Project(Base):
     __tablename__ = "projects"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(Text)
+
+
+class WantedSound(Base):
+    """A sound a project needs."""
+
+    __tablename__ = "wanted"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    project: Mapped[int] = mapped_column(Integer, default=1, index=True)
+    what: Mapped[str] = mapped_column(Text)
+    how_many: Mapped[int] = mapped_column(Integer, default=1)
+    priority: Mapped[int] = mapped_column(Integer, default=2)
+    notes: Mapped[str] = mapped_column(Text, default="")
+    state: Mapped[str] = mapped_column(String(12), default="wanted")
+    created: Mapped[str] = mapped_column(String(20), default=now)
+
+
+class WantedAnswer(Base):
+    """A sound or design that answers an entry of the wanted list."""
+
+    __tablename__ = "wanted_answers"
+    wanted_id: Mapped[int] = mapped_column(ForeignKey("wanted.id", ondelete="CASCADE"), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(8), primary_key=True)
+    item: Mapped[int] = mapped_column(Integer, primary_key=True)
 
 
 class Use(Base):

@@ -16,6 +16,7 @@ from oskren.store import Home, Library
 from oskren.store.home import slug
 
 ENDING = ".oskren-library.zip"
+HELD = ("media", "photos")
 LARGEST = 1 << 42
 MOST_FILES = 2_000_000
 
@@ -27,7 +28,8 @@ def write(library: Library, folder: Path, told: Callable[[int, int], None] | Non
     are found again where they lie, or by scanning a watched folder.
     """
     name = f"{library.folder.name} {datetime.now():%Y-%m-%d %H%M%S}{ENDING}"
-    media = sorted(path for path in (library.folder / "media").rglob("*") if path.is_file() and not path.name.startswith("."))
+    held = [path for name in HELD for path in (library.folder / name).rglob("*")]
+    media = sorted(path for path in held if path.is_file() and not path.name.startswith("."))
     with replacing(folder / name) as temporary, tempfile.TemporaryDirectory(prefix="oskren-") as holder:
         database = Path(holder) / "library.db"
         source, copy = sqlite3.connect(library.folder / "library.db"), sqlite3.connect(database)
@@ -52,7 +54,7 @@ def restore(home: Home, path: Path, name: str = "") -> Library:
         with zipfile.ZipFile(path) as stored:
             entries = stored.infolist()
             names = {entry.filename for entry in entries}
-            safe = all(not Path(one).is_absolute() and ".." not in Path(one).parts and one.split("/")[0] in ("library.db", "title", "media") for one in names)
+            safe = all(not Path(one).is_absolute() and ".." not in Path(one).parts and one.split("/")[0] in ("library.db", "title", *HELD) for one in names)
             if "library.db" not in names or not safe or len(entries) > MOST_FILES or sum(entry.file_size for entry in entries) > LARGEST:
                 raise OskrenError(f"{path}: is no backup of a library; choose a file that ends with {ENDING}.")
             title = name.strip() or (stored.read("title").decode() if "title" in names else path.name.removesuffix(ENDING))

@@ -32,9 +32,10 @@ Kind = tuple[str, int, int | None, int]
 
 @dataclass
 class Imported:
-    """What came of an import. ``formats`` counts files that are another format of a sound already there."""
+    """What came of an import. ``formats`` counts files that are another format of a sound already there; ``sounds`` are those the files became."""
 
     arrival: int = 0
+    sounds: list[int] = field(default_factory=list)
     imported: int = 0
     already_there: int = 0
     formats: int = 0
@@ -106,6 +107,8 @@ def import_paths(
     kind: str = "original",
     leave: Sequence[Path] = (),
     sent: Path | None = None,
+    arrival: int = 0,
+    move: bool = False,
 ) -> Imported:
     """Import files and folders; every file is its own transaction, so what is in stays in when the rest is cancelled.
 
@@ -117,6 +120,10 @@ def import_paths(
         Folders inside ``paths`` that are not looked at.
     sent : Path, optional
         The temporary folder files were sent to by a browser: their paths are noted from there on.
+    arrival : int
+        An arrival the sounds join, instead of one of their own called ``name``.
+    move : bool
+        Take the files themselves into the library: they were made for it.
     """
     result = Imported()
     passed = {studio.home.folder, *(folder.resolve() for folder in leave)}
@@ -135,7 +142,7 @@ def import_paths(
             result.already_there += 1
         else:
             fresh.append(path)
-    result.arrival = library.arrival(name)
+    result.arrival = arrival or library.arrival(name)
     place = studio.place()
     words = vocabulary(library)
     recordings = Recordings(library)
@@ -153,7 +160,8 @@ def import_paths(
             said = Metadata.model_validate(found.said)
             told_path = str(Path(found.path).relative_to(sent)) if sent else found.path
             proposal = words.propose(title or told_path, (said.category, said.title, *said.keywords, said.description[:200]))
-            added = library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent)
+            added = library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent, move=move)
+            result.sounds.append(added.id)
             if added.fresh:
                 result.imported += 1
                 recordings.add(added.id, found)
@@ -161,11 +169,11 @@ def import_paths(
                 result.already_there += 1
     finally:
         with library.writing() as session:
-            arrival = session.get(Arrival, result.arrival)
-            assert arrival is not None
-            arrival.skipped = sorted(result.skipped, key=lambda one: one["path"])
-            if not result.imported and not result.skipped:
-                session.delete(arrival)
+            row = session.get(Arrival, result.arrival)
+            if row is not None:
+                row.skipped = sorted([*row.skipped, *result.skipped], key=lambda one: one["path"])
+                if not arrival and not result.imported and not result.skipped:
+                    session.delete(row)
     return result
 
 

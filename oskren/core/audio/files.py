@@ -200,37 +200,56 @@ def replacing(path: Path) -> Iterator[Path]:
         raise
 
 
-def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0, said: Metadata | None = None) -> None:
-    """Write samples to a file whose format follows its extension (.wav, .flac, .ogg), atomically.
+@contextlib.contextmanager
+def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int = 0, said: Metadata | None = None) -> Iterator[Callable[[Samples], None]]:
+    """Write a file block by block, atomically; its format follows its extension (.wav, .flac, .ogg).
+
+    Gives a function that takes blocks of shape (frames, channels). Nothing is left behind when the body raises.
 
     Parameters
     ----------
-    samples : array, shape (frames, channels)
     bits : {16, 24, 32}
         32 is float and for WAV only; ignored for Ogg Vorbis.
-    dither : bool
-        Add TPDF dither before rounding (see :mod:`oskren.core.audio.dither`).
+    frames : int
+        How many frames will come at most: beyond 4 GiB the file becomes RF64.
     said : Metadata, optional
         Words, markers and loops to put into the file: bext, iXML, LIST INFO, cue and smpl in WAV, Vorbis comments in FLAC and Ogg.
     """
-    from oskren.core.audio.dither import tpdf
-
     suffix = path.suffix.lower()
     format_, subtype = {".wav": ("WAV", SUBTYPES.get(bits)), ".flac": ("FLAC", SUBTYPES.get(bits)), ".ogg": ("OGG", "VORBIS")}.get(suffix, (None, None))
     if format_ is None or subtype is None or (format_ == "FLAC" and bits == 32):
         raise OskrenError(f"{path}: cannot write {bits} bit to '{suffix}'; use .wav (16, 24, 32 bit), .flac (16, 24 bit) or .ogg")
-    if dither and subtype.startswith("PCM"):
-        samples = tpdf(samples, bits, seed)
-    riff = format_ == "WAV" and samples.nbytes > (1 << 32) - 65536
+    riff = format_ == "WAV" and frames * channels * 4 > (1 << 32) - 65536
     # the Vorbis encoder keeps each write on its stack: small ones only
     size = 4096 if format_ == "OGG" else BLOCK
     with replacing(path) as temporary:
-        with sf.SoundFile(str(temporary), "w", rate, samples.shape[1], subtype, format="RF64" if riff else format_) as stream:
-            for at in range(0, len(samples), size):
-                part = samples[at : at + size]
-                stream.write(_integers(part, bits) if subtype.startswith("PCM") else part)
+        with sf.SoundFile(str(temporary), "w", rate, channels, subtype, format="RF64" if riff else format_) as stream:
+
+            def put(samples: Samples) -> None:
+                for at in range(0, len(samples), size):
+                    part = samples[at : at + size]
+                    stream.write(_integers(part, bits) if subtype.startswith("PCM") else part)
+
+            yield put
         if said is not None:
-            embed(temporary, said, rate, samples.shape[1])
+            embed(temporary, said, rate, channels)
+
+
+def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0, said: Metadata | None = None) -> None:
+    """Write samples to a file whose format follows its extension, atomically; see :func:`writing`.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+    dither : bool
+        Add TPDF dither before rounding (see :mod:`oskren.core.audio.dither`).
+    """
+    from oskren.core.audio.dither import tpdf
+
+    if dither and path.suffix.lower() != ".ogg" and bits < 32:
+        samples = tpdf(samples, bits, seed)
+    with writing(path, rate, samples.shape[1], bits, frames=len(samples), said=said) as put:
+        put(samples)
 
 
 def _integers(samples: Samples, bits: int) -> AnyArray:

@@ -26,7 +26,27 @@ _DEVICES = {"con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"
 LONGEST = 255
 
 
-def check_template(template: str) -> None:
+SOUND_TOKENS = {
+    "name": "name the sound has now",
+    "number": "place in the order shown; {number:3} pads it to three digits",
+    "category": "last level of its category",
+    "place": "place noted on its arrival",
+    "date": "day it was recorded",
+}
+"""What a template for names of sounds may hold."""
+
+TAKE_TOKENS = {
+    "project": "project worked in",
+    "date": "day of the recording",
+    "time": "time of day of the recording",
+    "place": "place noted for the arrival",
+    "name": "name the file has on the card",
+    "number": "place on the card; {number:3} pads it to three digits",
+}
+"""What a template for takes off a card may hold."""
+
+
+def check_template(template: str, tokens: Mapping[str, str] = TOKENS) -> None:
     """Raise OskrenError when a template is empty or holds a token that does not exist."""
     if not template.strip():
         raise OskrenError("The name template is empty; try {name}_{number:3}.")
@@ -34,8 +54,8 @@ def check_template(template: str) -> None:
     if "{" in bare or "}" in bare:
         raise OskrenError(f"The name template '{template}' has a brace that is not closed or not a token; tokens look like {{name}} or {{number:3}}.")
     for token, _ in _TOKEN.findall(template):
-        if token not in TOKENS:
-            raise OskrenError(f"The name template uses {{{token}}}, which does not exist; there are {', '.join('{' + name + '}' for name in TOKENS)}.")
+        if token not in tokens:
+            raise OskrenError(f"The name template uses {{{token}}}, which does not exist; there are {', '.join('{' + name + '}' for name in tokens)}.")
 
 
 def legal(part: str, room: int = LONGEST) -> str:
@@ -53,20 +73,30 @@ def legal(part: str, room: int = LONGEST) -> str:
     return text or "_"
 
 
+def filled(template: str, values: Mapping[str, object], tokens: Mapping[str, str]) -> str:
+    """A name from a template: every token replaced by its value, spaces that an empty one leaves taken out.
+
+    >>> filled("{place} RAW {number:3}", {"place": "", "number": 7}, TAKE_TOKENS)
+    'RAW 007'
+    """
+    check_template(template, tokens)
+    return " ".join(_TOKEN.sub(lambda match: _value(match, values), template).split())
+
+
+def _value(match: re.Match[str], values: Mapping[str, object]) -> str:
+    name, digits = match.groups()
+    value = values.get(name, "")
+    return f"{int(str(value)):0{digits}d}" if digits and str(value).isdigit() else str(value)
+
+
 def fill(template: str, values: Mapping[str, object], extension: str) -> str:
     """A relative path from a template; values never make folders, slashes of the template do.
 
     Parts that would climb out of the folder ('..') become underscores.
     """
     check_template(template)
-
-    def token(match: re.Match[str]) -> str:
-        name, digits = match.groups()
-        value = values.get(name, "")
-        text = f"{int(str(value)):0{digits}d}" if digits and str(value).isdigit() else str(value)
-        return text.replace("/", "-")
-
-    parts = [part for part in _TOKEN.sub(token, template).split("/") if part.strip()]
+    text = _TOKEN.sub(lambda match: _value(match, values).replace("/", "-"), template)
+    parts = [part for part in text.split("/") if part.strip()]
     if not parts:
         parts = ["_"]
     stem = legal(parts[-1], LONGEST - len(extension.encode()))

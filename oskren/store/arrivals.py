@@ -1,0 +1,109 @@
+"""Notes on arrivals: where and how something was recorded. Every sound of the arrival has them and is found by them."""
+
+from __future__ import annotations
+
+import hashlib
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import select
+
+from oskren.core.audio.files import replacing
+from oskren.core.errors import OskrenError
+from oskren.store.library import Library, keep_words_in_step
+from oskren.store.tables import Arrival, Sound
+
+PICTURES = {b"\xff\xd8\xff": ".jpg", b"\x89PNG\r\n\x1a\n": ".png", b"RIFF": ".webp"}
+LARGEST_PHOTO = 25 << 20
+MOST_PHOTOS = 200
+
+
+class ArrivalNotes(BaseModel):
+    """What was noted when something was recorded."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    place: str = Field("", max_length=400)
+    microphone: str = Field("", max_length=400)
+    props: str = Field("", max_length=1000)
+    weather: str = Field("", max_length=400)
+    permission: str = Field("", max_length=1000)
+    notes: str = Field("", max_length=8000)
+
+    def said(self) -> dict[str, str]:
+        """What is filled in."""
+        return {name: text.strip() for name, text in self.model_dump().items() if text.strip()}
+
+
+def _of(session: Any, number: int) -> Arrival:
+    row = session.get(Arrival, number)
+    if row is None:
+        raise OskrenError(f"There is no arrival {number} in this library.")
+    found: Arrival = row
+    return found
+
+
+def notes_of(library: Library, number: int | None) -> ArrivalNotes:
+    """The notes of an arrival; empty ones when there is none."""
+    with library.reading() as session:
+        row = session.get(Arrival, number) if number is not None else None
+        return ArrivalNotes.model_validate(row.notes or {}) if row is not None else ArrivalNotes()
+
+
+def describe(library: Library, number: int, notes: ArrivalNotes | None = None, name: str | None = None) -> int:
+    """Write an arrival's notes or name; its sounds are found by the new words at once. How many sounds that are."""
+    with library.writing() as session:
+        row = _of(session, number)
+        if name is not None and name.strip():
+            row.name = name.strip()
+        if notes is not None:
+            row.notes = notes.said()
+        session.flush()
+        sounds = session.scalars(select(Sound).where(Sound.arrival_id == number)).all()
+        if notes is not None:
+            for sound in sounds:
+                keep_words_in_step(session, sound)
+    library.columns.touch(*(sound.id for sound in sounds))
+    return len(sounds)
+
+
+# ---- photos
+
+
+def add_photo(library: Library, number: int, name: str, data: bytes) -> str:
+    """Keep a photo with an arrival; the name of its file.
+
+    Raises
+    ------
+    OskrenError
+        When it is no JPEG, PNG or WebP picture, or too large.
+    """
+    ending = next((ending for magic, ending in PICTURES.items() if data.startswith(magic)), "")
+    if not ending or (ending == ".webp" and data[8:12] != b"WEBP"):
+        raise OskrenError(f"{name}: is no picture Oskren can show; give a JPEG, PNG or WebP file.")
+    if len(data) > LARGEST_PHOTO:
+        raise OskrenError(f"{name}: is larger than {LARGEST_PHOTO >> 20} MB; make the photo smaller first.")
+    with library.reading() as session:
+        _of(session, number)
+    file = hashlib.blake2b(data, digest_size=16).hexdigest() + ending
+    with replacing(library.folder / "photos" / file) as temporary:
+        temporary.write_bytes(data)
+    with library.writing() as session:
+        row = _of(session, number)
+        if len(row.photos) >= MOST_PHOTOS:
+            raise OskrenError(f"An arrival can have {MOST_PHOTOS} photos; take some away first.")
+        row.photos = [*(photo for photo in row.photos if photo["file"] != file), {"file": file, "name": name[:200]}]
+    return file
+
+
+def drop_photo(library: Library, number: int, file: str) -> None:
+    """Take a photo from an arrival; its file goes when no other arrival shows it."""
+    with library.writing() as session:
+        row = _of(session, number)
+        if all(photo["file"] != file for photo in row.photos):
+            raise OskrenError(f"There is no photo {file} with this arrival.")
+        row.photos = [photo for photo in row.photos if photo["file"] != file]
+        session.flush()
+        held = any(photo["file"] == file for photos in session.scalars(select(Arrival.photos)) for photo in photos)
+    if not held:
+        (library.folder / "photos" / file).unlink(missing_ok=True)

@@ -1,0 +1,100 @@
+"""Excerpts: marked parts of a sound become entries of the library, with names of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from pydantic import BaseModel, ConfigDict, Field
+from sqlalchemy import func, select
+
+from oskren.core.errors import OskrenError
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.model import Excerpt, NodeAdapter
+from oskren.store import Library
+from oskren.store.library import node_of
+from oskren.store.tables import Sound
+from oskren.work.studio import Studio
+
+SHORTEST_S = 0.005
+MOST_PARTS = 500
+
+
+class Part(BaseModel):
+    """A marked part of a sound (s); without a name it is numbered after the sound."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    start_s: float = Field(ge=0)
+    end_s: float = Field(ge=0)
+    name: str = Field("", max_length=400)
+
+
+@dataclass
+class Cut:
+    """An excerpt of a sound, and the part it is (s)."""
+
+    id: int
+    name: str
+    start_s: float
+    end_s: float
+    tags: str
+    category: str
+
+
+def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], tags: str = "") -> list[int]:
+    """Make parts of a sound, as it is heard now, entries of the library; their ids.
+
+    They join the sound's arrival, so they have its notes; category, rights and date come from it too.
+    """
+    sound = library.sound(number)
+    whole = node_of(sound)
+    length = studio.renderer(library).output_shape(whole).seconds
+    if len(parts) > MOST_PARTS:
+        raise OskrenError(f"At most {MOST_PARTS} parts can be made excerpts at once.")
+    for part in parts:
+        if part.end_s - part.start_s < SHORTEST_S or part.start_s >= length:
+            raise OskrenError(
+                f"{part.start_s:.3f} to {part.end_s:.3f} s is no part of {sound.name}, which is {length:.3f} s long; mark at least {SHORTEST_S * 1000:.0f} ms."
+            )
+    if not parts:
+        raise OskrenError("No part is marked; set its start with [ and its end with ].")
+    with library.reading() as session:
+        taken = session.scalar(select(func.count()).select_from(Sound).where(Sound.cut_from == number)) or 0
+    made = []
+    for place, part in enumerate(parts, taken + 1):
+        node = Excerpt(node=whole, start_s=part.start_s, end_s=min(part.end_s, length))
+        facts = studio.facts(library, node)
+        name = part.name.strip() or f"{sound.name} part {place:02d}"
+        shape = (facts["rate"], facts["channels"], facts["frames"])
+        made.append(
+            library.add_made(
+                name,
+                "excerpt",
+                node,
+                *shape,
+                Measures(**facts["measures"]),
+                facts["row"],
+                sound.arrival_id,
+                sound.category,
+                tags=tuple(dict.fromkeys([*sound.tags.split(), *tags.split()])),
+                sure=sound.category_sure,
+                cut_from=number,
+                layout=sound.layout,
+                recorded=sound.recorded,
+                rights=sound.rights,
+            )
+        )
+    return made
+
+
+def cuts(library: Library, number: int) -> list[Cut]:
+    """The excerpts of a sound, in the order they lie in it."""
+    with library.reading() as session:
+        rows = session.scalars(select(Sound).where(Sound.cut_from == number, Sound.trashed.is_(None))).all()
+    found = []
+    for row in rows:
+        node = NodeAdapter.validate_python(row.node)
+        if isinstance(node, Excerpt):
+            found.append(Cut(row.id, row.name, node.start_s, node.end_s, row.tags, row.category))
+    return sorted(found, key=lambda one: (one.start_s, one.id))
