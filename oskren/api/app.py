@@ -18,8 +18,9 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 import oskren
-from oskren.api import gather, keeping, listen, mend, ship, slice_, stack, state, vary
+from oskren.api import arrivals, gather, keeping, listen, mend, recording, ship, slice_, stack, state, vary, wanting
 from oskren.core.errors import OskrenError
+from oskren.devices.recorder import Running
 from oskren.store import Home
 from oskren.work.shipments import mark_interrupted
 from oskren.work.studio import Studio
@@ -77,9 +78,11 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         for name in running.home.names() or ["library"]:
             mark_interrupted(running.home.library(name, create=True))
-        scanning = asyncio.create_task(keeping.rescan_all(running))
+        behind = [asyncio.create_task(keeping.rescan_all(running)), asyncio.create_task(recording.recover_takes(running, app.state.takes))]
         yield
-        scanning.cancel()
+        for task in behind:
+            task.cancel()
+        app.state.recorder.switch(False)
         running.close()
 
     def operation(route: APIRoute) -> str:
@@ -95,6 +98,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     )
     app.state.studio = running
     app.state.takes = Takes(running.home.folder / "takes")
+    app.state.recorder = Running(running.home.folder / "card")
     app.middleware("http")(_guard(host, token))
 
     @app.exception_handler(OskrenError)
@@ -111,7 +115,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     async def missing(_: Request, error: HTTPException) -> JSONResponse:
         return _problem(error.status_code, str(error.detail) if error.status_code != 404 else "There is nothing at this address.")
 
-    for module in (state, listen, gather, keeping, mend, stack, vary, slice_, ship):
+    for module in (state, listen, gather, arrivals, recording, wanting, keeping, mend, stack, vary, slice_, ship):
         app.include_router(module.router, prefix="/api")
 
     if WEB.exists():

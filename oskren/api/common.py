@@ -14,6 +14,7 @@ from oskren.core.audio.layouts import layout_of, possible
 from oskren.core.audio.metadata import Metadata
 from oskren.core.nodes.model import Node
 from oskren.store import Library
+from oskren.store.arrivals import ArrivalNotes, notes_of
 from oskren.store.library import node_of
 from oskren.store.tables import Sound
 from oskren.store.vector import SURE_PITCH, measured_key, measured_of
@@ -104,6 +105,9 @@ class SoundFacts(SoundRow):
     said: Metadata
     layouts: list[str]
     made_from: list[str]
+    arrival: int | None
+    noted: ArrivalNotes
+    cut_from: int | None
 
 
 class JobView(BaseModel):
@@ -255,4 +259,7 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         said=Metadata.model_validate(sound.said or {}),
         layouts=possible(sound.channels),
         made_from=[leaf.audio for leaf in leaves(now)],
+        arrival=sound.arrival_id,
+        noted=notes_of(library, sound.arrival_id),
+        cut_from=sound.cut_from,
     )

@@ -1,4 +1,4 @@
-"""Gather: import, record, describe, search."""
+"""Gather: import, describe, search, export."""
 
 from __future__ import annotations
 
@@ -8,14 +8,13 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, File, Query, Request, Response, UploadFile
+from fastapi import APIRouter, File, Query, Response, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from pydantic_core import to_json
-from sqlalchemy import func, select
 from starlette.background import BackgroundTask
 
-from oskren.api.common import InLibrary, InStudio, InTakes, SoundFacts, SoundRow, Started, facts_of, rows_of, started
+from oskren.api.common import InLibrary, InStudio, SoundFacts, SoundRow, Started, facts_of, rows_of, started
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step
 from oskren.core.shipping.sheet import Target
@@ -24,7 +23,6 @@ from oskren.core.words.names import legal
 from oskren.store import Library, describing, keeping
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
-from oskren.store.tables import Arrival, Sound
 from oskren.work import handing, importing
 from oskren.work.jobs import Job
 from oskren.work.studio import Studio
@@ -121,41 +119,11 @@ class Exporting(Among):
     chain: list[Step] = []
 
 
-class ArrivalView(BaseModel):
-    id: int
-    name: str
-    created: str
-    sounds: int
-    skipped: list[dict[str, str]]
-
-
 class ToImport(BaseModel):
     """Paths on this machine."""
 
     paths: list[str] = Field(min_length=1)
     refer: bool = False
-
-
-class NewTake(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
-    rate: int
-    channels: int
-    bits: Literal[24, 32] = 24
-
-
-class TakeBegun(BaseModel):
-    take: str
-
-
-class TakeStored(BaseModel):
-    frames: int
-
-
-class TakeDone(BaseModel):
-    name: str
-    seconds: float
-    imported: int
-    arrival: int
 
 
 def asked_of(library: Library, wanted: Wanted) -> tuple[Search, Asked]:
@@ -335,19 +303,6 @@ def sound_file(
     return FileResponse(path, filename=path.name, background=BackgroundTask(shutil.rmtree, folder, ignore_errors=True))
 
 
-@router.get("/arrivals")
-def arrivals(library: InLibrary) -> list[ArrivalView]:
-    """Everything that came in, newest first, with what was skipped and why."""
-    with library.reading() as session:
-        counts = dict(session.execute(select(Sound.arrival_id, func.count(Sound.id)).group_by(Sound.arrival_id)).all())
-        rows = session.scalars(select(Arrival).order_by(Arrival.id.desc()).limit(200)).all()
-        return [
-            ArrivalView(id=row.id, name=row.name, created=row.created, sounds=counts.get(row.id, 0), skipped=row.skipped)
-            for row in rows
-            if counts.get(row.id) or row.skipped
-        ]
-
-
 def _import_job(studio: Studio, library: Library, paths: list[Path], name: str, refer: bool, afterwards: Path | None = None) -> Job:
     def work(job: Job) -> dict[str, Any]:
         try:
@@ -388,21 +343,3 @@ def upload(studio: InStudio, library: InLibrary, files: Annotated[list[UploadFil
         shutil.rmtree(folder, ignore_errors=True)
         raise OskrenError(f"The files could not be stored ({error.strerror}); free some space on Oskren's disk and drop them again.") from error
     return started(_import_job(studio, library, [folder], name, False, afterwards=folder))
-
-
-@router.post("/takes")
-def begin_take(library: InLibrary, takes: InTakes, new: NewTake) -> TakeBegun:
-    """Begin a recording; its audio is stored as it arrives."""
-    return TakeBegun(take=takes.begin(library.folder.name, new.name, new.rate, new.channels, new.bits))
-
-
-@router.post("/takes/{take}/blocks")
-async def add_to_take(takes: InTakes, take: str, position: Annotated[int, Query(ge=0)], request: Request) -> TakeStored:
-    """Store a block of raw float32 at a frame position."""
-    return TakeStored(frames=takes.add(take, position, await request.body()))
-
-
-@router.post("/takes/{take}/finish")
-def finish_take(studio: InStudio, takes: InTakes, take: str) -> TakeDone:
-    """End a recording (or one that a closed tab left): it becomes a sound of its library."""
-    return TakeDone.model_validate(takes.finish(studio, take))

@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
 import oskren
-from oskren.api.common import InLibrary, InStudio, InTakes, JobView, SoundRow, row_of
+from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
 from oskren.core.errors import OskrenError
 from oskren.core.steps import describe
 from oskren.store.asking import Asked
@@ -35,7 +35,6 @@ class State(BaseModel):
     version: str
     libraries: list[LibraryView]
     ship_folder: str
-    unfinished_takes: list[str]
 
 
 class NewLibrary(BaseModel):
@@ -88,7 +87,7 @@ class Hit(BaseModel):
 
 
 @router.get("/state")
-def state(studio: InStudio, takes: InTakes) -> State:
+def state(studio: InStudio) -> State:
     """Libraries and where things are."""
     views = []
     for name in studio.home.names():
@@ -99,7 +98,6 @@ def state(studio: InStudio, takes: InTakes) -> State:
         version=oskren.__version__,
         libraries=views,
         ship_folder=str(studio.home.folder / "shipped"),
-        unfinished_takes=takes.unfinished(),
     )
 
 

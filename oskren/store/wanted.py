@@ -177,6 +177,6 @@ def export_csv(library: Library, project: int) -> str:
     return wanting.write_csv((kept.entry, [one.name for one in kept.answers]) for kept in listed(library, project))
 
 
-def import_csv(library: Library, project: int, table: str) -> int:
-    """Put a CSV's entries on the list; how many it held."""
-    return len(add(library, project, wanting.read_csv(table)))
+def import_csv(library: Library, project: int, table: str) -> list[int]:
+    """Put a CSV's entries on the list; their ids."""
+    return add(library, project, wanting.read_csv(table))

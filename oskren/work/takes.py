@@ -5,6 +5,7 @@ A take in progress is two files: ``take-0001.part`` holds raw float32 frames, ``
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import shutil
@@ -112,9 +113,7 @@ class Takes:
     def begin(self, library: str, facts: TakeFacts) -> str:
         """Begin a take; its key."""
         if not 8000 <= facts.rate <= 384_000 or not 1 <= facts.channels <= MAX_CHANNELS:
-            raise OskrenError(
-                f"A take of {facts.channels} channels at {facts.rate} Hz cannot be recorded; 1 to {MAX_CHANNELS} channels at 8 to 384 kHz can, with 24 or 32 bit."
-            )
+            raise OskrenError(f"A take of {facts.channels} channels at {facts.rate} Hz cannot be recorded; 1 to {MAX_CHANNELS} channels at 8 to 384 kHz can.")
         with self._lock:
             numbers = [int(path.stem[5:]) for path in self.folder.glob("take-*.*") if path.stem[5:].isdigit()]
             take = f"take-{max(numbers, default=0) + 1:04d}"
@@ -230,10 +229,9 @@ class Takes:
         if facts.good:
             edit(library, [sound], Change(mark="glass", add_tags=GOOD_TAG))
         if facts.wanted:
-            try:
+            # the entry may have been taken off the list meanwhile; the take is what counts
+            with contextlib.suppress(OskrenError):
                 wanted.answer(library, facts.wanted, "sound", [sound], recorded=True)
-            except OskrenError:
-                pass  # the entry was taken off the list meanwhile; the take is what counts
         begin_follow_up(studio, library)
         return {
             "name": facts.name,

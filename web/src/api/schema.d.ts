@@ -508,26 +508,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/arrivals": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Arrivals
-         * @description Everything that came in, newest first, with what was skipped and why.
-         */
-        get: operations["arrivals"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lib/{library}/import": {
         parameters: {
             query?: never;
@@ -568,6 +548,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Arrivals
+         * @description Everything that came in, newest first, with its notes and what was skipped and why; or one of them.
+         */
+        get: operations["arrivals"];
+        put?: never;
+        /**
+         * Begin Arrival
+         * @description Begin an arrival that takes will join.
+         */
+        post: operations["begin_arrival"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/arrivals/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Describe Arrival
+         * @description Write an arrival's notes or name; its sounds have them at once.
+         */
+        patch: operations["describe_arrival"];
+        trace?: never;
+    };
+    "/api/lib/{library}/arrivals/{number}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Photos
+         * @description Keep photos with an arrival.
+         */
+        post: operations["add_photos"];
+        /**
+         * Drop Photo
+         * @description Take a photo from an arrival.
+         */
+        delete: operations["drop_photo"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/photos/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Photo
+         * @description A photo.
+         */
+        get: operations["photo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sounds/{number}/excerpts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Excerpts Of
+         * @description The excerpts of a sound, in the order they lie in it.
+         */
+        get: operations["excerpts_of"];
+        put?: never;
+        /**
+         * Cut Excerpts
+         * @description Make marked parts of a sound entries of the library.
+         */
+        post: operations["cut_excerpts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/takes": {
         parameters: {
             query?: never;
@@ -588,7 +680,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/takes/{take}/blocks": {
+    "/api/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Open Takes
+         * @description Takes that were begun and have not ended.
+         */
+        get: operations["open_takes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/takes/{take}/blocks": {
         parameters: {
             query?: never;
             header?: never;
@@ -608,7 +720,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/takes/{take}/finish": {
+    "/api/takes/{take}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Describe Take
+         * @description Say something about a take while it is recorded: slate note, good, moments.
+         */
+        patch: operations["describe_take"];
+        trace?: never;
+    };
+    "/api/takes/{take}/finish": {
         parameters: {
             query?: never;
             header?: never;
@@ -619,9 +751,309 @@ export interface paths {
         put?: never;
         /**
          * Finish Take
-         * @description End a recording (or one that a closed tab left): it becomes a sound of its library.
+         * @description End a recording (or one that its page left): it becomes a sound of its library.
          */
         post: operations["finish_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorder/kit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recorder Kit
+         * @description Props and places of the simulated recorder, and the ranges of its settings.
+         */
+        get: operations["recorder_kit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recorder
+         * @description How the recorder is set, what its meter shows, what lies on its card.
+         */
+        get: operations["recorder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Recorder
+         * @description Switch the recorder on or off, set it, carry it to another place.
+         */
+        patch: operations["set_recorder"];
+        trace?: never;
+    };
+    "/api/recorder/play": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Play Prop
+         * @description Play a prop in front of the microphones.
+         */
+        post: operations["play_prop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorder/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Recorder
+         * @description Begin a take on the card.
+         */
+        post: operations["start_recorder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorder/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Recorder
+         * @description End the take.
+         */
+        post: operations["stop_recorder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorder/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recorder Heard
+         * @description What the recorder heard since a position, for listening along.
+         */
+        get: operations["recorder_heard"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recorder/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Erase Card
+         * @description Take every take off the recorder's card.
+         */
+        post: operations["erase_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Card
+         * @description What lies on a card, and how each take would be named.
+         */
+        post: operations["look_at_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/offload": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offload Card
+         * @description Copy, compare, name and import the takes of a card, as a job.
+         */
+        post: operations["offload_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/wanted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wanted List
+         * @description The wanted list of a project: most important first.
+         */
+        get: operations["wanted_list"];
+        put?: never;
+        /**
+         * Want
+         * @description Put entries on the list; one that is there already is brought up to date.
+         */
+        post: operations["want"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/wanted/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Wanted
+         * @description Take an entry off the list; what answers it stays in the library.
+         */
+        delete: operations["remove_wanted"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Wanted
+         * @description Change an entry.
+         */
+        patch: operations["change_wanted"];
+        trace?: never;
+    };
+    "/api/lib/{library}/wanted/{number}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggestions
+         * @description Sounds of the library that may answer an entry, best first.
+         */
+        get: operations["suggestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/wanted/{number}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Wanted
+         * @description Link sounds or designs to an entry; its state moves on.
+         */
+        post: operations["answer_wanted"];
+        /**
+         * Unlink Answer
+         * @description Take an answer from an entry.
+         */
+        delete: operations["unlink_answer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/wanted.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wanted Csv
+         * @description The list as CSV.
+         */
+        get: operations["wanted_csv"];
+        put?: never;
+        /**
+         * Load Wanted
+         * @description Put the entries of a CSV on the list; how many it held is the number of ids.
+         */
+        post: operations["load_wanted"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1586,7 +2018,91 @@ export interface components {
              */
             kind: "" | "hit" | "top" | "end" | "start";
         };
-        /** ArrivalView */
+        /**
+         * AnswerView
+         * @description A sound or design that answers an entry.
+         */
+        AnswerView: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sound" | "design";
+            /** Item */
+            item: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Answering
+         * @description Sounds or designs that answer an entry.
+         */
+        Answering: {
+            /**
+             * Kind
+             * @default sound
+             * @enum {string}
+             */
+            kind: "sound" | "design";
+            /** Items */
+            items: number[];
+        };
+        /** ArrivalChange */
+        ArrivalChange: {
+            /** Name */
+            name?: string | null;
+            notes?: components["schemas"]["ArrivalNotes"] | null;
+        };
+        /**
+         * ArrivalKept
+         * @description An arrival, and how many sounds have its notes.
+         */
+        ArrivalKept: {
+            /** Id */
+            id: number;
+            /** Sounds */
+            sounds: number;
+        };
+        /**
+         * ArrivalNotes
+         * @description What was noted when something was recorded.
+         */
+        ArrivalNotes: {
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Microphone
+             * @default
+             */
+            microphone: string;
+            /**
+             * Props
+             * @default
+             */
+            props: string;
+            /**
+             * Weather
+             * @default
+             */
+            weather: string;
+            /**
+             * Permission
+             * @default
+             */
+            permission: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * ArrivalView
+         * @description Something that came in, newest first.
+         */
         ArrivalView: {
             /** Id */
             id: number;
@@ -1600,6 +2116,9 @@ export interface components {
             skipped: {
                 [key: string]: string;
             }[];
+            notes: components["schemas"]["ArrivalNotes"];
+            /** Photos */
+            photos: components["schemas"]["PhotoView"][];
         };
         /**
          * Backup
@@ -1608,6 +2127,11 @@ export interface components {
         Backup: {
             /** Folder */
             folder: string;
+        };
+        /** Body_add_photos */
+        Body_add_photos: {
+            /** Files */
+            files: string[];
         };
         /** Body_load_bundle */
         Body_load_bundle: {
@@ -1618,6 +2142,62 @@ export interface components {
         Body_upload: {
             /** Files */
             files: string[];
+        };
+        /**
+         * CardFile
+         * @description A file of the recorder's card.
+         */
+        CardFile: {
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Size */
+            size: number;
+            /** Begun */
+            begun: string;
+        };
+        /**
+         * CardLook
+         * @description What lies on a card.
+         */
+        CardLook: {
+            /** Card */
+            card: string;
+            /** Takes */
+            takes: components["schemas"]["CardTakeView"][];
+            /** Skipped */
+            skipped: {
+                [key: string]: string;
+            }[];
+        };
+        /**
+         * CardTakeView
+         * @description A recording on a card and the name it would get; ``known`` when it was offloaded before.
+         */
+        CardTakeView: {
+            /** Path */
+            path: string;
+            /** Seconds */
+            seconds: number;
+            /** Rate */
+            rate: number;
+            /** Channels */
+            channels: number;
+            /** Bits */
+            bits: number | null;
+            /** Date */
+            date: string;
+            /** Time */
+            time: string;
+            /** Note */
+            note: string;
+            /** Size */
+            size: number;
+            /** Name */
+            name: string;
+            /** Known */
+            known: boolean;
         };
         /**
          * Category
@@ -1683,10 +2263,19 @@ export interface components {
         /**
          * Change
          * @description What to change of sounds; what is left out stays. ``add_tags`` and ``remove_tags`` keep a sound's other tags.
+         *
+         *     ``naming`` is a template for the names of many, numbered in the order given.
          */
         Change: {
             /** Name */
             name?: string | null;
+            /** Naming */
+            naming?: string | null;
+            /**
+             * Numbered From
+             * @default 1
+             */
+            numbered_from: number;
             /** Category */
             category?: string | null;
             /**
@@ -1829,6 +2418,27 @@ export interface components {
             /** Ship */
             ship: number;
         };
+        /**
+         * CutDone
+         * @description The new excerpts.
+         */
+        CutDone: {
+            /** Ids */
+            ids: number[];
+        };
+        /**
+         * Cutting
+         * @description Parts of a sound to make excerpts, and tags for all of them.
+         */
+        Cutting: {
+            /** Parts */
+            parts: components["schemas"]["Part"][];
+            /**
+             * Tags
+             * @default
+             */
+            tags: string;
+        };
         /** DesignView */
         DesignView: {
             /** Id */
@@ -1934,6 +2544,34 @@ export interface components {
             stays: string[];
         };
         /**
+         * Entry
+         * @description What a project needs: ``how_many`` different ones, ``priority`` 1 to 3.
+         */
+        Entry: {
+            /** What */
+            what: string;
+            /**
+             * How Many
+             * @default 1
+             */
+            how_many: number;
+            /**
+             * Priority
+             * @default 2
+             */
+            priority: number;
+            /**
+             * State
+             * @default wanted
+             */
+            state: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
          * Excerpt
          * @description A part of a node, in seconds of that node.
          */
@@ -1949,6 +2587,24 @@ export interface components {
             start_s: number;
             /** End S */
             end_s: number;
+        };
+        /**
+         * ExcerptView
+         * @description An excerpt and the part of the sound it is (s).
+         */
+        ExcerptView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Tags */
+            tags: string;
+            /** Category */
+            category: string;
         };
         /**
          * Exporting
@@ -2121,6 +2777,29 @@ export interface components {
             shape: "even" | "bell";
         };
         /**
+         * Gesture
+         * @description A prop to play, and how hard (0..1).
+         */
+        Gesture: {
+            /** Prop */
+            prop: string;
+            /**
+             * Effort
+             * @default 0.5
+             */
+            effort: number;
+        };
+        /**
+         * HeardLive
+         * @description What the recorder heard since a position: raw float32 of two channels, base64, beginning at ``position`` (frames).
+         */
+        HeardLive: {
+            /** Position */
+            position: number;
+            /** Samples */
+            samples: string;
+        };
+        /**
          * Hit
          * @description Something found by the find-anything field.
          */
@@ -2207,6 +2886,32 @@ export interface components {
             name: string;
             /** Sounds */
             sounds: number;
+        };
+        /**
+         * Looking
+         * @description A card to look at: a folder (the recorder's own when none is given), and how its takes would be named.
+         */
+        Looking: {
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Template
+             * @default {project} {date} {place} RAW {number:3}
+             */
+            template: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
         };
         /**
          * Loop
@@ -2525,6 +3230,25 @@ export interface components {
             /** To */
             to: string;
         };
+        /**
+         * NewArrival
+         * @description A recording session that is about to begin.
+         */
+        NewArrival: {
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "place": "",
+             *       "microphone": "",
+             *       "props": "",
+             *       "weather": "",
+             *       "permission": "",
+             *       "notes": ""
+             *     }
+             */
+            notes: components["schemas"]["ArrivalNotes"];
+        };
         /** NewChain */
         NewChain: {
             /** Name */
@@ -2594,25 +3318,75 @@ export interface components {
              */
             count: number;
         };
-        /** NewTake */
-        NewTake: {
-            /** Name */
-            name: string;
-            /** Rate */
-            rate: number;
-            /** Channels */
-            channels: number;
-            /**
-             * Bits
-             * @default 24
-             * @enum {integer}
-             */
-            bits: 24 | 32;
-        };
         /** NewWatched */
         NewWatched: {
             /** Path */
             path: string;
+        };
+        /**
+         * Offloading
+         * @description Takes to offload: all when none are named. ``second`` is a folder for second copies.
+         */
+        Offloading: {
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Template
+             * @default {project} {date} {place} RAW {number:3}
+             */
+            template: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+            /**
+             * Only
+             * @default []
+             */
+            only: string[];
+            /**
+             * Second
+             * @default
+             */
+            second: string;
+            /**
+             * @default {
+             *       "place": "",
+             *       "microphone": "",
+             *       "props": "",
+             *       "weather": "",
+             *       "permission": "",
+             *       "notes": ""
+             *     }
+             */
+            notes: components["schemas"]["ArrivalNotes"];
+        };
+        /**
+         * OpenTake
+         * @description A take that was begun and never ended; ``quiet_s`` is how long nothing has come for it.
+         */
+        OpenTake: {
+            /** Take */
+            take: string;
+            /** Library */
+            library: string;
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Quiet S */
+            quiet_s: number;
+            /** Ended */
+            ended: string;
         };
         /**
          * Opened
@@ -2660,6 +3434,21 @@ export interface components {
             text: string;
         };
         /**
+         * Part
+         * @description A marked part of a sound (s); without a name it is numbered after the sound.
+         */
+        Part: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
          * PathView
          * @description A file a sound is found in: its path, what lies there, and whether it is missing.
          */
@@ -2670,6 +3459,34 @@ export interface components {
             format: string;
             /** Missing */
             missing: boolean;
+        };
+        /**
+         * PhotoView
+         * @description A photo of an arrival: its file, and what it was called.
+         */
+        PhotoView: {
+            /** File */
+            file: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PlaceView
+         * @description A place to record in; levels in dB SPL.
+         */
+        PlaceView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Wind Db */
+            wind_db: number;
+            /** Hum Db */
+            hum_db: number;
+            /** Decay S */
+            decay_s: number;
+            /** Passing */
+            passing: string;
         };
         /**
          * Placed
@@ -2866,6 +3683,15 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** PropView */
+        PropView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Gesture */
+            gesture: string;
+        };
         /**
          * Recipe
          * @description What may move. Layers are named by their id.
@@ -2881,6 +3707,133 @@ export interface components {
              * @default []
              */
             freedoms: components["schemas"]["Freedom"][];
+        };
+        /**
+         * RecorderChange
+         * @description How to set the recorder; what is left out stays.
+         */
+        RecorderChange: {
+            /** On */
+            on?: boolean | null;
+            /** Place */
+            place?: string | null;
+            /** Gain Db */
+            gain_db?: number | null;
+            /** Low Cut */
+            low_cut?: boolean | null;
+            /** Shield */
+            shield?: boolean | null;
+            /** Distance M */
+            distance_m?: number | null;
+            /** Angle Deg */
+            angle_deg?: number | null;
+            /**
+             * Clear Meter
+             * @default false
+             */
+            clear_meter: boolean;
+        };
+        /**
+         * RecorderKit
+         * @description What the recorder can be set to.
+         */
+        RecorderKit: {
+            /** Rate */
+            rate: number;
+            /** Props */
+            props: components["schemas"]["PropView"][];
+            /** Places */
+            places: components["schemas"]["PlaceView"][];
+            /** Gain Db */
+            gain_db: number[];
+            /** Distance M */
+            distance_m: number[];
+        };
+        /**
+         * RecorderView
+         * @description The recorder as it stands. Levels are peaks in full scale per channel, ``held`` the highest since the meter was cleared.
+         */
+        RecorderView: {
+            /** On */
+            on: boolean;
+            /** Card */
+            card: string;
+            /**
+             * Recording
+             * @default
+             */
+            recording: string;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
+            /**
+             * Peaks
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            peaks: number[];
+            /**
+             * Held
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            held: number[];
+            /**
+             * Clips
+             * @default 0
+             */
+            clips: number;
+            /**
+             * Passing
+             * @default
+             */
+            passing: string;
+            /**
+             * Place
+             * @default gear room
+             */
+            place: string;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Low Cut
+             * @default false
+             */
+            low_cut: boolean;
+            /**
+             * Shield
+             * @default false
+             */
+            shield: boolean;
+            /**
+             * Distance M
+             * @default 0.8
+             */
+            distance_m: number;
+            /**
+             * Angle Deg
+             * @default 0
+             */
+            angle_deg: number;
+            /**
+             * Files
+             * @default []
+             */
+            files: components["schemas"]["CardFile"][];
         };
         /**
          * Removing
@@ -3130,6 +4083,11 @@ export interface components {
             layouts: string[];
             /** Made From */
             made_from: string[];
+            /** Arrival */
+            arrival: number | null;
+            noted: components["schemas"]["ArrivalNotes"];
+            /** Cut From */
+            cut_from: number | null;
         };
         /**
          * SoundRow
@@ -3299,8 +4257,6 @@ export interface components {
             libraries: components["schemas"]["LibraryView"][];
             /** Ship Folder */
             ship_folder: string;
-            /** Unfinished Takes */
-            unfinished_takes: string[];
         };
         /**
          * Step
@@ -3347,6 +4303,15 @@ export interface components {
             controls: components["schemas"]["Control"][];
         };
         /**
+         * Suggestion
+         * @description A sound that may answer an entry, and how well it fits (0..1).
+         */
+        Suggestion: {
+            sound: components["schemas"]["SoundRow"];
+            /** Fit */
+            fit: number;
+        };
+        /**
          * Sum
          * @description Meters of the sum.
          */
@@ -3380,7 +4345,22 @@ export interface components {
             /** Take */
             take: string;
         };
-        /** TakeDone */
+        /**
+         * TakeChange
+         * @description What is said about a take while it is being recorded.
+         */
+        TakeChange: {
+            /** Note */
+            note?: string | null;
+            /** Good */
+            good?: boolean | null;
+            /** Marks */
+            marks?: number[] | null;
+        };
+        /**
+         * TakeDone
+         * @description A take that is a sound now; ``said`` is why it ended, when it was not ended by hand.
+         */
         TakeDone: {
             /** Name */
             name: string;
@@ -3390,6 +4370,87 @@ export interface components {
             imported: number;
             /** Arrival */
             arrival: number;
+            /** Sound */
+            sound: number;
+            /** Good */
+            good: boolean;
+            /** Note */
+            note: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * TakeFacts
+         * @description What is said about a take. ``pre_s`` seconds were heard before the start was pressed; ``marks`` are moments (s).
+         */
+        TakeFacts: {
+            /** Name */
+            name: string;
+            /** Rate */
+            rate: number;
+            /** Channels */
+            channels: number;
+            /**
+             * Bits
+             * @default 24
+             * @enum {integer}
+             */
+            bits: 24 | 32;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
+            /**
+             * Arrival
+             * @default 0
+             */
+            arrival: number;
+            /**
+             * Wanted
+             * @default 0
+             */
+            wanted: number;
+            /**
+             * Good
+             * @default false
+             */
+            good: boolean;
+            /**
+             * Pre S
+             * @default 0
+             */
+            pre_s: number;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: number[];
+            /**
+             * Started
+             * @default
+             */
+            started: string;
+            /**
+             * Library
+             * @default
+             */
+            library: string;
+            /**
+             * Ended
+             * @default
+             */
+            ended: string;
         };
         /** TakeStored */
         TakeStored: {
@@ -3576,6 +4637,74 @@ export interface components {
              * @default 1
              */
             project: number;
+        };
+        /**
+         * WantedChange
+         * @description What to change of an entry; what is left out stays.
+         */
+        WantedChange: {
+            /** What */
+            what?: string | null;
+            /** How Many */
+            how_many?: number | null;
+            /** Priority */
+            priority?: number | null;
+            /** State */
+            state?: string | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * WantedKept
+         * @description Entries that were written or changed.
+         */
+        WantedKept: {
+            /** Ids */
+            ids: number[];
+        };
+        /**
+         * WantedList
+         * @description A project's wanted list, and how many entries stand in each state.
+         */
+        WantedList: {
+            /** Entries */
+            entries: components["schemas"]["WantedView"][];
+            /** Progress */
+            progress: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * WantedTable
+         * @description A wanted list as CSV.
+         */
+        WantedTable: {
+            /** Csv */
+            csv: string;
+        };
+        /**
+         * WantedView
+         * @description An entry of the wanted list with what answers it; ``search`` are its words as a search.
+         */
+        WantedView: {
+            /** Id */
+            id: number;
+            /** What */
+            what: string;
+            /** How Many */
+            how_many: number;
+            /** Priority */
+            priority: number;
+            /** State */
+            state: string;
+            /** Notes */
+            notes: string;
+            /** Created */
+            created: string;
+            /** Search */
+            search: string;
+            /** Answers */
+            answers: components["schemas"]["AnswerView"][];
         };
         /**
          * WatchedView
@@ -4785,47 +5914,6 @@ export interface operations {
             };
         };
     };
-    arrivals: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ArrivalView"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     import_files: {
         parameters: {
             query?: never;
@@ -4918,6 +6006,360 @@ export interface operations {
             };
         };
     };
+    arrivals: {
+        parameters: {
+            query?: {
+                only?: number | null;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_arrival: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewArrival"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    describe_arrival: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivalChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_photos: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_photos"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_photo: {
+        parameters: {
+            query: {
+                file: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: string;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/*": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    excerpts_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExcerptView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cut_excerpts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cutting"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutDone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     begin_take: {
         parameters: {
             query?: never;
@@ -4930,7 +6372,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewTake"];
+                "application/json": components["schemas"]["TakeFacts"];
             };
         };
         responses: {
@@ -4941,6 +6383,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeBegun"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_takes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTake"][];
                 };
             };
             /** @description Not Found */
@@ -5005,9 +6485,55 @@ export interface operations {
             };
         };
     };
-    finish_take: {
+    describe_take: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finish_take: {
+        parameters: {
+            query?: {
+                recovered?: string;
+            };
             header?: never;
             path: {
                 take: string;
@@ -5023,6 +6549,813 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakeDone"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recorder_kit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderKit"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recorder: {
+        parameters: {
+            query?: {
+                files?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecorderChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    play_prop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Gesture"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_recorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recorder_heard: {
+        parameters: {
+            query: {
+                since: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardLive"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    erase_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecorderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Looking"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardLook"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offload_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Offloading"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wanted_list: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    want: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Entry"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suggestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_wanted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answering"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unlink_answer: {
+        parameters: {
+            query: {
+                kind: "sound" | "design";
+                item: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    wanted_csv: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    load_wanted: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedTable"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedKept"];
                 };
             };
             /** @description Not Found */

@@ -2,9 +2,10 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
-import { Navigate, NavLink, Route, Routes } from "react-router";
+import { Navigate, NavLink, Route, Routes, useNavigate } from "react-router";
 import { api, got } from "../api/client";
 import { player, useListening } from "../listening/player";
+import { recoverLeft, useRecording } from "../listening/recording";
 import { Strip } from "../listening/Strip";
 import { Find } from "./Find";
 import { JobsView } from "./JobsView";
@@ -204,6 +205,24 @@ function Stages() {
   );
 }
 
+/** A take that is being recorded while another stage is looked at. */
+function RecordingBadge() {
+  const { state, seconds, name, number } = useRecording();
+  const go = useNavigate();
+  if (state !== "recording" && state !== "ending") return null;
+  return (
+    <Do on onClick={() => go("/gather?panel=record")} hint="A take is being recorded; go to it">
+      <Box as="span" color="coral">
+        Recording
+      </Box>
+      {name} {String(number).padStart(2, "0")}
+      <Box as="span" fontFamily="mono" fontSize="12px">
+        {seconds.toFixed(0)} s
+      </Box>
+    </Do>
+  );
+}
+
 function MessageLine() {
   const message = useShared((state) => state.message);
   if (!message) return null;
@@ -239,6 +258,7 @@ export function Shell() {
   const [listing, setListing] = useState(false);
   const [worn, setWorn] = useState(look);
   useJobEvents();
+  useEffect(() => void recoverLeft(), []);
   useKeys({
     play: () => player.toggle(),
     loop: () => {
@@ -272,6 +292,7 @@ export function Shell() {
             Find a sound, design or command
           </Box>
         </Do>
+        <RecordingBadge />
         <JobsView />
         <Do quiet onClick={change} hint="Change between the dark and the light look">
           {worn === "night" ? "Paper" : "Night"}

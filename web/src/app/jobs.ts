@@ -28,7 +28,9 @@ export function useJobEvents() {
       if (job.state === "running") return;
       ended.get(job.id)?.(job);
       ended.delete(job.id);
-      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans"])
+      if (job.kind === "recover" && job.state === "done")
+        tell(`${job.result.name} was recovered: its page or the server went away while it was recorded.`);
+      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted"])
         void queries.invalidateQueries({ queryKey: [key] });
       if (job.state === "failed") tell(job.message, true);
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);

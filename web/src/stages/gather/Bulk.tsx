@@ -58,6 +58,7 @@ export function Bulk({ total }: { total: number }) {
       <Box fontWeight={650} color="amber">
         {count} chosen
       </Box>
+      {typed("Names of all chosen", "Names, {name} {number:2} ↵", "150px", (naming) => void edit({ naming }))}
       {typed("Category of all chosen", "Category ↵", "120px", (category) => void edit({ category }), "categories")}
       <datalist id="categories">
         {tree.data?.map((one) => (

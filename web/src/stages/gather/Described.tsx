@@ -215,6 +215,34 @@ function Said({ facts }: { facts: SoundFacts }) {
   );
 }
 
+/** What the sound has from its arrival: written there, read here. */
+function Noted({ facts }: { facts: SoundFacts }) {
+  const said = Object.entries(facts.noted).filter(([, text]) => text);
+  if (!facts.arrival || facts.kind === "print" || facts.kind === "variation") return null;
+  return (
+    <Box fontSize="12px">
+      <Flex justify="space-between" align="center">
+        <Box color="dim">{said.length ? "From its arrival" : "No notes on its arrival"}</Box>
+        <Do
+          quiet
+          hint="Show this arrival, with its notes and photos"
+          onClick={() => ask({ q: "", facets: { arrival: [String(facts.arrival)] }, like: null })}
+        >
+          Arrival
+        </Do>
+      </Flex>
+      {said.map(([name, text]) => (
+        <Box key={name} overflowWrap="anywhere">
+          <Box as="span" color="dim">
+            {name}{" "}
+          </Box>
+          {text}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
 /** What is selected, and what can be done to it. */
 export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
   const send = useSend();
@@ -340,6 +368,7 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
       <TextField label="Notes" value={facts?.notes ?? ""} placeholder="Notes" onCommit={(notes) => onChange({ notes })} />
       <TextField label="Rights" value={facts?.rights ?? ""} placeholder="Rights" onCommit={(rights) => onChange({ rights })} />
       <Own row={row} onChange={onChange} />
+      {facts && <Noted facts={facts} />}
       <Line />
       <Box>
         <Fact name="Format">

@@ -8,10 +8,14 @@ import { Bar, Do, Empty } from "../../app/parts";
 import { useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
 import { live, player, useListening } from "../../listening/player";
+import { ArrivalCard } from "./ArrivalCard";
 import { Bulk } from "./Bulk";
+import { CardPanel } from "./CardPanel";
 import { Described } from "./Described";
 import { edit, exportFiles, stale, takeBack } from "./doing";
+import { endPart, keepPart, startPart } from "./Excerpts";
 import { Facets } from "./Facets";
+import { FieldRecorder } from "./FieldRecorder";
 import { dropped, follow } from "./following";
 import { ImportPanel } from "./ImportPanel";
 import { Looking } from "./Looking";
@@ -19,6 +23,7 @@ import { RecordPanel } from "./RecordPanel";
 import { SearchBar } from "./SearchBar";
 import { ask, type Change, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
+import { Answering, Wanted } from "./Wanted";
 
 const NUDGE_S = 0.001;
 
@@ -147,6 +152,10 @@ export default function Gather() {
     toShip: () => selected && send.ship(chosen.length > 1 ? chosen : [selected.id]),
     importFiles: () => setPanel(panel === "import" ? null : "import"),
     record: () => setPanel(panel === "record" ? null : "record"),
+    wanted: () => setPanel(panel === "wanted" ? null : "wanted"),
+    trimStart: () => selected && startPart(selected.id),
+    trimEnd: () => selected && endPart(selected.id),
+    keep: () => selected && void keepPart(selected),
     leave: () =>
       panel
         ? setPanel(null)
@@ -203,6 +212,9 @@ export default function Gather() {
         <Do act="importFiles" onClick={() => setPanel(panel === "import" ? null : "import")}>
           Import
         </Do>
+        <Do act="wanted" on={panel === "wanted"} onClick={() => setPanel(panel === "wanted" ? null : "wanted")}>
+          Wanted
+        </Do>
         <Do main act="record" onClick={() => setPanel(panel === "record" ? null : "record")}>
           Record
         </Do>
@@ -210,8 +222,15 @@ export default function Gather() {
       <Flex flex={1} minH={0}>
         <Facets facets={sounds.facets} asked={asked} />
         <Flex direction="column" flex={1} minW={0} position="relative">
-          {panel === "record" && <RecordPanel onClose={() => setPanel(null)} />}
-          {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} />}
+          {panel === "record" && <RecordPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
+          {panel === "recorder" && (
+            <FieldRecorder onClose={() => setPanel(null)} onInput={() => setPanel("record")} onCard={() => setPanel("card")} />
+          )}
+          {panel === "card" && <CardPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
+          {panel === "wanted" && <Wanted onClose={() => setPanel(null)} onRecord={() => setPanel("record")} audition={(row) => void audition(row)} />}
+          {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} onCard={() => setPanel("card")} />}
+          {panel === null && <Answering onBack={() => setPanel("wanted")} />}
+          {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
           <Bulk total={sounds.total} />
           {empty ? (
             <Empty

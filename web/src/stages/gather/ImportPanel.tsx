@@ -8,7 +8,7 @@ import { follow } from "./following";
 import { Watching } from "./Watching";
 
 /** Import a folder or files: of this machine by path, or sent by the browser. */
-export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles: (files: File[]) => Promise<void> }) {
+export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void; onFiles: (files: File[]) => Promise<void>; onCard: () => void }) {
   const library = useShared((state) => state.library);
   const [path, setPath] = useState("");
   const [refer, setRefer] = useState(false);
@@ -53,6 +53,9 @@ export function ImportPanel({ onClose, onFiles }: { onClose: () => void; onFiles
       </Flex>
       <Flex gap="10px" align="center" color="dim">
         <Box flex={1}>Or drop files and folders anywhere on this page. Originals are never changed; what is no audio is listed with its reason.</Box>
+        <Do onClick={onCard} hint="Copy a recorder's takes, name them, check every copy">
+          Offload a card
+        </Do>
         <Do onClick={() => files.current?.click()}>Choose files</Do>
         <Do onClick={() => folder.current?.click()}>Choose a folder</Do>
         <Do act="leave" quiet onClick={onClose}>

@@ -4,9 +4,10 @@ import { useState } from "react";
 import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
 import { Choose, Do } from "../../app/parts";
 import { useShared } from "../../app/store";
-import { type Axis, WaveView } from "../../canvas/WaveView";
+import { type Axis, type Band, WaveView } from "../../canvas/WaveView";
 import { player, sounds, useListening } from "../../listening/player";
 import { dragged, exportFiles } from "./doing";
+import { Excerpts, keepPart, useExcerpts, useMarking } from "./Excerpts";
 import { ExportLine } from "./ExportLine";
 
 const AXES: readonly (readonly [Axis, string])[] = [
@@ -76,23 +77,40 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
     queryFn: () =>
       got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { sound: row.id, node: null, chain: through?.chain ?? [] } })),
   });
+  const excerpts = useExcerpts(row.id);
+  const marking = useMarking((state) => (state.marking?.sound === row.id ? state.marking : null));
   if (!opened.data) return null;
   const { lanes, channels } = opened.data;
+  const total = opened.data.frames / opened.data.rate;
   const here = heard?.opened.key === opened.data.key;
   const part = loop && here ? loop : null;
   const height = channels > 2 ? Math.min(176, 28 * channels) : 96;
   const spectrum = channels > 4 ? 56 : 84;
+  const bands: Band[] = (excerpts.data ?? []).map((one, i) => ({
+    id: one.id,
+    start: one.start_s,
+    end: one.end_s,
+    label: String(i + 1),
+    chosen: false,
+    dropped: false,
+  }));
+  if (marking) bands.push({ id: 0, start: marking.start, end: marking.end ?? total, label: "", chosen: true, dropped: false });
   return (
     <Box borderTop="1px solid" borderColor="line">
       <Flex align="center" gap="8px" px="8px" h="26px" fontSize="12px" bg="sheet" overflow="hidden">
         <Box color="dim" flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
           {part
             ? `Marked: ${part[0].toFixed(3)} to ${part[1].toFixed(3)} s`
-            : "Click plays from there, drag marks a part, the wheel zooms to single samples"}
+            : "Click plays from there, drag or [ and ] mark a part, K keeps it as an excerpt, the wheel zooms to single samples"}
         </Box>
         {part && (
           <Do quiet hint="Write the marked part to the hand-over folder" act="handOver" onClick={() => void exportFiles("", [row.id], part)}>
             Part to hand-over
+          </Do>
+        )}
+        {part && (
+          <Do quiet act="keep" onClick={() => void keepPart(row)}>
+            Keep as excerpt
           </Do>
         )}
         {part && <ExportLine ids={[row.id]} part={part} title="Export part" />}
@@ -140,10 +158,12 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
             anchorKind={row.anchor_kind}
             markers={facts?.id === row.id ? facts.said.markers : undefined}
             onAnchor={onAnchor}
+            bands={bands.length ? bands : undefined}
             label={`Waveform and spectrogram of ${row.name}`}
           />
         </Box>
       </Flex>
+      <Excerpts row={row} onHear={(one) => void audition(row, one.start_s, [one.start_s, one.end_s])} />
     </Box>
   );
 }

@@ -1,178 +1,176 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
-import { api, got } from "../../api/client";
+import { Box, Flex } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
 import { seconds } from "../../app/format";
 import { useKeys } from "../../app/keys";
-import { Do, Pick } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
-import { Recorder } from "../../listening/recorder";
+import { Choose, Do, Input, TextField } from "../../app/parts";
+import * as session from "../../listening/recording";
+import { useRecording } from "../../listening/recording";
+import { Meter, verdict } from "./Meter";
+import { NotesForm } from "./NotesForm";
 
 /** Record from an input of the browser; audio is stored by the server as it comes. */
-export function RecordPanel({ onClose }: { onClose: () => void }) {
-  const library = useShared((state) => state.library);
-  const recorder = useRef<Recorder | null>(null);
-  const [state, setState] = useState<"idle" | "armed" | "recording" | "ending">("idle");
-  const [inputs, setInputs] = useState<MediaDeviceInfo[]>([]);
-  const [device, setDevice] = useState("");
-  const [bits, setBits] = useState<"24 bit" | "32 float">("24 bit");
-  const [name, setName] = useState("Take");
-  const [number, setNumber] = useState(1);
-  const [level, setLevel] = useState({ db: -90, clipped: false, at: 0 });
-  const [takes, setTakes] = useState<{ name: string; seconds: number }[]>([]);
-  const unfinished = useQuery({ queryKey: ["state"], queryFn: () => got(api.GET("/api/state")) });
-  const arm = async () => {
-    try {
-      recorder.current ??= new Recorder(library);
-      recorder.current.level = (peak, clipped, at) => setLevel({ db: 20 * Math.log10(Math.max(peak, 3e-5)), clipped, at });
-      await recorder.current.arm(device);
-      setInputs(await Recorder.inputs());
-      setState("armed");
-    } catch (error) {
-      complain(error);
-    }
-  };
-  const toggle = async () => {
-    const here = recorder.current;
-    if (!here) return;
-    try {
-      if (state === "armed") {
-        await here.start(`${name.trim() || "Take"} ${String(number).padStart(2, "0")}`, bits === "24 bit" ? 24 : 32);
-        setState("recording");
-      } else if (state === "recording") {
-        setState("ending");
-        const done = await here.stop();
-        setTakes((before) => [done, ...before]);
-        setNumber((before) => before + 1);
-        void queries.invalidateQueries();
-        tell(`${done.name}, ${seconds(done.seconds)}, is in the library.`);
-        setState("armed");
-      }
-    } catch (error) {
-      complain(error);
-      setState("armed");
-    }
-  };
-  useEffect(() => () => void recorder.current?.disarm(), []);
-  const leave = async () => {
-    if (state === "recording") await toggle();
-    onClose();
-  };
-  useKeys({ leave: () => void leave(), commit: () => void toggle() });
-  const recover = async (take: string) => {
-    try {
-      const done = await got(api.POST("/api/lib/{library}/takes/{take}/finish", { params: { path: { library, take } } }));
-      void queries.invalidateQueries();
-      tell(`${done.name}, ${seconds(done.seconds)}, was recovered.`);
-    } catch (error) {
-      complain(error);
-    }
-  };
+export function RecordPanel({ onClose, onDevice }: { onClose: () => void; onDevice: () => void }) {
+  const here = useRecording();
+  const { state, delivered } = here;
+  const [noting, setNoting] = useState(false);
+  const busy = state === "recording" || state === "ending" || state === "counting";
+  const put = useRecording.setState;
+  useEffect(
+    () => () => {
+      // a take goes on while other stages are looked at; an input that nobody records from is let go
+      if (useRecording.getState().state === "armed") void session.disarm();
+    },
+    [],
+  );
+  useKeys({
+    leave: onClose,
+    commit: () => void session.toggleTake(),
+    keep: session.toggleGood,
+    anchor: session.markMoment,
+  });
+  const check = verdict(here.peaks, here.clips);
   return (
-    <Flex direction="column" gap="10px" bg="raised" borderBottom="1px solid" borderColor="line" p="14px" role="region" aria-label="Record">
-      <Flex gap="12px" align="end" wrap="wrap">
-        <Box>
-          <Box color="dim" mb="3px">
-            Input
-          </Box>
-          <chakra.select
-            aria-label="Input"
-            value={device}
-            onChange={(event) => setDevice(event.target.value)}
-            bg="ground"
-            border="1px solid"
-            borderColor="line"
-            borderRadius="7px"
-            px="8px"
-            py="4px"
-            maxW="150px"
-          >
-            <option value="">Default input</option>
-            {inputs.map((input) => (
-              <option key={input.deviceId} value={input.deviceId}>
-                {input.label || "an input"}
-              </option>
-            ))}
-          </chakra.select>
-        </Box>
-        <Box>
-          <Box color="dim" mb="3px">
-            Name of the take
-          </Box>
-          <Flex gap="6px">
-            <chakra.input
-              aria-label="Name of the take"
-              value={name}
-              onChange={(event) => setName(event.target.value)}
-              bg="ground"
-              border="1px solid"
-              borderColor="line"
-              borderRadius="7px"
-              px="8px"
-              py="4px"
-              w="140px"
-            />
-            <Box fontFamily="mono" alignSelf="center" color="dim">
-              {String(number).padStart(2, "0")}
-            </Box>
-          </Flex>
-        </Box>
-        <Pick label="Stored as" value={bits} options={["24 bit", "32 float"]} onChange={setBits} />
-        <Do on={state !== "idle"} disabled={state === "recording" || state === "ending"} onClick={() => void arm()}>
+    <Flex direction="column" gap="8px" bg="raised" borderBottom="1px solid" borderColor="line" p="12px" role="region" aria-label="Record">
+      <Flex gap="8px" align="center" wrap="wrap">
+        <Choose
+          label="Input"
+          value={here.device}
+          maxW="170px"
+          options={[
+            ["", "Default input"],
+            ...here.inputs.filter((one) => one.deviceId).map((one) => [one.deviceId, one.label || "an input"] as const),
+          ]}
+          onChange={(device) => (state === "idle" ? put({ device }) : busy ? undefined : void session.arm(device))}
+        />
+        <Do on={state !== "idle"} disabled={busy} onClick={() => void (state === "idle" ? session.arm() : session.disarm())}>
           {state === "idle" ? "Arm" : "Armed"}
         </Do>
-        <Do main disabled={state === "idle" || state === "ending"} onClick={() => void toggle()} hint="Start or end the take (Enter)">
-          {state === "recording" ? "End take" : state === "ending" ? "Storing …" : "Start take"}
+        <Do on={here.monitor} onClick={() => session.setMonitor(!here.monitor)} hint="Hear the input; with headphones, or it howls">
+          Monitor {here.monitor ? "on" : "off"}
         </Do>
-        <Do quiet act="leave" onClick={() => void leave()}>
+        <Box color="dim" fontSize="12px" flex={1} minW="120px" data-testid="delivered">
+          {delivered
+            ? `${delivered.rate / 1000} kHz, ${delivered.channels === 1 ? "1 channel" : `${delivered.channels} channels`}, ${delivered.bits ? `${delivered.bits} bit` : "bits not told"} delivered`
+            : "Arm to see what the input delivers."}
+          {delivered && delivered.processed.length > 0 && (
+            <Box as="span" color="coral">
+              {" "}
+              The browser changes the sound ({delivered.processed.join(", ")}); choose another input.
+            </Box>
+          )}
+        </Box>
+        <Do quiet onClick={onDevice} hint="The simulated recorder with its props and places">
+          Field recorder
+        </Do>
+        <Do quiet act="leave" onClick={onClose}>
           Close
         </Do>
       </Flex>
       <Flex gap="12px" align="center">
-        <Box
-          flex={1}
-          h="10px"
-          bg="ground"
-          borderRadius="5px"
-          overflow="hidden"
-          role="meter"
-          aria-label="Input level"
-          aria-valuenow={Math.round(level.db)}
-          aria-valuemin={-60}
-          aria-valuemax={0}
-        >
-          <Box
-            h="100%"
-            w={`${Math.max(0, Math.min(100, ((level.db + 60) / 60) * 100))}%`}
-            bg={level.clipped ? "coral" : level.db > -6 ? "amber" : "glass"}
-          />
+        <Meter levels={here.levels} peaks={here.peaks} clips={here.clips} onClear={session.clearMeter} />
+        <Box fontSize="12px" w="196px" color={state !== "idle" && check.bad ? "coral" : "dim"} role="status" aria-live="off">
+          {state === "idle" ? "" : check.text}
+          {here.floor !== null && state !== "idle" && (
+            <Box color="dim" fontFamily="mono" fontSize="11px">
+              quiet of the room {here.floor.toFixed(0)} dBFS
+            </Box>
+          )}
         </Box>
-        <Box fontFamily="mono" fontSize="12px" w="74px">
-          {state === "idle" ? "not armed" : `${level.db.toFixed(1)} dB`}
-        </Box>
-        <Box fontFamily="mono" fontSize="12px" w="74px" color={state === "recording" ? "coral" : "dim"}>
-          {state === "recording" ? seconds(level.at) : ""}
-        </Box>
-        {level.clipped && <Box color="coral">clipped: lower the gain</Box>}
       </Flex>
-      <Flex gap="14px" color="dim" wrap="wrap">
-        {takes.length === 0 && (
-          <Box>Nothing is done to the sound: no echo cancel, no automatic gain. It is stored as it arrives; a closed tab loses nothing.</Box>
+      <Flex gap="8px" align="center" wrap="wrap">
+        <Input label="Name of the take" value={here.name} disabled={busy} onChange={(event) => put({ name: event.target.value })} w="150px" />
+        <Input
+          label="Number of the take"
+          mono
+          type="number"
+          min={1}
+          value={here.number}
+          disabled={busy}
+          onChange={(event) => put({ number: Math.max(1, Number(event.target.value) || 1) })}
+          w="58px"
+        />
+        <Box flex={1} minW="140px">
+          <TextField label="Slate note" placeholder="Slate note: what is heard, how it was made" value={here.note} onCommit={session.say} />
+        </Box>
+        <Choose
+          label="Stored as"
+          value={String(here.bits)}
+          options={[
+            ["24", "24 bit"],
+            ["32", "32 bit float"],
+          ]}
+          onChange={(bits) => !busy && put({ bits: bits === "24" ? 24 : 32 })}
+        />
+        <Choose
+          label="Count-in"
+          value={String(here.countIn)}
+          options={[
+            ["0", "no count-in"],
+            ["3", "count 3 s"],
+            ["5", "count 5 s"],
+            ["10", "count 10 s"],
+          ]}
+          onChange={(count) => put({ countIn: Number(count) })}
+        />
+        <Do on={here.pre} disabled={busy} onClick={() => put({ pre: !here.pre })} hint="The 5 s before the start belong to the take">
+          5 s before
+        </Do>
+      </Flex>
+      <Flex gap="8px" align="center" minH="32px">
+        <Do main act="commit" disabled={state === "idle" || state === "ending"} onClick={() => void session.toggleTake()}>
+          {state === "recording" ? "End take" : state === "ending" ? "Storing …" : state === "counting" ? "Stop the count" : "Start take"}
+        </Do>
+        <Box fontFamily="mono" fontSize="18px" minW="96px" color={state === "recording" ? "coral" : "amber"} data-testid="take-time">
+          {state === "recording" ? `${here.seconds.toFixed(1)} s` : state === "counting" ? `in ${here.left} s` : ""}
+        </Box>
+        {state === "recording" && (
+          <>
+            <Do act="keep" on={here.good} onClick={session.toggleGood}>
+              {here.good ? "Good take" : "Mark as good"}
+            </Do>
+            <Do act="anchor" onClick={session.markMoment}>
+              Mark the moment
+            </Do>
+            {here.marks.length > 0 && <Box color="dim">{here.marks.length} marked</Box>}
+            {here.held > 1.5 && (
+              <Box color="coral" role="status">
+                The server is away: {here.held.toFixed(0)} s wait here and are sent when it is back.
+              </Box>
+            )}
+          </>
         )}
-        {takes.map((take) => (
-          <Box key={take.name}>
+        {here.wanted && (
+          <Flex align="center" gap="6px" bg="amberSoft" color="amber" borderRadius="6px" px="8px" py="2px">
+            answers “{here.wanted.what}”
+            <Do quiet hint="Takes answer no entry of the wanted list" onClick={() => put({ wanted: null })}>
+              ×
+            </Do>
+          </Flex>
+        )}
+        <Box flex={1} />
+        <Do quiet on={noting} onClick={() => setNoting(!noting)} hint="Place, microphone, weather …: all takes of the session have them">
+          Notes of the session
+        </Do>
+        {here.arrival > 0 && !busy && (
+          <Do quiet onClick={session.newSession} hint="The next takes are an arrival of their own">
+            New session
+          </Do>
+        )}
+      </Flex>
+      {noting && <NotesForm notes={here.notes} onChange={session.noteSession} />}
+      <Flex gap="12px" color="dim" wrap="wrap" fontSize="12px" data-testid="takes">
+        {here.takes.length === 0 && state !== "recording" && (
+          <Box>Nothing is done to the sound: no echo cancel, no automatic gain. It is stored as it arrives; a closed page loses nothing.</Box>
+        )}
+        {here.takes.slice(0, 8).map((take) => (
+          <Box key={take.sound} color={take.good ? "glass" : undefined}>
             {take.name}{" "}
-            <Box as="span" fontFamily="mono" fontSize="12px">
+            <Box as="span" fontFamily="mono">
               {seconds(take.seconds)}
             </Box>
+            {take.good ? " good" : ""}
           </Box>
         ))}
-        {state === "idle" &&
-          unfinished.data?.unfinished_takes.map((take) => (
-            <Do key={take} onClick={() => void recover(take)}>
-              Recover {take}
-            </Do>
-          ))}
       </Flex>
     </Flex>
   );

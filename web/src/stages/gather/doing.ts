@@ -7,6 +7,8 @@ import { among, type Change, useGather } from "./sounds";
 
 const NOTHING: Change = {
   name: null,
+  naming: null,
+  numbered_from: 1,
   category: null,
   confirm: false,
   tags: null,

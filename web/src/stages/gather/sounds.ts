@@ -27,10 +27,12 @@ interface GatherState {
   /** Chosen rows besides the one that is heard; ``all`` means everything that is found. */
   chosen: number[];
   all: boolean;
+  /** The entry of the wanted list that is being looked for. */
+  answering: { id: number; what: string } | null;
 }
 
 /** Kept while other stages are looked at, so that coming back shows the same rows. */
-export const useGather = create<GatherState>(() => ({ asked: ANYTHING, chosen: [], all: false }));
+export const useGather = create<GatherState>(() => ({ asked: ANYTHING, chosen: [], all: false, answering: null }));
 
 export function ask(change: Partial<Asked>) {
   useGather.setState((state) => ({ asked: { ...state.asked, ...change }, chosen: [], all: false }));

@@ -1,0 +1,258 @@
+"""Offloading a card: every take is copied, the copy compared with what was read, named by a template, and imported as one arrival.
+
+Nothing on the card is changed. A card is any folder with recordings in it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import re
+import shutil
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+
+from sqlalchemy import select
+
+from oskren.core.audio import files, metadata
+from oskren.core.errors import OskrenError
+from oskren.core.words.names import TAKE_TOKENS, check_template, collisions, filled, legal
+from oskren.store import Library, arrivals
+from oskren.store.arrivals import ArrivalNotes
+from oskren.store.tables import Project, SoundPath
+from oskren.work.handing import free_name
+from oskren.work.importing import import_paths
+from oskren.work.studio import Studio, Told
+
+TEMPLATE = "{project} {date} {place} RAW {number:3}"
+CHUNK = 1 << 20
+MOST_TAKES = 5000
+_PART = re.compile(r"^(.*?)[_-](\d{1,2})$")
+
+
+@dataclass(frozen=True)
+class CardTake:
+    """A recording on a card: its path within the card, what it says of itself, its name once it is offloaded, and whether it was before."""
+
+    path: str
+    seconds: float
+    rate: int
+    channels: int
+    bits: int | None
+    date: str
+    time: str
+    note: str
+    size: int
+    name: str
+    known: bool
+
+
+@dataclass
+class CardView:
+    """What lies on a card."""
+
+    takes: list[CardTake] = field(default_factory=list)
+    skipped: list[dict[str, str]] = field(default_factory=list)
+
+
+@dataclass
+class Offloaded:
+    """What came of it. ``verified`` copies are the same, byte for byte, as what was read from the card."""
+
+    arrival: int = 0
+    copied: int = 0
+    verified: int = 0
+    already_there: int = 0
+    second_copies: int = 0
+    sounds: list[int] = field(default_factory=list)
+    failed: list[dict[str, str]] = field(default_factory=list)
+    skipped: list[dict[str, str]] = field(default_factory=list)
+
+
+def look(library: Library, card: Path, template: str = TEMPLATE, place: str = "", project: int = 1) -> CardView:
+    """What lies on a card, in the order it was recorded, each with the name it would get.
+
+    Parts of a split take follow each other and share its number.
+    """
+    check_template(template, TAKE_TOKENS)
+    if not card.is_absolute() or not card.is_dir():
+        raise OskrenError(f"{card}: there is no such folder; give the whole path of the card.")
+    view = CardView()
+    with library.reading() as session:
+        row = session.get(Project, project)
+        called = row.name if row is not None else ""
+        known = set(session.scalars(select(SoundPath.path)))
+    found = []
+    for path in files.find_audio([card], lambda one, reason: view.skipped.append({"path": str(one), "reason": reason})):
+        if len(found) >= MOST_TAKES:
+            raise OskrenError(f"{card}: holds more than {MOST_TAKES} files; offload its folders one by one.")
+        try:
+            info, facts = files.probe(path), path.stat()
+        except OskrenError as error:
+            view.skipped.append({"path": str(path), "reason": str(error).removeprefix(f"{path}: ")})
+            continue
+        said = metadata.read(path, info.rate)
+        begun = said.date if re.match(r"\d{4}-\d\d-\d\d", said.date) else datetime.fromtimestamp(facts.st_mtime - info.seconds).isoformat(timespec="seconds")
+        found.append((begun, path, info, facts, said))
+    found.sort(key=lambda one: (one[0], str(one[1])))
+    number, part, stem = 0, 1, ""
+    for begun, path, info, facts, said in found:
+        match = _PART.match(path.stem)
+        if match and match[1] == stem and int(match[2]) == part + 1:
+            part += 1
+        else:
+            number, part, stem = number + 1, 1, path.stem
+        day, _, hour = begun.partition("T")
+        values = {"project": called, "date": day, "time": hour[:8].replace(":", ""), "place": place, "name": path.stem, "number": number}
+        name = filled(template, values, TAKE_TOKENS) or path.stem
+        view.takes.append(
+            CardTake(
+                path=str(path.relative_to(card)),
+                seconds=info.seconds,
+                rate=info.rate,
+                channels=info.channels,
+                bits=info.bits,
+                date=day,
+                time=hour[:8],
+                note=said.description or said.note,
+                size=facts.st_size,
+                name=f"{name}, part {part}" if part > 1 else name,
+                known=_noted(path, facts.st_size) in known,
+            )
+        )
+    view.takes = _apart(view.takes)
+    return view
+
+
+def _noted(path: Path, size: int) -> str:
+    """How a take is known once it came off a card: cards are emptied and their numbers used again."""
+    return f"card/{path.name}/{size}/{int(path.stat().st_mtime)}"
+
+
+def _apart(takes: Sequence[CardTake]) -> list[CardTake]:
+    """Takes whose template gives several the same name get their place on the card behind it."""
+    double = collisions([take.name for take in takes])
+    return [CardTake(**{**take.__dict__, "name": f"{take.name} {place + 1:03d}"}) if place in double else take for place, take in enumerate(takes)]
+
+
+def copied(source: Path, target: Path) -> str:
+    """Copy a file and give the hash of what was read; on disk when it returns."""
+    digest = hashlib.sha256()
+    with open(source, "rb") as from_, open(target, "wb") as to:
+        while block := from_.read(CHUNK):
+            digest.update(block)
+            to.write(block)
+        to.flush()
+        os.fsync(to.fileno())
+    return digest.hexdigest()
+
+
+def verify(path: Path, digest: str, source: Path) -> None:
+    """Read a copy back; OskrenError when it is not what was read from the card."""
+    with open(path, "rb") as stream:
+        found = hashlib.file_digest(stream, "sha256").hexdigest()
+    if found != digest:
+        raise OskrenError(f"{source}: its copy is not what was read; try another card reader or cable. The take is still on the card.")
+
+
+def offload(
+    studio: Studio,
+    library: Library,
+    card: Path,
+    *,
+    template: str = TEMPLATE,
+    notes: ArrivalNotes | None = None,
+    project: int = 1,
+    second: Path | None = None,
+    only: Sequence[str] = (),
+    told: Told | None = None,
+    stop: Callable[[], bool] = lambda: False,
+) -> Offloaded:
+    """Copy, compare, name and import the takes of a card as one arrival with its notes.
+
+    Parameters
+    ----------
+    second : Path, optional
+        A folder that gets a second copy of every take under its new name, compared too.
+    only : sequence of str
+        Paths within the card to take; all when empty. Takes that were offloaded before are left.
+    """
+    notes = notes or ArrivalNotes()
+    view = look(library, card, template, notes.place, project)
+    result = Offloaded(skipped=view.skipped)
+    unknown = sorted(set(only) - {take.path for take in view.takes})
+    if unknown:
+        raise OskrenError(f"{card / unknown[0]}: is no longer on the card; look at the card again.")
+    todo = [take for take in view.takes if (not only or take.path in only) and not take.known]
+    result.already_there = sum(1 for take in view.takes if take.known and (not only or take.path in only))
+    if second is not None:
+        _second_folder(second)
+    if not todo:
+        return result
+    result.arrival = library.arrival(f"Offloaded {datetime.now():%Y-%m-%d %H:%M}{f': {notes.place}' if notes.place else f' from {card.name}'}")
+    arrivals.describe(library, result.arrival, notes)
+    staging = Path(tempfile.mkdtemp(prefix="offload-", dir=studio.home.folder / "run"))
+    names: dict[str, str] = {}
+    origins: dict[str, str] = {}
+    taken: set[str] = set()
+    try:
+        for place, take in enumerate(todo, 1):
+            if stop():
+                break
+            source = card / take.path
+            target = staging / f"{place:05d}{source.suffix.lower()}"
+            try:
+                digest = copied(source, target)
+                verify(target, digest, source)
+                if second is not None:
+                    beside = second / free_name(second, legal(take.name), source.suffix.lower(), taken)
+                    with files.replacing(beside) as temporary:
+                        copied(target, temporary)
+                        verify(temporary, digest, source)
+                    result.second_copies += 1
+            except (OSError, OskrenError) as error:
+                target.unlink(missing_ok=True)
+                reason = str(error).removeprefix(f"{source}: ") if isinstance(error, OskrenError) else f"cannot be read ({error.strerror}); try another reader"
+                result.failed.append({"path": str(source), "reason": reason})
+                continue
+            result.copied += 1
+            result.verified += 1
+            names[str(target)] = take.name
+            origins[str(target)] = _noted(source, take.size)
+            if told:
+                told(place, len(todo))
+        _import(studio, library, result, names, origins, staging)
+    finally:
+        shutil.rmtree(staging, ignore_errors=True)
+    return result
+
+
+def _import(studio: Studio, library: Library, result: Offloaded, names: dict[str, str], origins: dict[str, str], staging: Path) -> None:
+    paths = [Path(path) for path in names]
+    came = import_paths(studio, library, paths, "", names=names, kind="take", sent=staging, arrival=result.arrival, move=True)
+    result.sounds = sorted(came.sounds)
+    result.already_there += came.already_there
+    # unreadable ones are named as on the card, not as in the temporary folder
+    result.failed += [{"path": names[one["path"]], "reason": one["reason"]} for one in came.skipped]
+    with library.writing() as session:
+        for path, origin in origins.items():
+            row = session.get(SoundPath, f"sent/{Path(path).name}")
+            if row is None:
+                continue
+            held = session.get(SoundPath, origin)
+            if held is None:
+                row.path = origin
+            else:
+                session.delete(row)
+
+
+def _second_folder(folder: Path) -> None:
+    if not folder.is_absolute():
+        raise OskrenError(f"{folder}: give the whole path of the folder for the second copies.")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OskrenError(f"{folder}: cannot be used for the second copies ({error.strerror}); choose another.") from error

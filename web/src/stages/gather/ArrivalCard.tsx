@@ -1,0 +1,115 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
+import { api, got, Refused } from "../../api/client";
+import { Do, TextField } from "../../app/parts";
+import { complain, queries, tell, useShared } from "../../app/store";
+import { stale } from "./doing";
+import { NotesForm } from "./NotesForm";
+
+/** One arrival that the table is narrowed to: its name, notes and photos, written here. */
+export function ArrivalCard({ number }: { number: number }) {
+  const library = useShared((state) => state.library);
+  const picking = useRef<HTMLInputElement>(null);
+  const path = { library, number };
+  const arrival = useQuery({
+    queryKey: ["arrivals", library, number],
+    queryFn: async () => (await got(api.GET("/api/lib/{library}/arrivals", { params: { path: { library }, query: { only: number } } })))[0] ?? null,
+  });
+  const fresh = () => {
+    void queries.invalidateQueries({ queryKey: ["arrivals"] });
+    stale();
+  };
+  const here = arrival.data;
+  if (!here) return null;
+  const change = (values: { name?: string; notes?: typeof here.notes }) =>
+    void got(
+      api.PATCH("/api/lib/{library}/arrivals/{number}", { params: { path }, body: { name: values.name ?? null, notes: values.notes ?? null } }),
+    ).then((kept) => {
+      if (values.notes) tell(`${kept.sounds} ${kept.sounds === 1 ? "sound is" : "sounds are"} found by these notes now.`);
+      fresh();
+    }, complain);
+  const add = async (files: FileList | null) => {
+    if (!files?.length) return;
+    const body = new FormData();
+    for (const file of files) body.append("files", file, file.name);
+    try {
+      const response = await fetch(`/api/lib/${library}/arrivals/${number}/photos`, { method: "POST", body });
+      if (!response.ok) throw new Refused(((await response.json()) as { sentence: string }).sentence);
+    } catch (error) {
+      complain(error);
+    }
+    fresh();
+  };
+  const drop = (file: string) =>
+    void got(api.DELETE("/api/lib/{library}/arrivals/{number}/photos", { params: { path, query: { file } } })).then(fresh, complain);
+  return (
+    <Flex
+      direction="column"
+      gap="6px"
+      px="12px"
+      py="8px"
+      bg="sheet"
+      borderBottom="1px solid"
+      borderColor="line"
+      role="region"
+      aria-label="Arrival"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        const pictures = [...event.dataTransfer.files].some((file) => file.type.startsWith("image/"));
+        if (!pictures) return;
+        event.preventDefault();
+        event.stopPropagation();
+        void add(event.dataTransfer.files);
+      }}
+    >
+      <Flex gap="10px" align="center">
+        <Box w="300px">
+          <TextField label="Name of the arrival" value={here.name} onCommit={(name) => name.trim() && change({ name: name.trim() })} />
+        </Box>
+        <Box color="dim" fontFamily="mono" fontSize="12px" whiteSpace="nowrap">
+          {here.created.slice(0, 16).replace("T", " ")}, {here.sounds} {here.sounds === 1 ? "sound" : "sounds"}
+        </Box>
+        <Box flex={1} />
+        {here.photos.map((photo) => (
+          <Box key={photo.file} position="relative" flexShrink={0}>
+            <a href={`/api/lib/${library}/photos/${photo.file}`} target="_blank" rel="noreferrer" title={`${photo.name}: open`}>
+              <chakra.img src={`/api/lib/${library}/photos/${photo.file}`} alt={photo.name} h="34px" w="46px" objectFit="cover" borderRadius="5px" />
+            </a>
+            <chakra.button
+              type="button"
+              aria-label={`Take the photo ${photo.name} away`}
+              title="Take this photo away"
+              position="absolute"
+              top="-4px"
+              right="-4px"
+              bg="raised"
+              borderRadius="full"
+              w="14px"
+              h="14px"
+              lineHeight="13px"
+              fontSize="10px"
+              cursor="pointer"
+              onClick={() => drop(photo.file)}
+            >
+              ×
+            </chakra.button>
+          </Box>
+        ))}
+        <Do quiet onClick={() => picking.current?.click()} hint="Photos of the place, the set-up, a permission; they can be dropped here too">
+          Add photos
+        </Do>
+        <chakra.input
+          ref={picking}
+          type="file"
+          accept="image/jpeg,image/png,image/webp"
+          multiple
+          display="none"
+          aria-label="Photos"
+          onChange={(event) => void add(event.target.files)}
+        />
+      </Flex>
+      <NotesForm notes={here.notes} onChange={(notes) => change({ notes })} />
+    </Flex>
+  );
+}

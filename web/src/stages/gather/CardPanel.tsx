@@ -1,0 +1,165 @@
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schemas } from "../../api/client";
+import { seconds } from "../../app/format";
+import { whenDone } from "../../app/jobs";
+import { useKeys } from "../../app/keys";
+import { Do, Input, TextField } from "../../app/parts";
+import { complain, queries, tell, useShared } from "../../app/store";
+import { NO_NOTES, type Notes } from "../../listening/recording";
+import { NotesForm } from "./NotesForm";
+import { ask } from "./sounds";
+
+const TEMPLATE = "{project} {date} {place} RAW {number:3}";
+
+interface Outcome {
+  arrival: number;
+  copied: number;
+  verified: number;
+  already_there: number;
+  second_copies: number;
+  failed: { path: string; reason: string }[];
+}
+
+/** Offload a card: any folder with recordings. Copies are compared, named by a template, and come in as one arrival. */
+export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice: () => void }) {
+  const library = useShared((state) => state.library);
+  const project = useShared((state) => state.project);
+  const [folder, setFolder] = useState("");
+  const [template, setTemplate] = useState(() => localStorage.getItem("take names") ?? TEMPLATE);
+  const [notes, setNotes] = useState<Notes>(NO_NOTES);
+  const [second, setSecond] = useState("");
+  const [left, setLeft] = useState<string[]>([]);
+  const [failed, setFailed] = useState<Outcome["failed"]>([]);
+  const [busy, setBusy] = useState(false);
+  const wanted: Schemas["Looking"] = { folder, template, place: notes.place, project };
+  const card = useQuery({
+    queryKey: ["card", library, wanted],
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () => got(api.POST("/api/lib/{library}/card", { params: { path: { library } }, body: wanted })),
+  });
+  const takes = card.data?.takes ?? [];
+  const todo = takes.filter((take) => !take.known && !left.includes(take.path));
+  const run = async () => {
+    if (!todo.length || busy) return;
+    setBusy(true);
+    setFailed([]);
+    try {
+      const started = await got(
+        api.POST("/api/lib/{library}/offload", {
+          params: { path: { library } },
+          body: { ...wanted, only: left.length ? todo.map((take) => take.path) : [], second, notes },
+        }),
+      );
+      const job = await whenDone(started.job);
+      if (job.state !== "done") return;
+      const result = job.result as unknown as Outcome;
+      void queries.invalidateQueries();
+      setFailed(result.failed);
+      const beside = result.second_copies ? `, ${result.second_copies} second copies` : "";
+      const text = `${result.copied} takes offloaded, every copy compared with the card${beside}.`;
+      tell(result.failed.length ? `${text} ${result.failed.length} failed: see the list.` : text, result.failed.length > 0);
+      if (result.failed.length) return;
+      ask({ q: "", facets: { arrival: [String(result.arrival)] }, like: null, trash: false });
+      onClose();
+    } catch (error) {
+      complain(error);
+    } finally {
+      setBusy(false);
+    }
+  };
+  useKeys({ leave: onClose, commit: () => void run() });
+  return (
+    <Flex direction="column" gap="8px" bg="raised" borderBottom="1px solid" borderColor="line" p="12px" role="region" aria-label="Offload a card">
+      <Flex gap="8px" align="center">
+        <Box flex={1}>
+          <TextField
+            mono
+            label="Folder of the card"
+            placeholder="Whole path of the card; empty is the simulated recorder's"
+            value={folder}
+            onCommit={(path) => setFolder(path.trim())}
+          />
+        </Box>
+        <Do quiet onClick={onDevice}>
+          Field recorder
+        </Do>
+        <Do quiet act="leave" onClick={onClose}>
+          Close
+        </Do>
+      </Flex>
+      <NotesForm notes={notes} onChange={setNotes} />
+      <Flex gap="8px" align="center">
+        <Box flex={2}>
+          <TextField
+            mono
+            label="Names of the takes"
+            value={template}
+            onCommit={(text) => {
+              const next = text.trim() || TEMPLATE;
+              localStorage.setItem("take names", next);
+              setTemplate(next);
+            }}
+          />
+        </Box>
+        <Input
+          mono
+          flex={2}
+          label="Folder for second copies"
+          placeholder="Second copies to this folder (if wanted)"
+          value={second}
+          onChange={(event) => setSecond(event.target.value)}
+        />
+        <Do main act="commit" disabled={!todo.length || busy} onClick={() => void run()}>
+          {busy ? "Copying …" : `Offload ${todo.length} ${todo.length === 1 ? "take" : "takes"}`}
+        </Do>
+      </Flex>
+      <Box color="dim" fontSize="11px">
+        {"{project} {date} {time} {place} {name} {number:3}"} stand for what they say. The card stays as it is; every copy is read back and compared
+        by its hash.
+      </Box>
+      {card.error && (
+        <Box color="coral" role="alert">
+          {(card.error as Error).message}
+        </Box>
+      )}
+      <Box maxH="190px" overflowY="auto" bg="ground" borderRadius="6px" role="table" aria-label="Takes on the card" fontSize="12px">
+        {takes.map((take) => (
+          <Flex key={take.path} role="row" gap="10px" px="8px" py="3px" align="center" color={take.known ? "dim" : "chalk"} data-take={take.path}>
+            <chakra.input
+              type="checkbox"
+              aria-label={`Offload ${take.path}`}
+              checked={!take.known && !left.includes(take.path)}
+              disabled={take.known}
+              onChange={(event) => setLeft((before) => (event.target.checked ? before.filter((one) => one !== take.path) : [...before, take.path]))}
+            />
+            <Box role="cell" fontFamily="mono" w="150px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={take.path}>
+              {take.path.split("/").pop()}
+            </Box>
+            <Box role="cell" fontFamily="mono" color="dim" w="132px">
+              {take.date} {take.time.slice(0, 5)}
+            </Box>
+            <Box role="cell" fontFamily="mono" w="64px" textAlign="right">
+              {seconds(take.seconds)}
+            </Box>
+            <Box role="cell" flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={take.note || take.name}>
+              {take.known ? "offloaded before" : take.name}
+            </Box>
+          </Flex>
+        ))}
+        {card.data && !takes.length && (
+          <Box color="dim" p="8px">
+            No recordings lie here. Record a take on the field recorder, or give the path of another card.
+          </Box>
+        )}
+      </Box>
+      {[...failed, ...(card.data?.skipped ?? [])].map((one) => (
+        <Box key={one.path} color="coral" fontSize="12px" overflowWrap="anywhere">
+          {one.path}: {one.reason}
+        </Box>
+      ))}
+    </Flex>
+  );
+}
