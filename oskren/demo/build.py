@@ -18,6 +18,7 @@ from oskren.core.shipping.sheet import Target
 from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
+from oskren.demo.field import leave
 from oskren.demo.scenario import PERFORMANCE, RECORDINGS, WIDE, Recording
 from oskren.store import Home, Library, describing, keeping
 from oskren.store.describing import Change
@@ -27,7 +28,7 @@ from oskren.work import shipments, slices, spreads, watching
 from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 
-VERSION = "3"
+VERSION = "4"
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE]
 
@@ -63,7 +64,7 @@ def build(home: Path, say: Callable[[str], None]) -> None:
         return
     if (home / "libraries").exists() and not (home / "demo.building").exists():
         raise OskrenError(f"{home}: holds a library that is not the demo's; give 'oskren demo' another folder with --home")
-    for old in ("libraries", "recordings", "shipped", "cache", "peaks"):
+    for old in ("libraries", "recordings", "shipped", "cache", "peaks", "card"):
         shutil.rmtree(home / old, ignore_errors=True)
     home.mkdir(parents=True, exist_ok=True)
     (home / "demo.building").touch()
@@ -80,6 +81,7 @@ def build(home: Path, say: Callable[[str], None]) -> None:
         _import(studio, library, home, say)
         _describe(studio, library, home)
         _design(studio, library, say)
+        leave(studio, library, home)
         _slice_and_ship(studio, library, home, say)
     finally:
         studio.close()

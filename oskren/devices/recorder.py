@@ -125,13 +125,13 @@ class Recorder:
         return len(wave) / RATE
 
     def advance(self, frames: int) -> NDArray[np.float32]:
-        """Hear the next frames, and write them when a take runs; samples of shape (frames, 2)."""
+        """Hear the next frames (one at least), and write them when a take runs; samples of shape (frames, 2)."""
         pressure = self._air.block(frames) + self._random.standard_normal((frames, 2)) * 20e-6 * 10 ** (CAPSULE_NOISE_DB / 20)
         volts = pressure * 10 ** ((SENSITIVITY_DB + self.settings.gain_db) / 20)
         volts = self._low_cut(volts) + self._random.standard_normal((frames, 2)) * 10 ** (CONVERTER_NOISE_DB / 20)
         self.clips += int(np.count_nonzero(np.abs(volts) >= 1.0))
         samples = np.clip(volts, -1.0, 1.0 - 2.0**-23).astype(np.float32)
-        self.peaks = np.abs(samples).max(axis=0) if frames else self.peaks
+        self.peaks = np.abs(samples).max(axis=0)
         self.held = np.maximum(self.held, self.peaks)
         self._write(samples)
         self._last.append((self.position, samples))
@@ -238,7 +238,9 @@ class Running:
         """Switch it on or off; a running take is ended first."""
         with self.lock:
             if on and self._recorder is None:
-                self._recorder = Recorder(self.card, seed=int(time.time()), split_s=self._split_s)
+                recorder = Recorder(self.card, seed=int(time.time()), split_s=self._split_s)
+                recorder.advance(round(TICK_S * RATE))  # the filters' library takes a second to load: before the clock runs
+                self._recorder = recorder
                 self._looked = time.monotonic()
                 self._thread = threading.Thread(target=self._run, args=(self._recorder,), daemon=True, name="recorder")
                 self._thread.start()
@@ -250,6 +252,7 @@ class Running:
     def _run(self, recorder: Recorder) -> None:
         begun, done = time.monotonic(), 0
         while self._recorder is recorder:
+            time.sleep(TICK_S)
             due = int((time.monotonic() - begun) * RATE)
             with self.lock:
                 if self._recorder is not recorder:
@@ -259,4 +262,3 @@ class Running:
             done = due
             if time.monotonic() - self._looked > LEFT_ALONE_S:
                 self.switch(False)
-            time.sleep(TICK_S)

@@ -83,6 +83,14 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
             onCommit={(path) => setFolder(path.trim())}
           />
         </Box>
+        <Input
+          mono
+          flex={1}
+          label="Folder for second copies"
+          placeholder="Second copies to this folder (if wanted)"
+          value={second}
+          onChange={(event) => setSecond(event.target.value)}
+        />
         <Do quiet onClick={onDevice}>
           Field recorder
         </Do>
@@ -92,7 +100,7 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
       </Flex>
       <NotesForm notes={notes} onChange={setNotes} />
       <Flex gap="8px" align="center">
-        <Box flex={2}>
+        <Box flex={1}>
           <TextField
             mono
             label="Names of the takes"
@@ -104,14 +112,6 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
             }}
           />
         </Box>
-        <Input
-          mono
-          flex={2}
-          label="Folder for second copies"
-          placeholder="Second copies to this folder (if wanted)"
-          value={second}
-          onChange={(event) => setSecond(event.target.value)}
-        />
         <Do main act="commit" disabled={!todo.length || busy} onClick={() => void run()}>
           {busy ? "Copying …" : `Offload ${todo.length} ${todo.length === 1 ? "take" : "takes"}`}
         </Do>

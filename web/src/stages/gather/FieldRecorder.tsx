@@ -173,11 +173,12 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
               <Num label="Effort" value={effort} low={0} high={1} step={0.05} digits={2} normal={0.6} onChange={setEffort} />
             </Box>
             {kit.data.props.map((prop) => (
-              <Do key={prop.key} onClick={() => play(prop.key)} hint={`${prop.gesture} it once, with this effort at this distance`}>
+              <Do
+                key={prop.key}
+                onClick={() => play(prop.key)}
+                hint={`${prop.gesture[0].toUpperCase()}${prop.gesture.slice(1)} it once, with this effort at this distance`}
+              >
                 {prop.name}
-                <Box as="span" color="dim" fontWeight={400}>
-                  {prop.gesture}
-                </Box>
               </Do>
             ))}
           </Flex>

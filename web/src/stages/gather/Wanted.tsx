@@ -119,7 +119,7 @@ function Answers({ entry, audition }: { entry: WantedEntry; audition: Props["aud
           <Box color="dim" whiteSpace="nowrap">
             {sound.category}
           </Box>
-          <Box fontFamily="mono" color="dim" w="64px" textAlign="right">
+          <Box fontFamily="mono" color="dim" w="76px" textAlign="right" whiteSpace="nowrap">
             fits {Math.round(fit * 100)} %
           </Box>
           <Do quiet onClick={() => void answer(entry.id, [sound.id])} hint={`${sound.name} answers this`}>
