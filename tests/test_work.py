@@ -27,9 +27,8 @@ from oskren.work.importing import import_paths
 from oskren.work.jobs import Job, Jobs
 from oskren.work.shipping import ship
 from oskren.work.studio import Studio
-from oskren.work.takes import Takes
 from oskren.work.workers import Workers
-from tests.support import RATE, noise, sine, struck
+from tests.support import RATE, noise, struck
 
 
 def ended(job: Job) -> Job:
@@ -190,49 +189,6 @@ class Importing(InStudio):
         self.assertEqual(result.imported, 2)
         self.assertEqual({Path(one["path"]).name for one in result.skipped}, {"empty.flac", "picture.png", "cut.wav", "nan.wav"})
         self.assertTrue(all(len(one["reason"]) > 10 for one in result.skipped))
-
-
-class Recording(InStudio):
-    def setUp(self) -> None:
-        super().setUp()
-        self.takes = Takes(self.folder / "takes")
-
-    def test_a_killed_server_keeps_what_was_recorded(self) -> None:
-        samples = sine(300, 1.0, -12)
-        take = self.takes.begin("test", "Lost and found", RATE, 1, 32)
-        self.takes.add(take, 0, samples[: RATE // 2].tobytes())
-        again = Takes(self.folder / "takes")  # as after a restart
-        self.assertEqual(again.unfinished(), [take])
-        done = again.finish(self.studio, take)
-        self.assertEqual((done["name"], done["seconds"]), ("Lost and found", 0.5))
-        with self.library.reading() as session:
-            sound = session.scalars(select(Sound)).one()
-        self.assertEqual((sound.kind, sound.bits), ("take", 32))
-        np.testing.assert_array_equal(files.read(self.library.media(NodeAdapter.validate_python(sound.node).audio))[0], samples[: RATE // 2])
-        self.assertEqual(again.unfinished(), [])
-
-    def test_a_half_written_last_frame_is_left_out(self) -> None:
-        take = self.takes.begin("test", "x", RATE, 2, 24)
-        self.takes.add(take, 0, noise(0.2, -20, channels=2).tobytes())
-        part = self.folder / "takes" / f"{take}.part"
-        part.write_bytes(part.read_bytes() + b"\x01\x02\x03")
-        self.assertAlmostEqual(self.takes.finish(self.studio, take)["seconds"], 0.2)
-
-    def test_what_cannot_be_recorded_is_refused(self) -> None:
-        for rate, channels, bits in ((10, 1, 24), (RATE, 0, 24), (RATE, 9, 24), (RATE, 1, 8)):
-            with self.assertRaises(OskrenError):
-                self.takes.begin("test", "x", rate, channels, bits)
-        take = self.takes.begin("test", "x", RATE, 2, 24)
-        for position, data, words in ((0, b"\0" * 5, "whole frames"), (10, b"\0" * 8, "missing before")):
-            with self.assertRaisesRegex(OskrenError, words):
-                self.takes.add(take, position, data)
-        with self.assertRaisesRegex(OskrenError, "Nothing was recorded"):
-            self.takes.finish(self.studio, take)
-        with self.assertRaisesRegex(OskrenError, "no take"):
-            self.takes.add("../../etc", 0, b"")
-
-    def test_takes_are_numbered_apart(self) -> None:
-        self.assertEqual(len({self.takes.begin("test", "x", RATE, 1, 24) for _ in range(4)}), 4)
 
 
 class Listening(InStudio):

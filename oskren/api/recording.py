@@ -18,6 +18,7 @@ from oskren.devices.props import PROPS
 from oskren.devices.recorder import CLOSEST_M, FURTHEST_M, HIGHEST_GAIN_DB, LOWEST_GAIN_DB, RATE, Running
 from oskren.store.arrivals import ArrivalNotes
 from oskren.work import offloading
+from oskren.work.importing import begin_follow_up
 from oskren.work.jobs import Job
 from oskren.work.takes import OpenTake, TakeChange, TakeFacts, Takes
 
@@ -72,7 +73,9 @@ def describe_take(takes: InTakes, take: str, change: TakeChange) -> TakeFacts:
 @router.post("/takes/{take}/finish")
 def finish_take(studio: InStudio, takes: InTakes, take: str, recovered: str = "") -> TakeDone:
     """End a recording (or one that its page left): it becomes a sound of its library."""
-    return TakeDone.model_validate(takes.finish(studio, take, recovered[:400]))
+    done = takes.finish(studio, take, recovered[:400])
+    begin_follow_up(studio, studio.home.library(str(done["library"])))
+    return TakeDone.model_validate(done)
 
 
 async def recover_takes(studio: Any, takes: Takes) -> None:
@@ -346,19 +349,19 @@ def offload_card(studio: InStudio, library: InLibrary, running: InRecorder, want
     offloading.look(library, card, wanted.template, wanted.notes.place, wanted.project)
 
     def work(job: Job) -> dict[str, Any]:
-        return asdict(
-            offloading.offload(
-                studio,
-                library,
-                card,
-                template=wanted.template,
-                notes=wanted.notes,
-                project=wanted.project,
-                second=second,
-                only=wanted.only,
-                told=job.progress,
-                stop=job.flag.exists,
-            )
+        done = offloading.offload(
+            studio,
+            library,
+            card,
+            template=wanted.template,
+            notes=wanted.notes,
+            project=wanted.project,
+            second=second,
+            only=wanted.only,
+            told=job.progress,
+            stop=job.flag.exists,
         )
+        begin_follow_up(studio, library)
+        return asdict(done)
 
     return started(studio.jobs.start("offload", f"Offloading {card.name}", work))

@@ -10,9 +10,9 @@ import os
 import re
 import shutil
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from sqlalchemy import select
@@ -30,7 +30,7 @@ from oskren.work.studio import Studio, Told
 TEMPLATE = "{project} {date} {place} RAW {number:3}"
 CHUNK = 1 << 20
 MOST_TAKES = 5000
-_PART = re.compile(r"^(.*?)[_-](\d{1,2})$")
+_PART = re.compile(r"^(.*?)([_-])(\d{1,2})$")
 
 
 @dataclass(frozen=True)
@@ -97,14 +97,13 @@ def look(library: Library, card: Path, template: str = TEMPLATE, place: str = ""
         said = metadata.read(path, info.rate)
         begun = said.date if re.match(r"\d{4}-\d\d-\d\d", said.date) else datetime.fromtimestamp(facts.st_mtime - info.seconds).isoformat(timespec="seconds")
         found.append((begun, path, info, facts, said))
-    found.sort(key=lambda one: (one[0], str(one[1])))
-    number, part, stem = 0, 1, ""
+    parts = _parts({path: (begun, info.seconds) for begun, path, info, *_ in found})
+    begins = {path: begun for begun, path, *_ in found}
+    found.sort(key=lambda one: (begins[parts[one[1]][0]], str(parts[one[1]][0]), parts[one[1]][1]))
+    number = 0
     for begun, path, info, facts, said in found:
-        match = _PART.match(path.stem)
-        if match and match[1] == stem and int(match[2]) == part + 1:
-            part += 1
-        else:
-            number, part, stem = number + 1, 1, path.stem
+        part = parts[path][1]
+        number += part == 1
         day, _, hour = begun.partition("T")
         values = {"project": called, "date": day, "time": hour[:8].replace(":", ""), "place": place, "name": path.stem, "number": number}
         name = filled(template, values, TAKE_TOKENS) or path.stem
@@ -125,6 +124,35 @@ def look(library: Library, card: Path, template: str = TEMPLATE, place: str = ""
         )
     view.takes = _apart(view.takes)
     return view
+
+
+def _parts(found: Mapping[Path, tuple[str, float]]) -> dict[Path, tuple[Path, int]]:
+    """Which take every file is of, by its first file, and which part: one goes on where the part before it ends, and is called so.
+
+    Parameters
+    ----------
+    found : mapping of Path to (str, float)
+        When each file was begun (ISO 8601, to the second), and its length (s).
+    """
+    parts: dict[Path, tuple[Path, int]] = {}
+    numbered = [(path, match) for path in found if (match := _PART.match(path.stem))]
+    for path, match in sorted(numbered, key=lambda one: int(one[1][3])):
+        stem, between, number = match[1], match[2], int(match[3])
+        before = path.with_name(f"{stem}{path.suffix}" if number == 2 else f"{stem}{between}{number - 1}{path.suffix}")
+        if number < 2 or before not in found or (number > 2 and before not in parts):
+            continue
+        due = _moment(found[before][0]) + timedelta(seconds=found[before][1])
+        if abs((_moment(found[path][0]) - due).total_seconds()) <= 2.0:
+            first, place = parts.get(before, (before, 1))
+            parts[path] = first, place + 1
+    return {path: parts.get(path, (path, 1)) for path in found}
+
+
+def _moment(said: str) -> datetime:
+    try:
+        return datetime.fromisoformat(said[:19])
+    except ValueError:
+        return datetime.min.replace(year=2)
 
 
 def _noted(path: Path, size: int) -> str:

@@ -232,8 +232,8 @@ class Takes:
             # the entry may have been taken off the list meanwhile; the take is what counts
             with contextlib.suppress(OskrenError):
                 wanted.answer(library, facts.wanted, "sound", [sound], recorded=True)
-        begin_follow_up(studio, library)
         return {
+            "library": facts.library,
             "name": facts.name,
             "seconds": frames / facts.rate,
             "imported": result.imported,
@@ -259,8 +259,10 @@ class Takes:
                     path.unlink(missing_ok=True)
                 continue
 
-            def work(_: Job, take: str = one.take) -> dict[str, object]:
-                return self.finish(studio, take, RECOVERED)
+            def work(_: Job, take: str = one.take, library: str = one.library) -> dict[str, object]:
+                done = self.finish(studio, take, RECOVERED)
+                begin_follow_up(studio, studio.home.library(library))
+                return done
 
             started.append(studio.jobs.start("recover", f"Recovering {one.name}, {one.seconds:.1f} s, which its page left", work).id)
             os.utime(self._paths(one.take)[0])  # looked at again only after another quiet while, if this fails
