@@ -1,6 +1,8 @@
 """Jobs, workers, takes, imports and shipments below the API: cancel, recovery after a kill, nothing doubled, nothing half-written."""
 
 import json
+import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -37,6 +39,26 @@ def ended(job: Job) -> Job:
             return job
         time.sleep(0.01)
     raise AssertionError("the job does not end")
+
+
+class WorkersEnd(unittest.TestCase):
+    def test_workers_end_with_a_server_that_was_killed(self) -> None:
+        script = """
+import os, time
+from oskren.work.workers import Workers
+workers = Workers(2)
+print(workers.live(os.getpid), workers.submit("batch", os.getpid).result(), flush=True)
+time.sleep(600)
+"""
+        with subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True) as server:
+            assert server.stdout is not None
+            pids = [int(text) for text in server.stdout.readline().split()]
+            server.kill()
+        self.assertEqual(len(set(pids)), 2)
+        deadline = time.monotonic() + 20
+        while any(Path(f"/proc/{pid}").exists() for pid in pids) and time.monotonic() < deadline:
+            time.sleep(0.02)
+        self.assertEqual([pid for pid in pids if Path(f"/proc/{pid}").exists()], [])
 
 
 class JobsTold(unittest.TestCase):

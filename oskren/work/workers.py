@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
@@ -22,8 +23,18 @@ def _context() -> Any:
     return context
 
 
-def _gentle() -> None:
-    os.nice(10)
+def _begin(gentle: bool) -> None:
+    """What a new worker does first: it ends itself when the process it works for is gone, however that was killed."""
+    if gentle:
+        os.nice(10)
+
+    def watch() -> None:
+        parent = multiprocessing.parent_process()
+        if parent is not None:
+            parent.join()
+            os._exit(1)
+
+    threading.Thread(target=watch, daemon=True, name="watching the server").start()
 
 
 class Workers:
@@ -34,7 +45,8 @@ class Workers:
         self._pools: dict[str, Executor] = {}
 
     def _make(self, name: str) -> Executor:
-        return ProcessPoolExecutor(1 if name == "live" else self.size, mp_context=_context(), initializer=None if name == "live" else _gentle)
+        live = name == "live"
+        return ProcessPoolExecutor(1 if live else self.size, mp_context=_context(), initializer=_begin, initargs=(not live,))
 
     def submit(self, name: str, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
         """Run a function of ``tasks`` in the live worker ("live") or the batch pool ("batch")."""

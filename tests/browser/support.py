@@ -55,13 +55,28 @@ class InBrowser(unittest.TestCase):
         """Fill the home before the server starts."""
 
     @classmethod
+    def microphone(cls) -> tuple[np.ndarray, int]:
+        """What the fake microphone plays, and its rate."""
+        return microphone_take(), RATE
+
+    @classmethod
     def setUpClass(cls) -> None:
         holder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
         cls.addClassCleanup(holder.cleanup)
         cls.folder = Path(holder.name)
-        files.write(cls.folder / "microphone.wav", microphone_take(), RATE, 16)
+        files.write(cls.folder / "microphone.wav", *cls.microphone(), 16)
         cls.prepare(cls.folder / "home")
         cls.port = free_port("127.0.0.1", 4800)
+        cls.serve()
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        capture = f"--use-file-for-fake-audio-capture={cls.folder / 'microphone.wav'}"
+        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=[*ARGUMENTS, capture])
+        cls.addClassCleanup(cls.browser.close)
+
+    @classmethod
+    def serve(cls) -> None:
+        """Start the server, and end it with the class."""
         server = uvicorn.Server(uvicorn.Config(make_app(cls.folder / "home"), port=cls.port, log_level="warning"))
         thread = threading.Thread(target=server.run, daemon=True)
         thread.start()
@@ -74,11 +89,6 @@ class InBrowser(unittest.TestCase):
         deadline = time.monotonic() + 20
         while not server.started and time.monotonic() < deadline:
             time.sleep(0.02)
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        capture = f"--use-file-for-fake-audio-capture={cls.folder / 'microphone.wav'}"
-        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=[*ARGUMENTS, capture])
-        cls.addClassCleanup(cls.browser.close)
 
     def setUp(self) -> None:
         self.complaints: list[str] = []

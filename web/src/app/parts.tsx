@@ -38,7 +38,11 @@ export function Do({ onClick, act, main, on, quiet, disabled, hint, children, ..
     <Box asChild {...rest}>
       <chakra.button
         type="button"
-        onClick={onClick}
+        onClick={(event) => {
+          // pressed by the mouse it does not keep the keys: Space goes on playing, Enter goes on committing
+          if (event.detail > 0) event.currentTarget.blur();
+          onClick();
+        }}
         disabled={disabled}
         title={hint ?? (act ? `${KEYS[act][1]} (${shown(act)})` : undefined)}
         aria-pressed={on}

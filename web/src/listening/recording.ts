@@ -119,8 +119,6 @@ export async function arm(device = get().device): Promise<void> {
     const delivered = await recorder.arm(device);
     recorder.hear(get().monitor);
     set({ state: "armed", device, delivered, inputs: await Recorder.inputs() });
-    // Enter starts the take now; on the focused button it would let the input go again
-    (document.activeElement as HTMLElement | null)?.blur();
   } catch (error) {
     set({ state: "idle", delivered: null });
     complain(error);

@@ -1,0 +1,209 @@
+"""Recording in Chromium from a fake microphone: a reload, a lost connection and a killed server lose nothing, sample by sample."""
+
+import re
+import signal
+import subprocess
+import sys
+import time
+
+import httpx
+import numpy as np
+from playwright.sync_api import expect
+
+from oskren.core.audio import files
+from tests.browser.support import InBrowser
+
+RATE = 44_100
+"""The rate at which Chromium's fake device hands a file on unchanged."""
+
+LOOP_S = 4.2
+ONE_STEP = 1.01 / 32_768
+"""The fake device works with 16 bit: so far may a sample lie from the file."""
+
+SERVER = """
+import sys, uvicorn
+from pathlib import Path
+from oskren.api.app import make_app
+app = make_app(Path(sys.argv[1]))
+app.state.takes.quiet_s = float(sys.argv[3])
+uvicorn.run(app, port=int(sys.argv[2]), log_level="error")
+"""
+
+
+class Recording(InBrowser):
+    """A server in a process of its own, so that it can be killed."""
+
+    @classmethod
+    def microphone(cls) -> tuple[np.ndarray, int]:
+        random = np.random.default_rng(5)
+        return (0.2 * random.standard_normal((round(LOOP_S * RATE), 1))).clip(-0.9, 0.9).astype(np.float32), RATE
+
+    @classmethod
+    def serve(cls) -> None:
+        cls.start()
+        cls.addClassCleanup(lambda: cls.kill(signal.SIGTERM))
+
+    @classmethod
+    def start(cls, quiet_s: float = 600.0) -> None:
+        cls.server = subprocess.Popen([sys.executable, "-c", SERVER, str(cls.folder / "home"), str(cls.port), str(quiet_s)])
+        deadline = time.monotonic() + 40
+        while time.monotonic() < deadline:
+            try:
+                httpx.get(f"http://127.0.0.1:{cls.port}/api/state", timeout=5)
+                return
+            except httpx.TransportError:
+                time.sleep(0.05)
+        raise AssertionError("the server does not start")
+
+    @classmethod
+    def kill(cls, how: signal.Signals = signal.SIGKILL) -> None:
+        cls.server.send_signal(how)
+        cls.server.wait(20)
+
+    def setUp(self) -> None:
+        super().setUp()
+        name = f"Session {self.id().split('.')[-1][:40]}"
+        self.new_library(name)
+        self.library = self.page.get_by_label("Library", exact=True).input_value()
+
+    def arm(self) -> None:
+        self.press("r")
+        self.panel = self.page.get_by_role("region", name="Record")
+        self.panel.get_by_role("button", name="Arm").click()
+        expect(self.panel.get_by_role("button", name="Armed")).to_be_visible()
+
+    def recorded(self, seconds: int) -> None:
+        """Wait until a take is at least so long."""
+        longer = "|".join(str(number) for number in range(seconds, seconds + 40))
+        expect(self.panel.get_by_test_id("take-time")).to_have_text(re.compile(rf"^({longer})\.\d s$"))
+
+    def takes(self):  # type: ignore[no-untyped-def]
+        return self.api(f"lib/{self.library}/sounds?q=where kind take&sort=name")["rows"]
+
+    def samples(self, number: int) -> np.ndarray:
+        answer = httpx.get(f"http://127.0.0.1:{self.port}/api/lib/{self.library}/sounds/{number}/file", timeout=60).raise_for_status()
+        path = self.folder / f"{self.library} {number}.wav"
+        path.write_bytes(answer.content)
+        samples, rate = files.read(path)
+        self.assertEqual(rate, RATE)
+        return samples
+
+    def assert_unbroken(self, samples: np.ndarray) -> None:
+        """The whole take is what the microphone played, without a frame lost or doubled."""
+        played = files.read(self.folder / "microphone.wav")[0][:, 0]
+        repeats = int(np.ceil(len(samples) / len(played))) + 2
+        loop = np.tile(played, repeats)
+        first = samples[:8192, 0]
+        spectrum = np.fft.rfft(played) * np.conj(np.fft.rfft(first, len(played)))
+        at = int(np.argmax(np.fft.irfft(spectrum, len(played))))
+        for lane in range(samples.shape[1]):
+            apart = np.abs(samples[:, lane] - loop[at : at + len(samples)])
+            self.assertLess(float(apart.max()), ONE_STEP, f"differs first at {np.argmax(apart > ONE_STEP) / RATE:.3f} s of {len(samples) / RATE:.3f} s")
+
+    def test_a_take_with_slate_good_mark_and_the_seconds_before(self) -> None:
+        page = self.page
+        self.arm()
+        panel = self.panel
+        expect(panel.get_by_test_id("delivered")).to_contain_text("44.1 kHz, 2 channels, 16 bit delivered")
+        expect(panel.get_by_role("meter").first).to_have_attribute("aria-valuenow", re.compile(r"^-(5|4|3|2|1)?\d$"))
+        expect(panel.get_by_test_id("meter")).to_contain_text("0 clips")
+        panel.get_by_label("Name of the take").fill("Reed")
+        panel.get_by_label("Slate note").fill("hand through dry reeds")
+        panel.get_by_label("Slate note").press("Enter")
+        panel.get_by_role("button", name="Notes of the session").click()
+        panel.get_by_label("Place", exact=True).fill("Reed beds")
+        panel.get_by_label("Place", exact=True).press("Enter")
+        panel.get_by_role("button", name="5 s before").click()
+        panel.get_by_label("Count-in").select_option("3")
+        panel.get_by_role("meter").first.click()  # out of the field: the keys belong to the panel again
+        self.press("Enter")
+        expect(panel.get_by_test_id("take-time")).to_have_text("in 3 s")
+        self.recorded(5)
+        self.press("k", "t")
+        expect(panel.get_by_role("button", name="Good take")).to_be_visible()
+        # another stage may be looked at meanwhile
+        self.stage("Ship")
+        expect(page.get_by_role("button", name=re.compile("^Recording Reed 01"))).to_be_visible()
+        page.get_by_role("button", name=re.compile("^Recording Reed 01")).click()
+        expect(panel.get_by_role("button", name="End take")).to_be_visible()
+        self.press("Enter")
+        expect(panel.get_by_test_id("takes")).to_contain_text(re.compile(r"Reed 01 [\d.]+ s good"))
+        expect(panel.get_by_label("Number of the take")).to_have_value("2")
+        [row] = self.takes()
+        self.assertEqual(
+            (row["name"], row["mark"], row["tags"], row["bits"], row["channels"]), ("Reed 01", "glass", "dry good", 24, 2)
+        )  # dry is said on the slate
+        facts = self.api(f"lib/{self.library}/sounds/{row['id']}")
+        self.assertEqual((facts["notes"], facts["noted"]["place"], facts["said"]["take"]), ("hand through dry reeds", "Reed beds", "1"))
+        marks = {mark["label"]: mark["at_s"] for mark in facts["said"]["markers"]}
+        self.assertAlmostEqual(marks["start pressed"], 5.0, delta=0.15)
+        self.assertGreater(marks["moment 1"], 4.9)
+        self.assert_unbroken(self.samples(row["id"]))
+
+    def test_a_reload_in_the_middle_keeps_what_was_recorded(self) -> None:
+        page = self.page
+        self.arm()
+        self.press("Enter")
+        self.recorded(3)
+        page.reload()
+        expect(page.get_by_role("status").filter(has_text="was recovered")).to_be_visible()
+        [row] = self.takes()
+        self.assertGreaterEqual(row["seconds"], 2.5)  # all but what was on its way
+        self.assertIn("Recovered", self.api(f"lib/{self.library}/sounds/{row['id']}")["notes"])
+        self.assert_unbroken(self.samples(row["id"]))
+
+    def test_a_killed_server_in_the_middle_loses_nothing(self) -> None:
+        page = self.page
+        self.arm()
+        self.press("Enter")
+        self.recorded(2)
+        self.kill()
+        expect(self.panel.get_by_text(re.compile(r"The server is away: \d+ s wait here"))).to_be_visible()
+        self.start()
+        expect(self.panel.get_by_text("The server is away")).to_have_count(0)
+        self.recorded(6)
+        self.panel.get_by_role("button", name="End take").click()
+        expect(page.get_by_role("status").filter(has_text="is in the library")).to_be_visible()
+        [row] = self.takes()
+        self.assertGreaterEqual(row["seconds"], 6)
+        self.assert_unbroken(self.samples(row["id"]))
+
+    def test_a_killed_server_and_a_closed_page_leave_a_take_that_says_so(self) -> None:
+        self.arm()
+        self.press("Enter")
+        self.recorded(3)
+        self.kill()
+        self.page.close()
+        self.start(quiet_s=0.5)
+        self.addCleanup(self.restart)
+        deadline = time.monotonic() + 30
+        while not self.takes() and time.monotonic() < deadline:
+            time.sleep(0.1)
+        [row] = self.takes()
+        self.assertGreaterEqual(row["seconds"], 2.5)
+        self.assertIn("the page or the server went away", self.api(f"lib/{self.library}/sounds/{row['id']}")["notes"])
+        self.assert_unbroken(self.samples(row["id"]))
+
+    def restart(self) -> None:
+        self.kill()
+        self.start()
+
+    def test_a_page_thought_gone_goes_on_in_another_take(self) -> None:
+        """The connection was away for so long that the server kept the take as it was; both together are the whole."""
+        self.kill()
+        self.start(quiet_s=1.0)
+        self.addCleanup(self.restart)
+        self.arm()
+        self.press("Enter")
+        self.recorded(2)
+        self.page.context.set_offline(True)
+        deadline = time.monotonic() + 30
+        while not self.takes() and time.monotonic() < deadline:
+            time.sleep(0.1)
+        self.page.context.set_offline(False)
+        expect(self.panel.get_by_text("The server is away")).to_have_count(0)
+        self.panel.get_by_role("button", name="End take").click()
+        expect(self.page.get_by_role("status").filter(has_text="continued")).to_be_visible()
+        first, second = self.takes()
+        self.assertEqual((first["name"], second["name"]), ("Take 01", "Take 01 continued"))
+        self.assert_unbroken(np.concatenate([self.samples(first["id"]), self.samples(second["id"])]))
