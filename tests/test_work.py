@@ -82,6 +82,21 @@ class JobsTold(unittest.TestCase):
         self.assertEqual((job.state, job.result), ("done", {"made": 5}))
         self.assertEqual((told[0]["state"], told[-1]["state"], told[-1]["done"]), ("running", "done", 5))
 
+    def test_what_goes_on_by_itself_is_ended_before_the_server_stops(self) -> None:
+        going, free = threading.Barrier(3, timeout=10), threading.Event()
+
+        def work(job: Job) -> None:
+            going.wait()
+            while not free.wait(0.001):
+                job.progress(1, 2)
+
+        follow, ship = (self.jobs.start(kind, kind, work) for kind in ("follow", "ship"))
+        going.wait()
+        self.jobs.end(("follow",), within_s=10)
+        self.assertEqual((follow.state, ship.state), ("cancelled", "running"))
+        free.set()
+        self.assertEqual(ended(ship).state, "done")
+
     def test_cancel_ends_it_at_its_next_step(self) -> None:
         going = threading.Event()
 

@@ -6,11 +6,11 @@ import hashlib
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import select
+from sqlalchemy import func, select, text
 
 from oskren.core.audio.files import replacing
 from oskren.core.errors import OskrenError
-from oskren.store.library import Library, keep_words_in_step
+from oskren.store.library import Library
 from oskren.store.tables import Arrival, Sound
 
 PICTURES = {b"\xff\xd8\xff": ".jpg", b"\x89PNG\r\n\x1a\n": ".png", b"RIFF": ".webp"}
@@ -32,7 +32,7 @@ class ArrivalNotes(BaseModel):
 
     def said(self) -> dict[str, str]:
         """What is filled in."""
-        return {name: text.strip() for name, text in self.model_dump().items() if text.strip()}
+        return {name: said.strip() for name, said in self.model_dump().items() if said.strip()}
 
 
 def _of(session: Any, number: int) -> Arrival:
@@ -51,20 +51,23 @@ def notes_of(library: Library, number: int | None) -> ArrivalNotes:
 
 
 def describe(library: Library, number: int, notes: ArrivalNotes | None = None, name: str | None = None) -> int:
-    """Write an arrival's notes or name; its sounds are found by the new words at once. How many sounds that are."""
+    """Write an arrival's notes or name; its sounds are found by the new words at once. How many sounds that are.
+
+    The words stand once, with the arrival: notes on a hundred thousand sounds are written as fast as on one.
+    """
     with library.writing() as session:
         row = _of(session, number)
         if name is not None and name.strip():
             row.name = name.strip()
         if notes is not None:
             row.notes = notes.said()
-        session.flush()
-        sounds = session.scalars(select(Sound).where(Sound.arrival_id == number)).all()
-        if notes is not None:
-            for sound in sounds:
-                keep_words_in_step(session, sound)
-    library.columns.touch(*(sound.id for sound in sounds))
-    return len(sounds)
+            session.execute(text("DELETE FROM arrival_words WHERE rowid = :id"), {"id": number})
+            if row.notes:
+                said = " ".join(row.notes.values())
+                session.execute(text("INSERT INTO arrival_words(rowid, words) VALUES (:id, :words)"), {"id": number, "words": said})
+        sounds = session.scalar(select(func.count()).select_from(Sound).where(Sound.arrival_id == number, Sound.trashed.is_(None))) or 0
+    library.columns.touch_notes()
+    return sounds
 
 
 # ---- photos

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -39,12 +40,17 @@ def match_expression(query: str) -> str:
     >>> match_expression('glass "slow creak')
     '"glass"* AND "slow"* AND "creak"*'
     """
-    parts = []
+    return " AND ".join(match_parts(query))
+
+
+def match_parts(query: str) -> list[str]:
+    """The words and phrases of a question, each as an FTS5 expression."""
+    parts: list[str] = []
     for phrase, word in _PHRASE.findall(query):
         if phrase and (inner := re.findall(r"\w+", phrase)):
             parts.append('"' + " ".join(inner) + '"')
         parts += [f'"{piece}"*' for piece in re.findall(r"[^\W\d_]+|\d+", word)]
-    return " AND ".join(parts)
+    return parts
 
 
 @dataclass
@@ -115,11 +121,25 @@ class Asking(Columns):
         return self.search(session, replace(asked, offset=0, limit=max(1, len(self.ids) + len(self._changed)))).ids
 
     def _words(self, session: Session, words: str) -> Mask:
-        expression = match_expression(words)
-        if not expression:
-            return np.ones(len(self.ids), bool)
+        """Sounds that have every word: about themselves, or in the notes of their arrival."""
+        mask = np.ones(len(self.ids), bool)
+        plain = []
+        for part in match_parts(words):
+            noted = session.execute(text("SELECT rowid FROM arrival_words WHERE arrival_words MATCH :m"), {"m": part}).scalars().all()
+            if noted:
+                mask &= self._of_arrivals(noted) | self._matching(session, part)
+            else:
+                plain.append(part)
+        return mask & self._matching(session, " AND ".join(plain)) if plain else mask
+
+    def _matching(self, session: Session, expression: str) -> Mask:
         row = session.execute(text("SELECT group_concat(rowid) FROM sound_words WHERE sound_words MATCH :m"), {"m": expression}).scalar()
         return self._mask_of(np.fromstring(row, np.int64, sep=",") if row else np.zeros(0, np.int64))
+
+    def _of_arrivals(self, numbers: Sequence[int]) -> Mask:
+        wanted = {str(number_) for number_ in numbers}
+        good = np.array([label in wanted for label in self._labels["arrival"]], bool)
+        return good[self._codes["arrival"]] if len(good) else np.zeros(len(self.ids), bool)
 
     def _mask_of(self, numbers: Whole) -> Mask:
         mask = np.zeros(len(self.ids), bool)
@@ -181,11 +201,10 @@ class Asking(Columns):
         if name == "name":
             return np.fromiter((_fits(said, how, values) for said in self._plain["name"]), bool, len(self.ids))
         if name in NOTED:
-            said = f"json_extract(a.notes, '$.{name}')"
-            rows = session.execute(text(f"SELECT s.id, lower({said}) FROM sounds s JOIN arrivals a ON a.id = s.arrival_id WHERE {said} != ''"))
-        else:
-            column = {"notes": "notes", "rights": "rights"}[name]
-            rows = session.execute(text(f"SELECT id, lower({column}) FROM sounds WHERE {column} != ''"))
+            rows = session.execute(text(f"SELECT id, lower(json_extract(notes, '$.{name}')) FROM arrivals WHERE notes != '{{}}'"))
+            return self._of_arrivals([number_ for number_, said in rows if said and _fits(said, how, values)])
+        column = {"notes": "notes", "rights": "rights"}[name]
+        rows = session.execute(text(f"SELECT id, lower({column}) FROM sounds WHERE {column} != ''"))
         return self._mask_of(np.array(sorted(number_ for number_, said in rows if _fits(said, how, values)), np.int64))
 
     def _own(self, session: Session, name: str, kind: Kind, condition: Condition) -> Mask:

@@ -54,6 +54,11 @@ class Columns:
     def touch_uses(self) -> None:
         self._uses_stale = True
 
+    def touch_notes(self) -> None:
+        """Notes of an arrival were changed: what was found before may be found no longer."""
+        with self._lock:
+            self._last = None
+
     # ---- loading
 
     def refresh(self, session: Session) -> None:

@@ -349,11 +349,6 @@ def node_of(sound: Sound) -> Node:
 def keep_in_step(session: Session, sound: Sound) -> None:
     """After a change of a sound's fields: its search vector and its words."""
     sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
-    keep_words_in_step(session, sound)
-
-
-def keep_words_in_step(session: Session, sound: Sound) -> None:
-    """After a change of what is said about a sound: its words in the search."""
     session.execute(text("DELETE FROM sound_words WHERE rowid = :id"), {"id": sound.id})
     index_words(session, sound)
 
@@ -403,15 +398,9 @@ def _path_row(found: Examined, number: int, sent: Path | None) -> SoundPath:
     return SoundPath(path=path, sound_id=number, size=found.size, modified=found.modified, audio=found.audio, format=f"{said} {found.rate / 1000:g} kHz")
 
 
-def arrival_words(session: Session, number: int | None) -> list[str]:
-    """What was noted on an arrival; its sounds are found by it."""
-    arrival = session.get(Arrival, number) if number is not None else None
-    return [str(text) for text in (arrival.notes or {}).values() if text] if arrival is not None else []
-
-
 def index_words(session: Session, sound: Sound) -> None:
     """Put a sound's words into the full-text table, digits and CamelCase split, the unsplit name too."""
-    said = [*Metadata.model_validate(sound.said or {}).words(), *arrival_words(session, sound.arrival_id)]
+    said = Metadata.model_validate(sound.said or {}).words()
     folders = [word for part in Path(sound.folder).parts[-2:] for word in words_of(part)] if sound.folder else []
     own = [str(value) for value in (sound.fields or {}).values()]
     texts = [*words_of(sound.name), sound.name, *words_of(sound.category), sound.tags, sound.notes, sound.rights or "", *folders, *own, *said]

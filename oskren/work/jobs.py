@@ -7,7 +7,7 @@ import queue
 import threading
 import time
 import traceback
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -72,6 +72,7 @@ class Jobs:
         self._jobs: dict[int, Job] = {}
         self._listeners: list[queue.SimpleQueue[dict[str, Any]]] = []
         self._told: dict[int, float] = {}
+        self._threads: dict[int, threading.Thread] = {}
 
     def start(self, kind: str, title: str, work: Callable[[Job], dict[str, Any] | None]) -> Job:
         """Start work in a thread; its returned dict becomes the job's result."""
@@ -96,8 +97,20 @@ class Jobs:
             self._changed(job, at_once=True)
 
         self._changed(job, at_once=True)
-        threading.Thread(target=run, daemon=True, name=f"job {number}").start()
+        thread = threading.Thread(target=run, daemon=True, name=f"job {number}")
+        self._threads = {other: one for other, one in self._threads.items() if one.is_alive()} | {number: thread}
+        thread.start()
         return job
+
+    def end(self, kinds: Collection[str], within_s: float) -> None:
+        """End jobs of kinds that go on by themselves at the next start, and wait for them; others are left as they are."""
+        ending = [(self._jobs[number], thread) for number, thread in self._threads.items() if number in self._jobs and self._jobs[number].kind in kinds]
+        for job, thread in ending:
+            if thread.is_alive():
+                job.flag.touch()
+        deadline = time.monotonic() + within_s
+        for _, thread in ending:
+            thread.join(max(0.0, deadline - time.monotonic()))
 
     def get(self, number: int) -> Job:
         if number not in self._jobs:

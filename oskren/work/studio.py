@@ -43,6 +43,7 @@ class Studio:
         self._lock = threading.Lock()
 
     def close(self) -> None:
+        self.jobs.end(("follow", "rescan"), within_s=10)
         self.workers.close()
         self.home.close()
 

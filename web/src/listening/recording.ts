@@ -47,7 +47,7 @@ interface RecordingState {
   library: string;
   notes: Notes;
   /** The entry of the wanted list that takes answer. */
-  wanted: { id: number; what: string } | null;
+  wanted: { id: number; what: string; library: string } | null;
 }
 
 export const SILENT_DB = -96;
@@ -162,7 +162,7 @@ async function begin(): Promise<void> {
       device: "",
       number,
       arrival: await session(),
-      wanted: wanted?.id ?? 0,
+      wanted: wanted?.library === library ? wanted.id : 0,
       good: false,
       pre_s: 0,
       marks: [],

@@ -8,6 +8,7 @@ down_revision = "0002"
 
 
 def upgrade() -> None:
+    op.execute("CREATE VIRTUAL TABLE arrival_words USING fts5(words, tokenize='unicode61 remove_diacritics 2', prefix='2 3')")
     op.add_column("arrivals", sa.Column("notes", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("arrivals", sa.Column("photos", sa.JSON(), nullable=False, server_default="[]"))
     op.add_column("sounds", sa.Column("cut_from", sa.Integer(), nullable=True))

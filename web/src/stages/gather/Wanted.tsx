@@ -1,6 +1,6 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, got, type SoundRow } from "../../api/client";
 import { useKeys } from "../../app/keys";
 import { Choose, Do, Input, TextField } from "../../app/parts";
@@ -155,7 +155,7 @@ export function Wanted({ onClose, onRecord, audition }: Props) {
     onClose();
   };
   const record = (entry: WantedEntry) => {
-    useRecording.setState({ wanted: { id: entry.id, what: entry.what }, name: entry.what.slice(0, 160), number: 1 });
+    useRecording.setState({ wanted: { id: entry.id, what: entry.what, library }, name: entry.what.slice(0, 160), number: 1 });
     if (entry.state === "wanted" || entry.state === "found") void changeWanted(entry.id, { state: "to record" });
     onRecord();
   };
@@ -308,7 +308,12 @@ export function Answering({ onBack }: { onBack: () => void }) {
   const mine = chosen.length > 1 ? chosen : selected ? [selected.id] : [];
   const link = () => answering && mine.length > 0 && void answer(answering.id, mine);
   useKeys({ commit: link }, !!answering);
-  if (!answering) return null;
+  const gone = !!answering && !!wanted.data && !wanted.data.entries.some((one) => one.id === answering.id);
+  useEffect(() => {
+    // it was taken off the list, or another project is worked in
+    if (gone) useGather.setState({ answering: null });
+  }, [gone]);
+  if (!answering || gone) return null;
   const entry = wanted.data?.entries.find((one) => one.id === answering.id);
   return (
     <Flex gap="8px" px="10px" py="5px" align="center" bg="amberSoft" borderBottom="1px solid" borderColor="line" role="region" aria-label="Answering">
