@@ -80,6 +80,7 @@ def pictures(page: Page, out: Path) -> None:
     take("gather-recorder", 1900)
     page.get_by_role("button", name="End take").click()
     page.get_by_role("button", name="Offload the card").click()
+    page.get_by_role("region", name="Offload a card").wait_for()
     page.get_by_label("Place", exact=True).fill("Glasshouse to causeway")
     page.get_by_label("Place", exact=True).press("Enter")
     take("gather-card", 900)

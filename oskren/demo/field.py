@@ -31,12 +31,11 @@ NOTES = {
         permission="Sluice keeper asked and glad",
     ),
     "Glassworks": ArrivalNotes(
-        place="Glasshouse, furnace side",
+        place="Blowers' hall, furnace side",
         microphone="Close pair, 40 cm",
-        props="Panes, rods, a dome glass, lens rack",
-        weather="indoors, furnace lit",
+        weather="Indoors, furnace lit",
         permission="Master blower, in writing",
-        notes="The long creak comes only while the rack is warm.",
+        notes="The rack sings only while it is warm.",
     ),
     "Heron workshop": ArrivalNotes(
         place="Heron workshop", microphone="Close pair", props="Wings, beaks, keel springs of three herons", permission="Keeper of the herons"

@@ -111,6 +111,7 @@ class Gathering(InBrowser):
         page.get_by_label("Folder or file of this machine").fill(str(self.folder / "later"))
         self.press("Enter")
         self.kept(f"{HERE}/sounds?q=again", "it.rows.length === 1 && it.rows[0].category === 'Music/Mallets' && it.rows[0].category_sure < 1")
+        expect(page.get_by_role("status").filter(has_text="1 imported")).to_be_visible()
         page.get_by_label("Search the sounds").press("Escape")
         self.press("Control+z")
         expect(page.get_by_role("status").filter(has_text="Taken back: category of 6 sounds")).to_be_visible()

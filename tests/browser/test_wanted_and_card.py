@@ -1,6 +1,8 @@
 """The field recorder and its card, excerpts by keyboard, notes with photos, and a wanted list worked off."""
 
 import re
+import shutil
+import unittest.mock
 from pathlib import Path
 
 import numpy as np
@@ -172,6 +174,23 @@ class Fieldwork(InBrowser):
         np.testing.assert_allclose(written, whole[start : start + len(written)], atol=2.0**-23)
         self.assertAlmostEqual(len(written) / RATE, first["end_s"] - first["start_s"], places=4)
 
+    def test_a_full_disk_ends_the_take_and_keeps_it(self) -> None:
+        page = self.page
+        self.press("r")
+        panel = page.get_by_role("region", name="Record")
+        panel.get_by_label("Name of the take").fill("Until the end")
+        panel.get_by_role("button", name="Arm").click()
+        expect(panel.get_by_role("button", name="Armed")).to_be_visible()
+        self.press("Enter")
+        expect(panel.get_by_test_id("take-time")).to_have_text(re.compile(r"^[2-9]\.\d s$"))
+        left = shutil._ntuple_diskusage(1 << 40, (1 << 40) - (8 << 20), 8 << 20)
+        with unittest.mock.patch("shutil.disk_usage", return_value=left):
+            expect(page.get_by_role("alert")).to_contain_text(re.compile(r"Until the end 01, [\d.]+ s, is in the library. The disk Oskren writes to is full"))
+        expect(panel.get_by_role("button", name="Start take")).to_be_enabled()
+        [row] = self.found("until")
+        self.assertGreater(row["seconds"], 1.5)
+        self.assertIn("which are kept", self.api(f"{HERE}/sounds/{row['id']}")["notes"])
+
     def test_nothing_marked_is_said(self) -> None:
         self.page.locator("[data-sound]").first.click()
         self.press("k")
@@ -179,8 +198,10 @@ class Fieldwork(InBrowser):
 
     def test_notes_and_photos_of_an_arrival(self) -> None:
         page = self.page
-        page.get_by_role("button", name=re.compile("^Tuesday")).click()
+        self.choose("Kelp torn")
+        page.get_by_role("button", name="Arrival", exact=True).click()
         card = page.get_by_role("region", name="Arrival")
+        expect(card.get_by_label("Name of the arrival")).to_have_value("Tuesday")
         for label, text in (("Place", "Reed beds"), ("Permission", "keeper asked")):
             card.get_by_label(label, exact=True).fill(text)
             card.get_by_label(label, exact=True).press("Enter")

@@ -4,7 +4,7 @@ import { Do, Title } from "./parts";
 
 /** All keys; they mean the same in every stage. */
 export function KeyList({ onClose }: { onClose: () => void }) {
-  useKeys({ leave: onClose });
+  useKeys({ leave: onClose }, { over: true });
   return (
     <Flex position="fixed" inset={0} zIndex={40} align="center" justify="center" bg="ground/80" onClick={onClose}>
       <Box

@@ -1,5 +1,5 @@
 /** The one key map: every key has one meaning in all stages. docs/keys.md is the same list. */
-import { useEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 
 export const KEYS = {
   play: ["Space", "Play or stop"],
@@ -80,8 +80,8 @@ function typing(target: EventTarget | null): boolean {
 
 export type Handlers = Partial<Record<Act, (event: KeyboardEvent) => void>>;
 
-/** Who listens to keys, in the order they were shown; the last one is asked first. */
-let listening: { current: Handlers }[] = [];
+/** Who listens to keys, in the order they were shown; panels over a stage are asked first, then the last one shown. */
+let listening: { current: Handlers; over: boolean }[] = [];
 
 function handle(event: KeyboardEvent) {
   if (event.defaultPrevented) return;
@@ -89,8 +89,9 @@ function handle(event: KeyboardEvent) {
   if (typing(event.target) && !name.startsWith("Ctrl+k") && name !== "Escape") return;
   // on a focused button the space bar and Enter press it
   if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=menuitem], [role=option]")) return;
-  for (const handlers of [...listening].reverse()) {
-    for (const [act, run] of Object.entries(handlers.current) as [Act, (event: KeyboardEvent) => void][]) {
+  const asked = [...listening].reverse();
+  for (const { current } of [...asked.filter((one) => one.over), ...asked.filter((one) => !one.over)]) {
+    for (const [act, run] of Object.entries(current) as [Act, (event: KeyboardEvent) => void][]) {
       if (act === "rate" ? !/^[0-5]$/.test(name) : KEYS[act][0] !== name) continue;
       event.preventDefault();
       run(event);
@@ -99,16 +100,21 @@ function handle(event: KeyboardEvent) {
   }
 }
 
-/** Bind acts of the key map while the component is shown. What was shown last wins: a dialog over its stage. */
-export function useKeys(handlers: Handlers, on = true) {
-  const current = useRef(handlers);
-  current.current = handlers;
-  useEffect(() => {
+/**
+ * Bind acts of the key map while the component is shown. What was shown last wins: a dialog over its stage. ``over`` is for panels that may be
+ * shown together with their stage, and have the keys all the same.
+ */
+export function useKeys(handlers: Handlers, { on = true, over = false } = {}) {
+  const held = useRef({ current: handlers, over });
+  held.current.current = handlers;
+  // before it is painted: a key pressed as soon as a panel is seen belongs to it
+  useLayoutEffect(() => {
     if (!on) return;
     if (!listening.length) window.addEventListener("keydown", handle);
-    listening = [...listening, current];
+    const mine = held.current;
+    listening = [...listening, mine];
     return () => {
-      listening = listening.filter((one) => one !== current);
+      listening = listening.filter((one) => one !== mine);
       if (!listening.length) window.removeEventListener("keydown", handle);
     };
   }, [on]);

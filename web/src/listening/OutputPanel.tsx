@@ -8,7 +8,7 @@ import { player, useListening } from "./player";
 export function OutputPanel({ onClose }: { onClose: () => void }) {
   const { mono, safe, output, outputRate, heard } = useListening();
   const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
-  useKeys({ leave: onClose });
+  useKeys({ leave: onClose }, { over: true });
   useEffect(() => {
     const list = () =>
       navigator.mediaDevices?.enumerateDevices().then(

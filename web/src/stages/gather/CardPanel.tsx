@@ -22,7 +22,7 @@ interface Outcome {
   failed: { path: string; reason: string }[];
 }
 
-/** Offload a card: any folder with recordings. Copies are compared, named by a template, and come in as one arrival. */
+/** Offload a card, which is a folder with recordings. Copies are compared, named by a template, and come in as one arrival. */
 export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice: () => void }) {
   const library = useShared((state) => state.library);
   const project = useShared((state) => state.project);
@@ -70,7 +70,7 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
       setBusy(false);
     }
   };
-  useKeys({ leave: onClose, commit: () => void run() });
+  useKeys({ leave: onClose, commit: () => void run() }, { over: true });
   return (
     <Flex direction="column" gap="8px" bg="raised" borderBottom="1px solid" borderColor="line" p="12px" role="region" aria-label="Offload a card">
       <Flex gap="8px" align="center">

@@ -86,7 +86,7 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
     void got(api.POST(view?.recording ? "/api/recorder/stop" : "/api/recorder/start")).then(took, complain);
   };
   const play = (prop: string) => void got(api.POST("/api/recorder/play", { body: { prop, effort } })).catch(complain);
-  useKeys({ leave: onClose, commit: turn });
+  useKeys({ leave: onClose, commit: turn }, { over: true });
   if (!view || !kit.data) return null;
   const place = kit.data.places.find((one) => one.key === view.place);
   const levels = view.peaks.map(db);

@@ -14,7 +14,7 @@ export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void;
   const [refer, setRefer] = useState(false);
   const folder = useRef<HTMLInputElement>(null);
   const files = useRef<HTMLInputElement>(null);
-  useKeys({ leave: onClose });
+  useKeys({ leave: onClose }, { over: true });
   const run = () => {
     if (!path.trim()) return;
     void follow(got(api.POST("/api/lib/{library}/import", { params: { path: { library } }, body: { paths: [path.trim()], refer } })));

@@ -22,12 +22,15 @@ export function RecordPanel({ onClose, onDevice }: { onClose: () => void; onDevi
     },
     [],
   );
-  useKeys({
-    leave: onClose,
-    commit: () => void session.toggleTake(),
-    keep: session.toggleGood,
-    anchor: session.markMoment,
-  });
+  useKeys(
+    {
+      leave: onClose,
+      commit: () => void session.toggleTake(),
+      keep: session.toggleGood,
+      anchor: session.markMoment,
+    },
+    { over: true },
+  );
   const check = verdict(here.peaks, here.clips);
   return (
     <Flex direction="column" gap="8px" bg="raised" borderBottom="1px solid" borderColor="line" p="12px" role="region" aria-label="Record">

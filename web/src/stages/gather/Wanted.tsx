@@ -159,7 +159,7 @@ export function Wanted({ onClose, onRecord, audition }: Props) {
     if (entry.state === "wanted" || entry.state === "found") void changeWanted(entry.id, { state: "to record" });
     onRecord();
   };
-  useKeys({ leave: onClose, wanted: onClose, next: () => step(1), previous: () => step(-1) });
+  useKeys({ leave: onClose, wanted: onClose, next: () => step(1), previous: () => step(-1) }, { over: true });
   return (
     <Flex
       direction="column"
@@ -307,7 +307,7 @@ export function Answering({ onBack }: { onBack: () => void }) {
   const wanted = useWanted();
   const mine = chosen.length > 1 ? chosen : selected ? [selected.id] : [];
   const link = () => answering && mine.length > 0 && void answer(answering.id, mine);
-  useKeys({ commit: link }, !!answering);
+  useKeys({ commit: link }, { on: !!answering });
   const gone = !!answering && !!wanted.data && !wanted.data.entries.some((one) => one.id === answering.id);
   useEffect(() => {
     // it was taken off the list, or another project is worked in

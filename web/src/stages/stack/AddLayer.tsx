@@ -21,7 +21,7 @@ export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (soun
         api.GET("/api/lib/{library}/sounds", { params: { path: { library }, query: { q, limit: 40, sort: "name", descending: false, offset: 0 } } }),
       ),
   });
-  useKeys({ leave: onClose });
+  useKeys({ leave: onClose }, { over: true });
   const rows = found.data?.rows ?? [];
   const hear = async (row: SoundRow) => {
     const heard = await player.open({ sound: row.id }, library, row.name, { lufs: row.loudness });
