@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, File, Query, UploadFile
@@ -16,7 +15,7 @@ from oskren.store import arrivals as keeping_arrivals
 from oskren.store.arrivals import ArrivalNotes
 from oskren.store.tables import Arrival, Sound
 from oskren.work import excerpts
-from oskren.work.excerpts import Part
+from oskren.work.excerpts import Cut, Part
 
 router = APIRouter(prefix="/lib/{library}", tags=["arrivals"])
 
@@ -64,17 +63,6 @@ class Cutting(BaseModel):
 
     parts: list[Part] = Field(min_length=1, max_length=excerpts.MOST_PARTS)
     tags: str = Field("", max_length=1000)
-
-
-class ExcerptView(BaseModel):
-    """An excerpt and the part of the sound it is (s)."""
-
-    id: int
-    name: str
-    start_s: float
-    end_s: float
-    tags: str
-    category: str
 
 
 class CutDone(BaseModel):
@@ -150,10 +138,10 @@ def photo(library: InLibrary, file: str) -> FileResponse:
 
 
 @router.get("/sounds/{number}/excerpts")
-def excerpts_of(library: InLibrary, number: int) -> list[ExcerptView]:
+def excerpts_of(library: InLibrary, number: int) -> list[Cut]:
     """The excerpts of a sound, in the order they lie in it."""
     library.sound(number)
-    return [ExcerptView(**asdict(one)) for one in excerpts.cuts(library, number)]
+    return excerpts.cuts(library, number)
 
 
 @router.post("/sounds/{number}/excerpts")

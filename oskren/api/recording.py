@@ -20,6 +20,7 @@ from oskren.store.arrivals import ArrivalNotes
 from oskren.work import offloading
 from oskren.work.importing import begin_follow_up
 from oskren.work.jobs import Job
+from oskren.work.offloading import CardTake
 from oskren.work.takes import OpenTake, TakeChange, TakeFacts, Takes
 
 router = APIRouter(tags=["recording"])
@@ -285,27 +286,11 @@ def erase_card(running: InRecorder) -> RecorderView:
 # ---- offloading
 
 
-class CardTakeView(BaseModel):
-    """A recording on a card and the name it would get; ``known`` when it was offloaded before."""
-
-    path: str
-    seconds: float
-    rate: int
-    channels: int
-    bits: int | None
-    date: str
-    time: str
-    note: str
-    size: int
-    name: str
-    known: bool
-
-
 class CardLook(BaseModel):
     """What lies on a card."""
 
     card: str
-    takes: list[CardTakeView]
+    takes: list[CardTake]
     skipped: list[dict[str, str]]
 
 
@@ -338,7 +323,7 @@ def look_at_card(library: InLibrary, running: InRecorder, wanted: Looking) -> Ca
     """What lies on a card, and how each take would be named."""
     card = _card(running, wanted.folder)
     view = offloading.look(library, card, wanted.template, wanted.place, wanted.project)
-    return CardLook(card=str(card), takes=[CardTakeView(**asdict(take)) for take in view.takes], skipped=view.skipped)
+    return CardLook(card=str(card), takes=view.takes, skipped=view.skipped)
 
 
 @router.post("/lib/{library}/offload")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select
@@ -30,8 +29,7 @@ class Part(BaseModel):
     name: str = Field("", max_length=400)
 
 
-@dataclass
-class Cut:
+class Cut(BaseModel):
     """An excerpt of a sound, and the part it is (s)."""
 
     id: int
@@ -96,5 +94,5 @@ def cuts(library: Library, number: int) -> list[Cut]:
     for row in rows:
         node = NodeAdapter.validate_python(row.node)
         if isinstance(node, Excerpt):
-            found.append(Cut(row.id, row.name, node.start_s, node.end_s, row.tags, row.category))
+            found.append(Cut(id=row.id, name=row.name, start_s=node.start_s, end_s=node.end_s, tags=row.tags, category=row.category))
     return sorted(found, key=lambda one: (one.start_s, one.id))

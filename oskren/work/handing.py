@@ -52,6 +52,16 @@ def items_of(studio: Studio, library: Library, numbers: Sequence[int], part: tup
     return items
 
 
+def usable_folder(folder: Path, what: str) -> None:
+    """Make a folder that something is written to, if need be; OskrenError when it cannot be one."""
+    if not folder.is_absolute():
+        raise OskrenError(f"{folder}: give the whole path of the folder for {what}, from the root of the disk.")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise OskrenError(f"{folder}: cannot be used for {what} ({error.strerror}); choose another.") from error
+
+
 def free_name(folder: Path, name: str, extension: str, taken: set[str]) -> str:
     """A legal file name that neither lies in a folder yet nor is taken: a number is put behind it."""
     stem = legal(name, 200)
@@ -70,12 +80,7 @@ def export(
 
     Gives {"files": [path], "failed": [{path, reason}]}.
     """
-    if not folder.is_absolute():
-        raise OskrenError(f"{folder}: give the whole path of the folder, from the root of the disk.")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise OskrenError(f"{folder}: cannot be used as the folder to write to ({error.strerror}); choose another.") from error
+    usable_folder(folder, "what is written")
     taken: set[str] = set()
     names = [free_name(folder, item.name, f".{target.format}", taken) for item in items]
     assert not collisions(names)

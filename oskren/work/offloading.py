@@ -15,6 +15,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
 
+from pydantic import BaseModel, ConfigDict
 from sqlalchemy import select
 
 from oskren.core.audio import files, metadata
@@ -23,7 +24,7 @@ from oskren.core.words.names import TAKE_TOKENS, check_template, collisions, fil
 from oskren.store import Library, arrivals
 from oskren.store.arrivals import ArrivalNotes
 from oskren.store.tables import Project, SoundPath
-from oskren.work.handing import free_name
+from oskren.work.handing import free_name, usable_folder
 from oskren.work.importing import import_paths
 from oskren.work.studio import Studio, Told
 
@@ -33,9 +34,10 @@ MOST_TAKES = 5000
 _PART = re.compile(r"^(.*?)([_-])(\d{1,2})$")
 
 
-@dataclass(frozen=True)
-class CardTake:
-    """A recording on a card: its path within the card, what it says of itself, its name once it is offloaded, and whether it was before."""
+class CardTake(BaseModel):
+    """A recording on a card: its path within the card, what it says of itself, its name once it is offloaded, and whether it was before (``known``)."""
+
+    model_config = ConfigDict(frozen=True)
 
     path: str
     seconds: float
@@ -163,7 +165,7 @@ def _noted(path: Path, size: int) -> str:
 def _apart(takes: Sequence[CardTake]) -> list[CardTake]:
     """Takes whose template gives several the same name get their place on the card behind it."""
     double = collisions([take.name for take in takes])
-    return [CardTake(**{**take.__dict__, "name": f"{take.name} {place + 1:03d}"}) if place in double else take for place, take in enumerate(takes)]
+    return [take.model_copy(update={"name": f"{take.name} {place + 1:03d}"}) if place in double else take for place, take in enumerate(takes)]
 
 
 def copied(source: Path, target: Path) -> str:
@@ -217,7 +219,7 @@ def offload(
     todo = [take for take in view.takes if (not only or take.path in only) and not take.known]
     result.already_there = sum(1 for take in view.takes if take.known and (not only or take.path in only))
     if second is not None:
-        _second_folder(second)
+        usable_folder(second, "the second copies")
     if not todo:
         return result
     result.arrival = library.arrival(f"Offloaded {datetime.now():%Y-%m-%d %H:%M}{f': {notes.place}' if notes.place else f' from {card.name}'}")
@@ -275,12 +277,3 @@ def _import(studio: Studio, library: Library, result: Offloaded, names: dict[str
                 row.path = origin
             else:
                 session.delete(row)
-
-
-def _second_folder(folder: Path) -> None:
-    if not folder.is_absolute():
-        raise OskrenError(f"{folder}: give the whole path of the folder for the second copies.")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise OskrenError(f"{folder}: cannot be used for the second copies ({error.strerror}); choose another.") from error

@@ -2165,17 +2165,17 @@ export interface components {
             /** Card */
             card: string;
             /** Takes */
-            takes: components["schemas"]["CardTakeView"][];
+            takes: components["schemas"]["CardTake"][];
             /** Skipped */
             skipped: {
                 [key: string]: string;
             }[];
         };
         /**
-         * CardTakeView
-         * @description A recording on a card and the name it would get; ``known`` when it was offloaded before.
+         * CardTake
+         * @description A recording on a card: its path within the card, what it says of itself, its name once it is offloaded, and whether it was before (``known``).
          */
-        CardTakeView: {
+        CardTake: {
             /** Path */
             path: string;
             /** Seconds */
@@ -2419,6 +2419,24 @@ export interface components {
             ship: number;
         };
         /**
+         * Cut
+         * @description An excerpt of a sound, and the part it is (s).
+         */
+        Cut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Tags */
+            tags: string;
+            /** Category */
+            category: string;
+        };
+        /**
          * CutDone
          * @description The new excerpts.
          */
@@ -2587,24 +2605,6 @@ export interface components {
             start_s: number;
             /** End S */
             end_s: number;
-        };
-        /**
-         * ExcerptView
-         * @description An excerpt and the part of the sound it is (s).
-         */
-        ExcerptView: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Start S */
-            start_s: number;
-            /** End S */
-            end_s: number;
-            /** Tags */
-            tags: string;
-            /** Category */
-            category: string;
         };
         /**
          * Exporting
@@ -6291,7 +6291,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExcerptView"][];
+                    "application/json": components["schemas"]["Cut"][];
                 };
             };
             /** @description Not Found */

@@ -180,7 +180,7 @@ export class Recorder {
       const first = this.position - this.waitingFrames - this.base;
       const answer = await this.post(`/api/takes/${this.take}/blocks?position=${first}`, joined);
       if (answer === "sent") {
-        this.waiting.splice(0, some.length);
+        this.waiting = this.waiting.slice(some.length);
         this.waitingFrames -= joined.length / channels;
       } else if (answer.includes("has ended;")) {
         await this.goOn();

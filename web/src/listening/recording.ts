@@ -1,17 +1,10 @@
 /** The recording that goes on, whatever stage is looked at: its state, and what the keys and buttons do. */
 import { create } from "zustand";
-import { api, got } from "../api/client";
+import { api, got, type Schemas } from "../api/client";
 import { complain, queries, tell, useShared } from "../app/store";
 import { type Delivered, Recorder, recoverOwnTake, type TakeDone } from "./recorder";
 
-export interface Notes {
-  place: string;
-  microphone: string;
-  props: string;
-  weather: string;
-  permission: string;
-  notes: string;
-}
+export type Notes = Schemas["ArrivalNotes"];
 
 export const NO_NOTES: Notes = { place: "", microphone: "", props: "", weather: "", permission: "", notes: "" };
 

@@ -8,7 +8,7 @@ import { live, useListening } from "../../listening/player";
 import { stale } from "./doing";
 import { useGather } from "./sounds";
 
-export type Excerpt = Schemas["ExcerptView"];
+export type Excerpt = Schemas["Cut"];
 
 interface Marking {
   /** The sound a part is being marked on, and the part so far (s). */
