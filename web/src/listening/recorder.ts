@@ -33,6 +33,10 @@ interface Block {
 
 const FULL_SCALE = 0.9999;
 const PRE_S = 5;
+/** Blocks after an input was opened that are not kept: browser and device settle while they start, and may leave some frames out. */
+const SETTLING = 12;
+/** An input that delivers nothing is not waited for longer. */
+const SETTLED_MS = 3000;
 /** Blocks that are sent in one go when the connection was away. */
 const TOGETHER = 16;
 const OWN_TAKE = "take being recorded";
@@ -72,6 +76,8 @@ export class Recorder {
   private recording = false;
   private onLast: (() => void) | null = null;
   private before: Float32Array<ArrayBuffer>[] = [];
+  private settling = 0;
+  private onSettled: (() => void) | null = null;
   delivered: Delivered | null = null;
   onLevels: (levels: Levels) => void = () => {};
   /** The server refused to go on with the take: why. What it has is kept. */
@@ -92,7 +98,7 @@ export class Recorder {
     return (await navigator.mediaDevices.enumerateDevices()).filter((device) => device.kind === "audioinput");
   }
 
-  /** Open an input and show its level. */
+  /** Open an input and show its level; it can be recorded from once it has settled, about a second later. */
   async arm(device: string): Promise<Delivered> {
     await this.disarm();
     try {
@@ -124,9 +130,14 @@ export class Recorder {
     this.monitor.gain.value = 0;
     source.connect(this.worklet);
     source.connect(this.monitor).connect(this.context.destination);
+    this.settling = SETTLING;
     await this.context.resume();
     const processed = (["echoCancellation", "autoGainControl", "noiseSuppression"] as const).filter((name) => settings[name] === true);
     this.delivered = { rate: this.context.sampleRate, channels, bits: settings.sampleSize ?? 0, device: track.label, processed };
+    await new Promise<void>((resolve) => {
+      this.onSettled = resolve;
+      setTimeout(resolve, SETTLED_MS);
+    });
     return this.delivered;
   }
 
@@ -147,6 +158,11 @@ export class Recorder {
 
   /** Keep the last seconds before a start. */
   private remember(samples: Float32Array<ArrayBuffer>) {
+    if (this.settling > 0) {
+      this.settling--;
+      if (!this.settling) this.onSettled?.();
+      return;
+    }
     const { rate, channels } = this.delivered ?? { rate: 1, channels: 1 };
     this.before.push(samples);
     let frames = this.before.reduce((sum, one) => sum + one.length, 0) / channels;

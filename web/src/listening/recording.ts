@@ -9,7 +9,7 @@ export type Notes = Schemas["ArrivalNotes"];
 export const NO_NOTES: Notes = { place: "", microphone: "", props: "", weather: "", permission: "", notes: "" };
 
 interface RecordingState {
-  state: "idle" | "armed" | "counting" | "recording" | "ending";
+  state: "idle" | "arming" | "armed" | "counting" | "recording" | "ending";
   delivered: Delivered | null;
   inputs: MediaDeviceInfo[];
   device: string;
@@ -109,6 +109,7 @@ export async function arm(device = get().device): Promise<void> {
   try {
     clearMeter();
     quiet = [];
+    set({ state: "arming", device });
     const delivered = await recorder.arm(device);
     recorder.hear(get().monitor);
     set({ state: "armed", device, delivered, inputs: await Recorder.inputs() });

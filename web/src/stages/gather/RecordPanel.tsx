@@ -13,7 +13,7 @@ export function RecordPanel({ onClose, onDevice }: { onClose: () => void; onDevi
   const here = useRecording();
   const { state, delivered } = here;
   const [noting, setNoting] = useState(false);
-  const busy = state === "recording" || state === "ending" || state === "counting";
+  const busy = state !== "idle" && state !== "armed";
   const put = useRecording.setState;
   useEffect(
     () => () => {
@@ -46,7 +46,7 @@ export function RecordPanel({ onClose, onDevice }: { onClose: () => void; onDevi
           onChange={(device) => (state === "idle" ? put({ device }) : busy ? undefined : void session.arm(device))}
         />
         <Do on={state !== "idle"} disabled={busy} onClick={() => void (state === "idle" ? session.arm() : session.disarm())}>
-          {state === "idle" ? "Arm" : "Armed"}
+          {state === "idle" ? "Arm" : state === "arming" ? "Arming …" : "Armed"}
         </Do>
         <Do on={here.monitor} onClick={() => session.setMonitor(!here.monitor)} hint="Hear the input; with headphones, or it howls">
           Monitor {here.monitor ? "on" : "off"}
@@ -120,7 +120,7 @@ export function RecordPanel({ onClose, onDevice }: { onClose: () => void; onDevi
         </Do>
       </Flex>
       <Flex gap="8px" align="center" minH="32px">
-        <Do main act="commit" disabled={state === "idle" || state === "ending"} onClick={() => void session.toggleTake()}>
+        <Do main act="commit" disabled={state === "idle" || state === "arming" || state === "ending"} onClick={() => void session.toggleTake()}>
           {state === "recording" ? "End take" : state === "ending" ? "Storing …" : state === "counting" ? "Stop the count" : "Start take"}
         </Do>
         <Box fontFamily="mono" fontSize="18px" minW="96px" color={state === "recording" ? "coral" : "amber"} data-testid="take-time">
