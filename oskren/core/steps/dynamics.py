@@ -1,13 +1,14 @@
-"""A ceiling limiter that looks ahead and minds the true peak."""
+"""A ceiling limiter that looks ahead and minds the true peak; a gate that opens before what it lets through."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 
 import numpy as np
 
 from oskren.core.measure.levels import amplitude, true_peak_envelope
-from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, number, register
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, number, register
 from oskren.core.types import Floats, Samples
 
 DEEPEST_DB = 60.0
@@ -94,3 +95,79 @@ class Limiter(StepKind):
 
     def stream(self, params: LimiterParams, summary: Summary, at: Context, position: int) -> Stream:
         return LimiterStream(params, at)
+
+
+class GateParams(Params):
+    threshold_dbfs: float = number(-50.0, -90, -6, "dBFS", "Opens over")
+    hysteresis_db: float = number(4.0, 0, 24, "dB", "Shuts lower by")
+    range_db: float = number(20.0, 0, 80, "dB", "Lets down by")
+    attack_ms: float = number(1.0, 0.5, 50, "ms", "Opens within", "log")
+    hold_ms: float = number(60.0, 0, 2000, "ms", "Stays open")
+    release_ms: float = number(150.0, 5, 3000, "ms", "Shuts within", "log")
+
+
+GATE_S = 0.0005
+"""The gate looks at the highest sample of stretches this long."""
+
+
+def gate_gains(levels_db: Floats, params: GateParams) -> Floats:
+    """Gain (dB) at the edges of stretches from their peaks (dBFS): one more value than there are stretches.
+
+    Open from where a peak reaches the threshold, a whole attack before it, until peaks have been under the threshold less
+    the hysteresis for the hold; between, straight lines in dB.
+    """
+    attack = max(1, math.ceil(params.attack_ms / 1000 / GATE_S))
+    hold = math.ceil(params.hold_ms / 1000 / GATE_S)
+    over, under = levels_db >= params.threshold_dbfs, levels_db < params.threshold_dbfs - params.hysteresis_db
+    # open where the last thing that was over or under was over; held on for the hold
+    told = np.where(over, 1, np.where(under, -1, 0))
+    last = np.maximum.accumulate(np.where(told != 0, np.arange(len(told)), -1))
+    opened = np.where(last >= 0, told[np.maximum(last, 0)] > 0, False)
+    heard = np.maximum.accumulate(np.where(opened, np.arange(len(told)), -1 - hold))
+    still = np.arange(len(told)) - heard <= hold
+    beside = np.concatenate([still[:1], still]) | np.concatenate([still, still[-1:]])
+    wanted = np.where(beside, 0.0, -params.range_db)
+    up, down = params.range_db / attack, params.range_db * GATE_S / (params.release_ms / 1000)
+    ramp = np.arange(len(wanted))
+    # shutting is a line down from the last open moment, opening a line up to the first
+    falling = np.maximum(np.maximum.accumulate(wanted + down * ramp) - down * ramp, -params.range_db)
+    rising = np.maximum(np.maximum.accumulate((wanted + up * ramp[::-1])[::-1])[::-1] - up * ramp[::-1], -params.range_db)
+    return np.asarray(np.maximum(falling, rising))
+
+
+class Gating:
+    """Multiplies by gains that are known beforehand, straight lines in dB between them."""
+
+    def __init__(self, gains: Floats, stretch: int, position: int):
+        self._gains, self._stretch, self._at = gains, stretch, position
+
+    def __call__(self, block: Samples) -> Samples:
+        edges = np.arange(len(self._gains)) * self._stretch
+        gain = np.interp(self._at + np.arange(len(block)), edges, self._gains)
+        self._at += len(block)
+        return np.asarray(block * 10.0 ** (gain / 20)[:, None], dtype=np.float32)
+
+
+@register
+class Gate(StepKind):
+    """Lets quiet stretches down, between the events of a take; opens before an attack, so that none is cut."""
+
+    key, label, family, params, analyses = "gate", "Gate", "Clean", GateParams, True
+
+    def _stretch(self, at: Context) -> int:
+        return max(1, round(GATE_S * at.rate))
+
+    def analyse(self, params: GateParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        stretch = self._stretch(at)
+        peaks, held = [], np.zeros(0, np.float32)
+        for block in blocks:
+            held = np.concatenate([held, np.abs(block).max(axis=1)])
+            whole = len(held) // stretch * stretch
+            peaks.append(held[:whole].reshape(-1, stretch).max(axis=1))
+            held = held[whole:]
+        if len(held):
+            peaks.append(held.max(keepdims=True))
+        return {"gains": gate_gains(20 * np.log10(np.maximum(np.concatenate(peaks), 1e-7)), params)}
+
+    def stream(self, params: GateParams, summary: Summary, at: Context, position: int) -> Stream:
+        return Simple(Gating(summary["gains"], self._stretch(at), position), at.channels)

@@ -133,3 +133,30 @@ class Band(FilterKind):
 
     def sections(self, params: BandParams, rate: int) -> Floats:  # type: ignore[override]
         return cookbook(params.kind, params.frequency_hz, params.gain_db, params.q, rate)
+
+
+class MonoBelowParams(Params):
+    cutoff_hz: float = number(120.0, 20, 1000, "Hz", "Mono below", "log")
+    slope: str = choice("24", ["12", "24", "48"], "Slope, dB per octave")
+
+
+@register
+class MonoBelow(FilterKind):
+    """Takes the side away below a frequency: lows come from the middle. What both channels share passes unchanged; so does mono."""
+
+    key, label, params = "mono_below", "Mono below", MonoBelowParams
+
+    def sections(self, params: MonoBelowParams, rate: int) -> Floats:  # type: ignore[override]
+        return butterworth("high", params.cutoff_hz, int(params.slope), rate)
+
+    def stream(self, params: MonoBelowParams, summary: Summary, at: Context, position: int) -> Stream:  # type: ignore[override]
+        if at.channels != 2:
+            return Simple(lambda block: block, at.channels)
+        side_of = Sections(self.sections(params, at.rate), 1)
+
+        def narrowed(block: Samples) -> Samples:
+            side = np.asarray((block[:, :1] - block[:, 1:]) * np.float32(0.5), dtype=np.float32)
+            change = side_of(side) - side
+            return np.asarray(block + change * np.array([1, -1], np.float32), dtype=np.float32)
+
+        return Simple(narrowed, 2)

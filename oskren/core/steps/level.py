@@ -8,6 +8,7 @@ import numpy as np
 
 from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.measure.levels import amplitude, db, peak
+from oskren.core.measure.loudness import loudness
 from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
 from oskren.core.types import Samples
 
@@ -66,6 +67,31 @@ class Width(StepKind):
             return np.asarray(block @ matrix, dtype=np.float32) if at.channels == 2 else block
 
         return Simple(widened, at.channels)
+
+
+class EvenParams(Params):
+    share: float = number(1.0, 0, 1, "", "How much of it")
+
+
+@register
+class Even(StepKind):
+    """Evens out left and right by their measured loudness (ITU-R BS.1770, each channel by itself); a channel that is silent is left alone."""
+
+    key, label, family, params, analyses = "even", "Even out left and right", "Level", EvenParams, True
+
+    def analyse(self, params: EvenParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        if at.channels != 2:
+            return {"right_db": np.array(0.0)}
+        whole = np.concatenate(list(blocks))
+        left, right = (loudness(whole[:, lane : lane + 1], at.rate).integrated_lufs for lane in range(2))
+        return {"right_db": np.array(0.0 if left is None or right is None else right - left)}
+
+    def stream(self, params: EvenParams, summary: Summary, at: Context, position: int) -> Stream:
+        if at.channels != 2:
+            return Simple(lambda block: block, at.channels)
+        half = float(summary["right_db"]) * params.share / 2
+        gains = np.array([amplitude(half), amplitude(-half)], np.float32)
+        return Simple(lambda block: block * gains, 2)
 
 
 @register

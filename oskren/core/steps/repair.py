@@ -1,0 +1,226 @@
+"""Repair: what does not belong to a sound is found, taken out and filled in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from oskren.core.measure import prediction
+from oskren.core.measure.hum import find_hum
+from oskren.core.measure.levels import amplitude
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.equaliser import SETTLED, Sections, cookbook
+from oskren.core.types import AnyArray, Floats, Samples
+
+CONTEXT = 768
+"""Frames on either side that a repair looks at."""
+
+CLOSE = 128
+"""Frames within which another part is filled together with this one."""
+
+
+@register
+class Dc(StepKind):
+    """Takes away a constant offset, measured over the whole sound."""
+
+    key, label, family, analyses = "dc", "DC offset away", "Clean", True
+
+    def analyse(self, params: Params, blocks: Iterator[Samples], at: Context) -> Summary:
+        total, frames = np.zeros(at.channels), 0
+        for block in blocks:
+            total += block.sum(axis=0, dtype=np.float64)
+            frames += len(block)
+        return {"offset": total / max(1, frames)}
+
+    def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
+        offset = summary["offset"].astype(np.float32)
+        return Simple(lambda block: block - offset, at.channels)
+
+
+class HumParams(Params):
+    mains: str = choice("as found", ["as found", "50", "60"], "Mains, Hz")
+    reduction_db: float = number(40.0, 0, 60, "dB", "Reduction")
+    harmonics: float = number(16.0, 1, 40, "", "Harmonics up to")
+    width_hz: float = number(1.5, 0.3, 10, "Hz", "Width of each", "log")
+
+
+class Humless:
+    """Notches one after the other, and as much of the sound beside them as keeps the stated reduction."""
+
+    def __init__(self, sections: Floats, share: float, channels: int):
+        self._notched = Sections(sections, channels)
+        self._share = np.float32(share)
+
+    def __call__(self, block: Samples) -> Samples:
+        return np.asarray(block - self._share * (block - self._notched(block)), dtype=np.float32)
+
+
+@register
+class HumAway(StepKind):
+    """Takes down mains hum and its harmonics at the frequency that is measured, not at the one on the plate; without hum it does nothing."""
+
+    key, label, family, params, analyses = "hum", "Hum away", "Clean", HumParams, True
+
+    def analyse(self, params: HumParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        mono = np.concatenate([block.mean(axis=1) for block in blocks])
+        found = find_hum(mono, at.rate, None if params.mains == "as found" else float(params.mains))
+        return {"frequency": np.array(found.frequency_hz if found else np.nan)}
+
+    def lead(self, params: HumParams, at: Context) -> int:
+        # a notch forgets by its width: e to the minus pi times width times time; neighbours add a little
+        return int(-np.log(SETTLED) / (np.pi * params.width_hz) * 1.4 * at.rate)
+
+    def stream(self, params: HumParams, summary: Summary, at: Context, position: int) -> Stream:
+        mains = float(summary["frequency"])
+        if np.isnan(mains):
+            return Simple(lambda block: block, at.channels)
+        lines = [mains * place for place in range(1, round(params.harmonics) + 1) if mains * place < 0.45 * at.rate]
+        sections = np.concatenate([cookbook("notch", hz, 0.0, hz / params.width_hz, at.rate) for hz in lines])
+        return Simple(Humless(sections, 1 - amplitude(-params.reduction_db), at.channels), at.channels)
+
+
+Fill = Callable[[Floats, AnyArray], Floats]
+
+
+class Patching:
+    """Replaces stretches found beforehand, each by what the frames around it say; blocks of any size give the same.
+
+    Parameters
+    ----------
+    parts : array, shape (n, 3)
+        Channel, first frame, frame after the last, in frames of the input.
+    fill : function
+        (samples with context, missing) to filled samples.
+    """
+
+    def __init__(self, parts: AnyArray, longest: int, fill: Fill, at: Context, position: int):
+        self._parts = parts[np.argsort(parts[:, 1], kind="stable")]
+        self._fill = fill
+        self._longest = longest
+        self._ahead = CONTEXT + longest
+        self._held: Samples = np.zeros((0, at.channels), np.float32)
+        self._begins = position
+        self._given = position
+
+    def push(self, block: Samples) -> Samples:
+        self._held = np.concatenate([self._held, block])
+        return self._give(self._begins + len(self._held) - self._ahead)
+
+    def flush(self) -> Samples:
+        return self._give(self._begins + len(self._held))
+
+    def _give(self, limit: int) -> Samples:
+        if limit <= self._given:
+            return self._held[:0]
+        out = self._held[self._given - self._begins : limit - self._begins].copy()
+        for lane, first, last in self._between(self._given, limit):
+            self._patch(out, limit, int(lane), int(first), int(last))
+        self._given = limit
+        spare = max(0, self._given - self._ahead - self._begins)
+        self._held, self._begins = self._held[spare:], self._begins + spare
+        return out
+
+    def _between(self, start: int, end: int) -> AnyArray:
+        """Parts that reach into a stretch."""
+        first, last = np.searchsorted(self._parts[:, 1], [start - self._longest, end])
+        near = self._parts[first:last]
+        return np.asarray(near[near[:, 2] > start])
+
+    def _patch(self, out: Samples, limit: int, lane: int, first: int, last: int) -> None:
+        start, end = max(self._begins, first - CONTEXT), min(self._begins + len(self._held), last + CONTEXT)
+        missing = np.zeros(end - start, bool)
+        # others close by are missing too
+        for other, a, b in self._between(first - CLOSE, last + CLOSE):
+            if other == lane:
+                missing[max(0, int(a) - start) : max(0, int(b) - start)] = True
+        known = ~missing
+        if known.sum() < 16:
+            return
+        filled = self._fill(self._held[start - self._begins : end - self._begins, lane].astype(np.float64), missing)
+        a, b = max(first, self._given), min(last, limit)
+        out[a - self._given : b - self._given, lane] = filled[a - start : b - start]
+
+
+def _listed(found: list[list[tuple[int, int]]]) -> AnyArray:
+    rows = [(lane, first, last) for lane, runs in enumerate(found) for first, last in runs]
+    return np.array(rows, np.int64).reshape(-1, 3)
+
+
+class ClickParams(Params):
+    threshold_db: float = number(26.0, 12, 50, "dB", "Stands over what is predicted by")
+    longest_ms: float = number(1.0, 0.1, 8, "ms", "Longest click", "log")
+
+
+@register
+class Clicks(StepKind):
+    """Finds clicks where prediction fails for a moment, and fills each by linear prediction from both sides."""
+
+    key, label, family, params, analyses = "clicks", "Clicks away", "Clean", ClickParams, True
+
+    def analyse(self, params: ClickParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        whole = np.concatenate(list(blocks)).astype(np.float64)
+        return {"parts": _listed([prediction.clicks(lane, at.rate, params.threshold_db, params.longest_ms / 1000) for lane in whole.T])}
+
+    def lead(self, params: ClickParams, at: Context) -> int:
+        return CONTEXT + self._longest(params, at)
+
+    def _longest(self, params: ClickParams, at: Context) -> int:
+        return round(params.longest_ms / 1000 * at.rate) + 8
+
+    def stream(self, params: ClickParams, summary: Summary, at: Context, position: int) -> Stream:
+        return Patching(summary["parts"], self._longest(params, at), prediction.fill, at, position)
+
+
+class ClippedParams(Params):
+    within_db: float = number(0.05, 0.01, 3, "dB", "Clipped within", "log")
+    room_db: float = number(6.0, 0, 12, "dB", "Lowered to make room")
+
+
+LONGEST_CLIPPED = 800
+
+
+def rebuilt(samples: Floats, missing: AnyArray) -> Floats:
+    """Fill clipped samples by linear prediction; where that would lie below the level they were cut at, they stay at it."""
+    still = np.asarray(missing, bool)
+    for _ in range(2):
+        out = prediction.fill(samples, still, settles=2)
+        inside = still & (np.abs(out) < np.abs(samples))
+        if not inside.any():
+            break
+        still = still & ~inside
+    # never further than twice what was left: a long run says nothing of how high it was
+    low, high = np.abs(samples), 2.0 * float(np.abs(samples).max(initial=0.0))
+    return np.where(missing, np.sign(samples) * np.clip(np.abs(out), low, high), samples)
+
+
+@register
+class Clipped(StepKind):
+    """Rebuilds peaks that were cut off, by linear prediction from both sides; lowers the sound so that they have room."""
+
+    key, label, family, params, analyses = "clipped", "Clipped peaks rebuilt", "Clean", ClippedParams, True
+
+    def analyse(self, params: ClippedParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        whole = np.concatenate(list(blocks)).astype(np.float64)
+        runs = [[run for run in prediction.clipped_runs(lane, params.within_db) if run[1] - run[0] <= LONGEST_CLIPPED] for lane in whole.T]
+        return {"parts": _listed(runs)}
+
+    def lead(self, params: ClippedParams, at: Context) -> int:
+        return CONTEXT + LONGEST_CLIPPED
+
+    def stream(self, params: ClippedParams, summary: Summary, at: Context, position: int) -> Stream:
+        patching = Patching(summary["parts"], LONGEST_CLIPPED, rebuilt, at, position)
+        return Lowered(patching, amplitude(-params.room_db)) if len(summary["parts"]) else patching
+
+
+class Lowered:
+    """A stream at another level."""
+
+    def __init__(self, stream: Stream, factor: float):
+        self._stream, self._factor = stream, np.float32(factor)
+
+    def push(self, block: Samples) -> Samples:
+        return self._stream.push(block) * self._factor
+
+    def flush(self) -> Samples:
+        return self._stream.flush() * self._factor
