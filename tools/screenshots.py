@@ -99,6 +99,8 @@ def pictures(page: Page, out: Path) -> None:
         page.get_by_role("button", name="Add step").click()
         page.get_by_role("menuitem", name=kind).click()
     page.get_by_text("the quietest part found").wait_for()
+    page.get_by_role("button", name="Find resonances").click()
+    page.get_by_text("Looking …").wait_for(state="hidden")
     take("mend", 2500)
     stage(page, "Stack")
     page.locator("[data-layer]").nth(3).click()

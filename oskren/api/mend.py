@@ -24,7 +24,7 @@ class Processed(BaseModel):
 
 
 class LevelAfter(BaseModel):
-    """Level before the first step (``step`` empty) and after each active step."""
+    """Level before the first step (``step`` empty) and after each active step, and what the step found."""
 
     step: str
     peak_dbfs: float | None
@@ -32,6 +32,7 @@ class LevelAfter(BaseModel):
     lufs: float | None
     over: bool
     seconds: float
+    found: str
 
 
 class Profile(BaseModel):
@@ -40,6 +41,15 @@ class Profile(BaseModel):
     part: tuple[float, float]
     hz: list[float]
     dbfs: list[float]
+
+
+class ResonanceView(BaseModel):
+    """A narrow peak: its frequency and its width at half power (Hz), its height over what lies around it (dB), and its quality."""
+
+    frequency_hz: float
+    height_db: float
+    width_hz: float
+    q: float
 
 
 @router.put("/sounds/{number}/chain")
@@ -67,3 +77,10 @@ def profile(studio: InStudio, library: InLibrary, wanted: Processed) -> Profile:
 
         raise OskrenError("The last step of this chain is no noise reduction; there is no profile to show.")
     return Profile(**studio.workers.live(tasks.noise_profile, studio.place(library, node), node.model_dump(mode="json")))
+
+
+@router.post("/mend/resonances")
+def resonances(studio: InStudio, library: InLibrary, wanted: Processed) -> list[ResonanceView]:
+    """Narrow peaks of a node through a chain, the highest first."""
+    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
+    return [ResonanceView(**one) for one in studio.workers.live(tasks.resonances, studio.place(library, node), node.model_dump(mode="json"))]

@@ -53,6 +53,7 @@ class Control(BaseModel):
     unit: str = ""
     scale: str = "linear"
     options: list[str] = []
+    digits: int | None = None
 
 
 class StepView(BaseModel):

@@ -20,6 +20,7 @@ from oskren.core.nodes.render import Renderer, Shape
 from oskren.core.shipping.sheet import Item, Target
 from oskren.core.shipping.write import render_file
 from oskren.core.slicing import detect
+from oskren.core.steps import kind_of
 from oskren.core.types import Samples
 from oskren.core.words.propose import words_of
 from oskren.store.library import Examined
@@ -237,9 +238,16 @@ def chain_levels(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
                 "lufs": None if loud.integrated_lufs is None else round(loud.integrated_lufs, 2),
                 "over": bool(highest > 1.0),
                 "seconds": len(audio) / rate,
+                "found": _found(renderer, here) if count else "",
             }
         )
     return result
+
+
+def _found(renderer: Renderer, node: Chained) -> str:
+    """What the last step of a chain found in what it works on."""
+    kind = kind_of(node.chain[-1].kind)
+    return kind.found(renderer.summary(node)) if kind.analyses else ""
 
 
 def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
@@ -258,6 +266,15 @@ def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
         "hz": at.round(1).tolist(),
         "dbfs": np.interp(at, np.linspace(0, rate / 2, len(profile)), level).round(2).tolist(),
     }
+
+
+def resonances(place: Place, node: dict[str, Any]) -> list[dict[str, float]]:
+    """Narrow peaks of a node, the highest first."""
+    from oskren.core.measure.resonance import find_resonances
+
+    audio, rate = place.renderer().audio(NodeAdapter.validate_python(node))
+    found = find_resonances(np.asarray(audio).mean(axis=1, dtype=np.float32), rate)
+    return [{"frequency_hz": one.frequency_hz, "height_db": one.height_db, "width_hz": one.width_hz, "q": round(one.q, 2)} for one in found]
 
 
 def slice_levels(place: Place, node: dict[str, Any], keep: str) -> None:

@@ -157,6 +157,25 @@ class Mend(Running):
         self.client.put(f"{HERE}/sounds/{row['id']}/chain", json={"chain": []})
         self.assertFalse(self.named("gear take")["mended"])
 
+    def test_what_a_step_found_and_what_resonates(self) -> None:
+        t = np.arange(3 * RATE) / RATE
+        hum = sum(0.02 / k * np.sin(2 * np.pi * 50.02 * k * t) for k in range(1, 5))
+        ring = 0.2 * np.sin(2 * np.pi * 1730 * t) * np.exp(-t)
+        files.write(self.folder / "humming ring.wav", (hum + ring)[:, None].astype(np.float32) + noise(3, -60), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "humming ring.wav")]}))
+        node = self.get(f"{HERE}/sounds/{self.named('humming ring')['id']}")["node"]
+        chain = [{"kind": "hum", "id": "h"}, {"kind": "gain", "id": "g"}, {"kind": "clicks", "id": "c"}]
+        found = self.post(f"{HERE}/mend/levels", {"node": node, "chain": chain})
+        self.assertEqual([one["found"] for one in found][::2] + [found[3]["found"]], ["", "", "no clicks"])
+        self.assertRegex(found[1]["found"], r"^hum at 50\.0[0-4] Hz$")
+        before = self.post(f"{HERE}/mend/resonances", {"node": node, "chain": []})
+        self.assertIn(1730, [round(one["frequency_hz"]) for one in before])
+        peak = next(one for one in before if round(one["frequency_hz"]) == 1730)
+        notch = {"kind": "band", "id": "n", "params": {"kind": "notch", "frequency_hz": peak["frequency_hz"], "q": min(60.0, peak["q"])}}
+        after = self.post(f"{HERE}/mend/resonances", {"node": node, "chain": [notch]})
+        heights = [one["height_db"] for one in after if abs(one["frequency_hz"] - 1730) < 30]
+        self.assertLess(max(heights, default=0.0), peak["height_db"] - 10)
+
     def test_what_cannot_be_is_refused(self) -> None:
         row = self.named("gear take")
         for chain, words in (([{"kind": "reverb"}], "no step called"), ([{"kind": "gain", "params": {"gain_db": 900}}], "Gain")):

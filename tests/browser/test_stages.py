@@ -130,6 +130,33 @@ class Stages(InBrowser):
         original = files.read(Path(kept["paths"][0]["path"]))[0]
         np.testing.assert_array_equal(self.heard(kept["node"]), original)
 
+    def test_mend_finds_hum_and_notches_a_resonance(self) -> None:
+        page = self.page
+        self.choose("RAW sluice house, mains hum")
+        self.press("e")
+        expect(page.get_by_role("heading", name="RAW sluice house, mains hum")).to_be_visible()
+        self.press("a")
+        page.get_by_role("menuitem", name="Hum away").click()
+        expect(page.locator("[data-step=hum]")).to_contain_text(re.compile(r"hum at (49\.9|50\.0)\d Hz"))
+        facts = self.sound("RAW sluice house, mains hum")
+        before, after = self.heard(facts["node"]), self.heard({"kind": "chained", "node": facts["node"], "chain": [{"kind": "hum"}]})
+        window = np.hanning(4 * 44_100)
+        level = [abs(np.sum(one[5 * 44_100 : 9 * 44_100, 0] * window * np.exp(-2j * np.pi * 50 * np.arange(4 * 44_100) / 44_100))) for one in (before, after)]
+        self.assertLess(20 * np.log10(level[1] / level[0]), -20)
+        self.choose("Bell jar, rim ring")
+        self.press("e")
+        expect(page.get_by_role("heading", name="Bell jar, rim ring")).to_be_visible()
+        group = page.get_by_role("group", name="Resonances")
+        group.get_by_role("button", name="Find resonances").click()
+        rows = group.locator("[data-resonance]")
+        first = rows.first.get_attribute("data-resonance") or ""
+        rows.first.get_by_role("button", name="Notch").click()
+        expect(page.locator("[data-step=band]")).to_contain_text("notch")
+        expect(rows.first).not_to_have_attribute("data-resonance", first)
+        self.kept(f"{LIBRARY}/sounds/{self.sound('Bell jar, rim ring')['id']}", f"Math.abs(it.chain[0].params.frequency_hz - {first}) < 0.06")
+        self.press("Control+z")
+        expect(page.locator("[data-step=band]")).to_have_count(0)
+
     def test_mend_hears_before_at_the_loudness_of_after(self) -> None:
         page = self.page
         self.choose("Bellows, leak")

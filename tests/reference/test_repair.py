@@ -267,6 +267,30 @@ class Gate(unittest.TestCase):
         self.assertTrue((gain <= 1e-9).all() and (gain >= -range_db - 1e-9).all())
 
 
+class Told(unittest.TestCase):
+    def found(self, key: str, samples: np.ndarray) -> str:
+        kind, at = kind_of(key), Context(RATE, samples.shape[1], len(samples))
+        return kind.found(kind.analyse(kind.params(), iter([samples]), at))
+
+    def test_every_repair_says_what_it_found(self) -> None:
+        _, clicked, _ = Clicks("test_hits_are_no_clicks").damaged()
+        stereo = np.concatenate([noise(2, -20, seed=1), noise(2, -23, seed=2)], axis=1)
+        for key, samples, words in (
+            ("hum", tones(3) + hum(49.97, 3), "hum at 49.97 Hz"),
+            ("hum", tones(3), "no hum found"),
+            ("clicks", clicked, "25 clicks"),
+            ("clicks", tones(1), "no clicks"),
+            ("clipped", sine(440, 0.1), "no cut peaks"),
+            ("dc", noise(1, -40) + np.float32(0.1), "offset of -20 dBFS"),
+            ("dc", np.zeros((100, 1), np.float32), "no offset"),
+            ("even", stereo, "left louder by 3.0 LU"),
+            ("even", np.repeat(stereo[:, :1], 2, axis=1), "even already"),
+            ("gate", tones(1), ""),
+        ):
+            with self.subTest(step=key, words=words):
+                self.assertEqual(self.found(key, samples), words)
+
+
 class ToneAndImage(unittest.TestCase):
     def test_mono_below_takes_the_side_and_only_there(self) -> None:
         """The side goes as a Butterworth high-pass does: -3.01 dB at the cut-off, -24.1 dB an octave below (closed form)."""

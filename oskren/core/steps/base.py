@@ -29,9 +29,10 @@ class Params(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
-def number(default: float, low: float, high: float, unit: str, label: str, scale: str = "linear") -> Any:
-    """A numeric parameter; ``scale`` is how a control moves through the range (linear or log)."""
-    return Field(default, ge=low, le=high, title=label, json_schema_extra={"control": "number", "unit": unit, "scale": scale})
+def number(default: float, low: float, high: float, unit: str, label: str, scale: str = "linear", digits: int | None = None) -> Any:
+    """A numeric parameter; ``scale`` is how a control moves through the range (linear or log), ``digits`` are shown behind the point (by unit when None)."""
+    extra: dict[str, Any] = {"control": "number", "unit": unit, "scale": scale}
+    return Field(default, ge=low, le=high, title=label, json_schema_extra=extra if digits is None else {**extra, "digits": digits})
 
 
 def choice(default: str, options: list[str], label: str) -> Any:
@@ -127,6 +128,10 @@ class StepKind:
 
     def analyse(self, params: Any, blocks: Iterator[Samples], at: Context) -> Summary:
         return {}
+
+    def found(self, summary: Summary) -> str:
+        """What ``analyse`` found, in a few words; empty when there is nothing to say."""
+        return ""
 
     def stream(self, params: Any, summary: Summary, at: Context, position: int) -> Stream:
         raise NotImplementedError(f"{self.key} works on a whole sound")

@@ -86,6 +86,10 @@ class Even(StepKind):
         left, right = (loudness(whole[:, lane : lane + 1], at.rate).integrated_lufs for lane in range(2))
         return {"right_db": np.array(0.0 if left is None or right is None else right - left)}
 
+    def found(self, summary: Summary) -> str:
+        apart = float(summary["right_db"])
+        return "even already" if abs(apart) < 0.05 else f"{'right' if apart > 0 else 'left'} louder by {abs(apart):.1f} LU"
+
     def stream(self, params: EvenParams, summary: Summary, at: Context, position: int) -> Stream:
         if at.channels != 2:
             return Simple(lambda block: block, at.channels)

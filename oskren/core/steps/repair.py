@@ -8,7 +8,7 @@ import numpy as np
 
 from oskren.core.measure import prediction
 from oskren.core.measure.hum import find_hum
-from oskren.core.measure.levels import amplitude
+from oskren.core.measure.levels import amplitude, db
 from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
 from oskren.core.steps.equaliser import SETTLED, Sections, cookbook
 from oskren.core.types import AnyArray, Floats, Samples
@@ -33,6 +33,10 @@ class Dc(StepKind):
             frames += len(block)
         return {"offset": total / max(1, frames)}
 
+    def found(self, summary: Summary) -> str:
+        highest = float(np.abs(summary["offset"]).max(initial=0.0))
+        return f"offset of {db(highest):.0f} dBFS" if highest > 1e-5 else "no offset"
+
     def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
         offset = summary["offset"].astype(np.float32)
         return Simple(lambda block: block - offset, at.channels)
@@ -41,8 +45,8 @@ class Dc(StepKind):
 class HumParams(Params):
     mains: str = choice("as found", ["as found", "50", "60"], "Mains, Hz")
     reduction_db: float = number(40.0, 0, 60, "dB", "Reduction")
-    harmonics: float = number(16.0, 1, 40, "", "Harmonics up to")
-    width_hz: float = number(1.5, 0.3, 10, "Hz", "Width of each", "log")
+    harmonics: float = number(16.0, 1, 40, "", "Harmonics up to", digits=0)
+    width_hz: float = number(1.5, 0.3, 10, "Hz", "Width of each", "log", digits=1)
 
 
 class Humless:
@@ -66,6 +70,10 @@ class HumAway(StepKind):
         mono = np.concatenate([block.mean(axis=1) for block in blocks])
         found = find_hum(mono, at.rate, None if params.mains == "as found" else float(params.mains))
         return {"frequency": np.array(found.frequency_hz if found else np.nan)}
+
+    def found(self, summary: Summary) -> str:
+        mains = float(summary["frequency"])
+        return "no hum found" if np.isnan(mains) else f"hum at {mains:.2f} Hz"
 
     def lead(self, params: HumParams, at: Context) -> int:
         # a notch forgets by its width: e to the minus pi times width times time; neighbours add a little
@@ -147,6 +155,10 @@ def _listed(found: list[list[tuple[int, int]]]) -> AnyArray:
     return np.array(rows, np.int64).reshape(-1, 3)
 
 
+def _counted(count: int, what: str) -> str:
+    return f"{count or 'no'} {what}{'' if count == 1 else 's'}"
+
+
 class ClickParams(Params):
     threshold_db: float = number(26.0, 12, 50, "dB", "Stands over what is predicted by")
     longest_ms: float = number(1.0, 0.1, 8, "ms", "Longest click", "log")
@@ -162,6 +174,9 @@ class Clicks(StepKind):
         whole = np.concatenate(list(blocks)).astype(np.float64)
         return {"parts": _listed([prediction.clicks(lane, at.rate, params.threshold_db, params.longest_ms / 1000) for lane in whole.T])}
 
+    def found(self, summary: Summary) -> str:
+        return _counted(len(summary["parts"]), "click")
+
     def lead(self, params: ClickParams, at: Context) -> int:
         return CONTEXT + self._longest(params, at)
 
@@ -173,7 +188,7 @@ class Clicks(StepKind):
 
 
 class ClippedParams(Params):
-    within_db: float = number(0.05, 0.01, 3, "dB", "Clipped within", "log")
+    within_db: float = number(0.05, 0.01, 3, "dB", "Clipped within", "log", digits=2)
     room_db: float = number(6.0, 0, 12, "dB", "Lowered to make room")
 
 
@@ -204,6 +219,9 @@ class Clipped(StepKind):
         whole = np.concatenate(list(blocks)).astype(np.float64)
         runs = [[run for run in prediction.clipped_runs(lane, params.within_db) if run[1] - run[0] <= LONGEST_CLIPPED] for lane in whole.T]
         return {"parts": _listed(runs)}
+
+    def found(self, summary: Summary) -> str:
+        return _counted(len(summary["parts"]), "cut peak")
 
     def lead(self, params: ClippedParams, at: Context) -> int:
         return CONTEXT + LONGEST_CLIPPED

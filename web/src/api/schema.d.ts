@@ -1492,6 +1492,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/mend/resonances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resonances
+         * @description Narrow peaks of a node through a chain, the highest first.
+         */
+        post: operations["resonances"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/designs": {
         parameters: {
             query?: never;
@@ -2391,6 +2411,8 @@ export interface components {
              * @default []
              */
             options: string[];
+            /** Digits */
+            digits?: number | null;
         };
         /**
          * Counted
@@ -2862,7 +2884,7 @@ export interface components {
         };
         /**
          * LevelAfter
-         * @description Level before the first step (``step`` empty) and after each active step.
+         * @description Level before the first step (``step`` empty) and after each active step, and what the step found.
          */
         LevelAfter: {
             /** Step */
@@ -2877,6 +2899,8 @@ export interface components {
             over: boolean;
             /** Seconds */
             seconds: number;
+            /** Found */
+            found: string;
         };
         /** LibraryView */
         LibraryView: {
@@ -3847,6 +3871,20 @@ export interface components {
              * @default
              */
             instead: string;
+        };
+        /**
+         * ResonanceView
+         * @description A narrow peak: its frequency and its width at half power (Hz), its height over what lies around it (dB), and its quality.
+         */
+        ResonanceView: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Height Db */
+            height_db: number;
+            /** Width Hz */
+            width_hz: number;
+            /** Q */
+            q: number;
         };
         /**
          * Restoring
@@ -8747,6 +8785,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Profile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resonances: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Processed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResonanceView"][];
                 };
             };
             /** @description Not Found */

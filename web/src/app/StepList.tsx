@@ -17,6 +17,7 @@ function setTo(step: Step, control: Control): unknown {
 }
 
 function digits(control: Control): number {
+  if (typeof control.digits === "number") return control.digits;
   if (control.unit === "Hz" || control.unit === "ms") return control.unit === "Hz" ? 0 : 1;
   return control.unit === "s" || control.unit === "×" || control.unit === "" ? 2 : 1;
 }

@@ -15,6 +15,7 @@ import { useSettled } from "../../app/useSettled";
 import { WaveView } from "../../canvas/WaveView";
 import { live, player, useListening } from "../../listening/player";
 import { ProfileCurve } from "./ProfileCurve";
+import { Resonances } from "./Resonances";
 
 type Hearing = "after" | "before" | "removed";
 
@@ -261,7 +262,12 @@ function Workbench({ sound }: { sound: SoundFacts }) {
               if (!own || own.peak_dbfs === null) return own ? "silent after this" : "…";
               const change_ = own.lufs !== null && one?.lufs != null ? own.lufs - one.lufs : 0;
               return (
-                <Flex justify="space-between" gap="8px">
+                <Flex justify="space-between" gap="8px" wrap="wrap">
+                  {own.found && (
+                    <Box w="100%" color="glass">
+                      {own.found}
+                    </Box>
+                  )}
                   <span>
                     {level(own.peak_dbfs)} dBFS, {level(own.lufs)} LUFS
                   </span>
@@ -299,6 +305,23 @@ function Workbench({ sound }: { sound: SoundFacts }) {
             }
           />
           <SavedChains chain={chain} onChange={(next) => change(next)} />
+          <Line />
+          <Resonances
+            library={library}
+            base={base}
+            chain={settled}
+            onNotch={(params) => {
+              const step: Step = {
+                kind: "band",
+                params: { kind: "notch", gain_db: 0, ...params },
+                on: true,
+                id: freshId("band"),
+                start_s: null,
+                end_s: null,
+              };
+              change([...chain, step]);
+            }}
+          />
           <Line />
           <Fact name="After">
             {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
