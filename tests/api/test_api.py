@@ -166,7 +166,7 @@ class Mend(Running):
         node = self.get(f"{HERE}/sounds/{self.named('humming ring')['id']}")["node"]
         chain = [{"kind": "hum", "id": "h"}, {"kind": "gain", "id": "g"}, {"kind": "clicks", "id": "c"}]
         found = self.post(f"{HERE}/mend/levels", {"node": node, "chain": chain})
-        self.assertEqual([one["found"] for one in found][::2] + [found[3]["found"]], ["", "", "no clicks"])
+        self.assertEqual([found[i]["found"] for i in (0, 2, 3)], ["", "", "no clicks"])
         self.assertRegex(found[1]["found"], r"^hum at 50\.0[0-4] Hz$")
         before = self.post(f"{HERE}/mend/resonances", {"node": node, "chain": []})
         self.assertIn(1730, [round(one["frequency_hz"]) for one in before])

@@ -233,6 +233,11 @@ class Fieldwork(InBrowser):
         panel.get_by_label("Wanted list as CSV").set_input_files(table)
         expect(panel.locator("[data-wanted]").first).to_contain_text("brass hinge")
         expect(panel.get_by_test_id("progress")).to_have_text("4 wanted")
+        # words and number are changed in place
+        panel.get_by_role("button", name="kelp torn: open").click()
+        panel.get_by_label("How many of kelp torn").fill("4")
+        panel.get_by_label("How many of kelp torn").press("Enter")
+        expect(panel.locator("[data-wanted]", has_text="kelp torn")).to_contain_text("0 of 4")
         # what the library suggests, in one press
         panel.get_by_role("button", name="brass hinge: open").click()
         answers = panel.get_by_role("group", name="Answers to brass hinge")

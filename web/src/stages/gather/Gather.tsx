@@ -245,7 +245,9 @@ export default function Gather() {
           ) : (
             <Table sounds={sounds} at={at} asked={asked} selected={selected?.id ?? null} onRange={setRange} onSelect={clicked} />
           )}
-          {selected && <Looking row={selected} facts={facts.data ?? null} audition={audition} onAnchor={(anchor_s) => void change({ anchor_s })} />}
+          {selected && (panel === null || panel === "import") && (
+            <Looking row={selected} facts={facts.data ?? null} audition={audition} onAnchor={(anchor_s) => void change({ anchor_s })} />
+          )}
         </Flex>
         <Described
           row={selected}

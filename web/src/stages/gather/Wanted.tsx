@@ -71,6 +71,24 @@ function Answers({ entry, audition }: { entry: WantedEntry; audition: Props["aud
       role="group"
       aria-label={`Answers to ${entry.what}`}
     >
+      <Flex gap="6px" align="center">
+        <Box flex={1}>
+          <TextField
+            label={`Words of ${entry.what}`}
+            value={entry.what}
+            onCommit={(what) => what.trim() && void changeWanted(entry.id, { what: what.trim() })}
+          />
+        </Box>
+        <Box color="dim">how many</Box>
+        <Box w="58px">
+          <TextField
+            mono
+            label={`How many of ${entry.what}`}
+            value={String(entry.how_many)}
+            onCommit={(count) => Number(count) >= 1 && void changeWanted(entry.id, { how_many: Math.round(Number(count)) })}
+          />
+        </Box>
+      </Flex>
       <TextField
         label={`Notes on ${entry.what}`}
         placeholder="Notes"
