@@ -76,9 +76,10 @@ class JobsTold(unittest.TestCase):
                 return {"made": 5}
 
             job = ended(self.jobs.start("import", "Importing", work))
-            told = []
-            while not changes.empty():
-                told.append(changes.get())
+            # the last word comes a moment after the state is set
+            told = [changes.get(timeout=10)]
+            while told[-1]["state"] == "running":
+                told.append(changes.get(timeout=10))
         self.assertEqual((job.state, job.result), ("done", {"made": 5}))
         self.assertEqual((told[0]["state"], told[-1]["state"], told[-1]["done"]), ("running", "done", 5))
 
