@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from oskren.core.audio import files
 from oskren.core.audio.files import replacing
@@ -60,6 +60,13 @@ class TakeFacts(BaseModel):
     started: str = Field("", max_length=30)
     library: str = ""
     ended: str = ""
+
+    @field_validator("started")
+    @classmethod
+    def _a_moment(cls, said: str) -> str:
+        if said:
+            datetime.fromisoformat(said)
+        return said
 
 
 class TakeChange(BaseModel):
@@ -264,8 +271,9 @@ class Takes:
                 begin_follow_up(studio, studio.home.library(library))
                 return done
 
+            with contextlib.suppress(FileNotFoundError):  # it was ended just now
+                os.utime(self._paths(one.take)[0])  # if this fails, it is looked at again only after another quiet while
             started.append(studio.jobs.start("recover", f"Recovering {one.name}, {one.seconds:.1f} s, which its page left", work).id)
-            os.utime(self._paths(one.take)[0])  # looked at again only after another quiet while, if this fails
         return started
 
 

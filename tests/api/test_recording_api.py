@@ -122,6 +122,7 @@ class RefusedThere(Running):
             ("post", f"{HERE}/takes", {"name": "x", "rate": 5, "channels": 1}),
             ("post", f"{HERE}/takes", {"name": "x", "rate": RATE, "channels": 40}),
             ("post", f"{HERE}/takes", {"name": "x", "rate": RATE, "channels": 1, "bits": 8}),
+            ("post", f"{HERE}/takes", {"name": "x", "rate": RATE, "channels": 1, "started": "../../elsewhere"}),
             ("post", "/api/takes/take-9999/blocks?position=0", None),
             ("post", f"/api/takes/{take}/blocks?position=5", None),
             ("post", f"/api/takes/{take}/blocks?position=-1", None),
