@@ -8,7 +8,7 @@ import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import gather, rows
+from bench import gather, noise, rows
 
 DOCUMENT = Path(__file__).parents[1] / "docs" / "performance.md"
 
@@ -31,6 +31,9 @@ def main() -> None:
             row = bench(Path(folder))
         print(f"{name}: {row}", flush=True)
         lines.append("| " + " | ".join(row) + " |")
+    if not wanted or "noise-table" in wanted:
+        lines += ["", *noise.table()]
+        print("\n".join(lines[-12:]))
     if not wanted:
         DOCUMENT.write_text("\n".join(lines) + "\n")
 

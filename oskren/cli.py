@@ -181,13 +181,14 @@ def clean(
     part = _noise_part(noise)
     if part and part[1] > info.seconds:
         raise OskrenError(f"--noise {noise}: the file is only {info.seconds:.3f} s long")
-    params = NoiseParams(reduction_db=reduction, start_s=part[0] if part else None, end_s=part[1] if part else None)
+    params = NoiseParams(reduction_db=reduction, parts=(part,) if part else ())
     samples, rate = files.read(source)
     kind, at = kind_of("noise_reduction"), Context(rate, info.channels, len(samples))
     summary = kind.analyse(params, iter([samples]), at)
     stream = kind.stream(params, summary, at, 0)
     result = np.concatenate([stream.push(samples[at_ : at_ + files.BLOCK]) for at_ in range(0, len(samples), files.BLOCK)] + [stream.flush()])
-    first, last = (round(end * rate) for end in summary["part"])
+    learned = summary["parts"][0]
+    first, last = (round(end * rate) for end in learned)
 
     def floor(sound: Any) -> float | None:
         level = levels.rms(sound[first:last])
@@ -198,7 +199,7 @@ def clean(
         write_result(residual, samples - result, rate, bits_for(info.bits))
     answer(
         {
-            "noise_part_s": [round(float(end), 6) for end in summary["part"]],
+            "noise_part_s": [round(float(end), 6) for end in learned],
             "reduction_db": reduction,
             "noise_floor_before_dbfs": floor(samples),
             "noise_floor_after_dbfs": floor(result),

@@ -36,9 +36,9 @@ class LevelAfter(BaseModel):
 
 
 class Profile(BaseModel):
-    """A noise profile: the part it was learned from (s) and its curve."""
+    """A noise profile: the parts it was learned from (s) and its curve."""
 
-    part: tuple[float, float]
+    parts: list[tuple[float, float]]
     hz: list[float]
     dbfs: list[float]
 

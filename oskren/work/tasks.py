@@ -251,7 +251,7 @@ def _found(renderer: Renderer, node: Chained) -> str:
 
 
 def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
-    """Profile of a chain's last step, a noise reduction: its part (s) and a curve in dBFS over 64 log-spaced frequencies."""
+    """Profile of a chain's last step, a noise reduction: its parts (s) and a curve in dBFS over 64 log-spaced frequencies."""
     parsed = NodeAdapter.validate_python(node)
     assert isinstance(parsed, Chained)
     renderer = place.renderer()
@@ -262,7 +262,7 @@ def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     at = np.geomspace(40, min(20_000, rate / 2), 64)
     level = 10 * np.log10(np.maximum(profile, 1e-20)) - 20 * np.log10(size / 4)
     return {
-        "part": [float(x) for x in learned["part"]],
+        "parts": learned["parts"].tolist(),
         "hz": at.round(1).tolist(),
         "dbfs": np.interp(at, np.linspace(0, rate / 2, len(profile)), level).round(2).tolist(),
     }

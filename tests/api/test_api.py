@@ -153,7 +153,7 @@ class Mend(Running):
         removed = self.heard({"kind": "difference", "node": kept["node"], "without": kept["now"]})
         np.testing.assert_allclose(removed + after, before, atol=1e-6)
         profile = self.post(f"{HERE}/mend/profile", {"node": kept["node"], "chain": chain[:1]})
-        self.assertEqual(profile["part"], [0.1, 0.8])
+        self.assertEqual(profile["parts"], [[0.1, 0.8]])
         self.client.put(f"{HERE}/sounds/{row['id']}/chain", json={"chain": []})
         self.assertFalse(self.named("gear take")["mended"])
 

@@ -1,31 +1,69 @@
-"""Noise reduction with a profile learned from a part of the sound."""
+"""Noise reduction: a statistical estimate of the sound under noise whose spectrum is learned from parts of it.
+
+The gain of every cell of the short-time spectrum is the one that is right in the mean for the logarithm of the level
+(Ephraim, Malah 1985, log-spectral amplitude), weighted by how likely a sound is present at all (Cohen 2002, optimally
+modified log-spectral amplitude). The ratio of sound to noise it needs is estimated from a neighbourhood that reaches
+as far forward as back (Cohen 2004, noncausal a priori ratio), over two sizes: a close one for tones and strikes, a wide one
+for faint breath-like sounds. Formulas from memory of the papers; checked by what comes out, see bench/corpus.py.
+"""
 
 from __future__ import annotations
 
 import functools
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from typing import Any
 
 import numpy as np
+from pydantic import Field, model_validator
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure import noise as floors
-from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, moment, number, register
-from oskren.core.types import Floats, Samples
+from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, choice, number, register
+from oskren.core.types import AnyArray, Floats, Samples
 
-FRAMES_AROUND = 4
+FRAMES_AROUND = 8
 """Spectral frames looked at before and after the one whose gain is sought."""
 
 BANDS = 48
+"""Bands the transient guard looks at."""
+
+FOLLOWED = 24
+"""Bands in which slowly changing noise is followed, log-spaced from 50 Hz."""
+
+FOLLOW_HOP_S = 0.05
+FOLLOW_LIMIT = 10 ** (15 / 10)
+BIAS_HZ = (100.0, 400.0, 1500.0, 4500.0, 10_000.0)
+
+UNSTEADY = 1.2
+SURER = 10 ** (0.5 / 10)
+"""What is called noise: its mean power, more by this factor, and by so many of its slow standard deviations."""
 
 
 class NoiseParams(Params):
     reduction_db: float = number(6.0, 0, 40, "dB", "Reduction")
-    start_s: float | None = moment("Profile from")
-    end_s: float | None = moment("Profile to")
-    low_bias_db: float = number(3.0, 0, 12, "dB", "More in the lows")
-    high_bias_db: float = number(3.0, 0, 12, "dB", "More in the highs")
-    smoothing: float = number(0.6, 0, 1, "", "Smoothing")
+    sensitivity_db: float = number(0.0, -10, 10, "dB", "Sensitivity")
+    parts: tuple[tuple[float, float], ...] = Field((), max_length=32, title="Profile from", json_schema_extra={"control": "parts", "unit": "s"})
+    low_bias_db: float = number(3.0, -12, 12, "dB", "More below 150 Hz")
+    low_mid_bias_db: float = number(0.0, -12, 12, "dB", "More at 400 Hz")
+    mid_bias_db: float = number(0.0, -12, 12, "dB", "More at 1.5 kHz")
+    high_mid_bias_db: float = number(0.0, -12, 12, "dB", "More at 4.5 kHz")
+    high_bias_db: float = number(3.0, -12, 12, "dB", "More above 9 kHz")
+    smoothing: float = number(0.5, 0, 1, "", "Smoothing in time")
+    smoothing_hz: float = number(0.5, 0, 1, "", "Smoothing in frequency")
+    guard: float = number(1.0, 0, 1, "", "Attacks kept")
+    follow: str = choice("no", ["no", "slowly", "quickly"], "Follows changing noise")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _one_part(cls, values: Any) -> Any:
+        """Chains kept before profiles could have several parts state one by its two ends."""
+        if isinstance(values, dict) and ("start_s" in values or "end_s" in values):
+            values = dict(values)
+            start, end = values.pop("start_s", None), values.pop("end_s", None)
+            if start is not None and end is not None and not values.get("parts"):
+                values["parts"] = ((start, end),)
+        return values
 
 
 def frame_size(rate: int) -> int:
@@ -39,78 +77,194 @@ def _window(size: int) -> Samples:
     return np.sqrt(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
 
 
-def learn(samples: Samples, rate: int) -> Floats:
-    """Noise power per bin and channel, shape (bins, channels), from samples that hold noise only.
+def _spectra(samples: Samples, size: int) -> AnyArray:
+    """Short-time spectra of whole frames, shape (frames, channels, bins), four to a length."""
+    from scipy.fft import rfft
+
+    frames = np.lib.stride_tricks.sliding_window_view(samples, size, axis=0)[:: size // 4]
+    return np.asarray(rfft(frames * _window(size), axis=2))
+
+
+def _power(spectra: AnyArray) -> Samples:
+    return np.asarray(np.square(spectra.real) + np.square(spectra.imag), dtype=np.float32)
+
+
+def learn(samples: Samples | Sequence[Samples], rate: int) -> tuple[Floats, Floats]:
+    """Noise from parts that hold nothing else: mean power, and how unsteady it is, each of shape (bins, channels).
+
+    Unsteadiness is the standard deviation over the mean of the power, averaged over 0.1 s and 5 bins.
 
     Raises
     ------
     OskrenError
-        When the part is shorter than two spectral frames.
+        When a part is shorter than two spectral frames.
     """
+    from scipy.ndimage import uniform_filter1d
+
     size = frame_size(rate)
-    if len(samples) < 2 * size:
-        raise OskrenError(f"The part for the noise profile is {len(samples) / rate:.3f} s long; mark at least {2 * size / rate:.2f} s.")
-    frames = np.lib.stride_tricks.sliding_window_view(samples, size, axis=0)[:: size // 4]
-    spectra = np.fft.rfft(frames * _window(size), axis=2)
-    power: Floats = np.mean(np.square(np.abs(spectra)), axis=0, dtype=np.float64)
+    parts = [samples] if isinstance(samples, np.ndarray) else list(samples)
+    powers, slow = [], []
+    for part in parts:
+        if len(part) < 2 * size:
+            raise OskrenError(f"The part for the noise profile is {len(part) / rate:.3f} s long; mark at least {2 * size / rate:.2f} s.")
+        power = _power(_spectra(part, size)).astype(np.float64)
+        powers.append(power)
+        even = uniform_filter1d(uniform_filter1d(uniform_filter1d(power, 9, axis=0), 5, axis=2), 5, axis=2)
+        slow.append(even)
+    mean = np.concatenate(powers).mean(axis=0)
+    unsteady = np.concatenate(slow).std(axis=0) / np.maximum(mean, 1e-20)
     # neighbouring bins are averaged: the profile is a smooth curve, not one frame's ripple
     kernel = np.array([0.25, 0.5, 0.25])
-    smooth = np.apply_along_axis(lambda row: np.convolve(np.pad(row, 1, mode="edge"), kernel, mode="valid"), 1, power)
-    return np.asarray(smooth.T)
+    smooth = np.apply_along_axis(lambda row: np.convolve(np.pad(row, 1, mode="edge"), kernel, mode="valid"), 1, mean)
+    return np.asarray(smooth.T), np.asarray(unsteady.T)
+
+
+def bias_curve(params: NoiseParams, hz: Floats) -> Floats:
+    """dB more at every frequency: the five bands, straight lines between them over the logarithm of frequency."""
+    bands = (params.low_bias_db, params.low_mid_bias_db, params.mid_bias_db, params.high_mid_bias_db, params.high_bias_db)
+    return np.asarray(np.interp(np.log(np.maximum(hz, 1.0)), np.log(BIAS_HZ), bands))
 
 
 def _floor_gain(params: NoiseParams, rate: int, size: int) -> Floats:
-    """Least gain per bin: the reduction, and more below 150 Hz and above 6 kHz (moved over an octave)."""
-    octaves = np.log2(np.maximum(np.fft.rfftfreq(size, 1 / rate), 1.0))
-    low = np.clip(np.log2(300.0) - octaves, 0, 1) * params.low_bias_db
-    high = np.clip(octaves - np.log2(6000.0), 0, 1) * params.high_bias_db
-    return np.asarray(10.0 ** (-(params.reduction_db + low + high) / 20))
+    """Least gain per bin: the reduction and the bias; none where nothing is to be reduced."""
+    hz = np.fft.rfftfreq(size, 1 / rate)
+    wanted = params.reduction_db + bias_curve(params, hz) if params.reduction_db > 0 else np.zeros(len(hz))
+    return np.asarray(10.0 ** (-np.clip(wanted, 0, 60) / 20))
 
 
-def gains(power: Floats, profile: Floats, least: Floats, smoothing: float) -> Floats:
+@functools.lru_cache(maxsize=1)
+def _lifted() -> Samples:
+    """exp(E1(v) / 2) for v from 2^-12 to 2^5, 64 values an octave: what the logarithmic estimate adds to Wiener's gain."""
+    from scipy.special import exp1
+
+    return np.exp(0.5 * exp1(2.0 ** (np.arange(17 * 64 + 1) / 64 - 12))).astype(np.float32)
+
+
+def _run_sums(cells: Samples, count: int, axis: int) -> Samples:
+    """Sums of ``count`` neighbours along an axis, as many fewer as that takes; by doubling, so that few passes are made."""
+    length = cells.shape[axis]
+
+    def part(array: Samples, first: int, frames: int) -> Samples:
+        return array[first : first + frames] if axis == 0 else array[:, first : first + frames]
+
+    doubled, size, total, have = cells, 1, None, 0
+    while True:
+        if count & size:
+            left = length - have - size + 1
+            total = doubled if total is None else part(total, 0, left) + part(doubled, have, left)
+            have += size
+        if size * 2 > count:
+            assert total is not None
+            return total
+        doubled = part(doubled, 0, length - 2 * size + 1) + part(doubled, size, length - 2 * size + 1)
+        size *= 2
+
+
+def _even(cells: Samples, frames: int, bins: int) -> Samples:
+    """Means over so many neighbours in time and frequency (both odd); at the edges those of the nearest whole neighbourhood."""
+    sums = _run_sums(_run_sums(cells, frames, 0), bins, 1)
+    sums *= np.float32(1 / (frames * bins))
+    out = np.empty_like(cells)
+    t, f = frames // 2, bins // 2
+    out[t : len(out) - t, f : out.shape[1] - f] = sums
+    out[t : len(out) - t, :f], out[t : len(out) - t, out.shape[1] - f :] = sums[:, :1], sums[:, -1:]
+    out[:t], out[len(out) - t :] = out[t], out[len(out) - t - 1]
+    return out
+
+
+def gains(over: Samples, least: Samples, params: NoiseParams) -> Samples:
     """Gain of every bin of every frame but ``FRAMES_AROUND`` at each end.
 
     Parameters
     ----------
-    power : array, shape (frames, bins)
-        Power of the spectral frames.
-    profile, least : array, shape (bins,)
-
-    The power over the profile is averaged over neighbours in time and frequency (more with ``smoothing``), a first
-    Wiener gain cleans the estimate, a second gives the result. Since both averages look as far forward as back, an
-    attack is not late, and a frame that stands far above the noise over a wide band is judged by itself alone.
+    over : array, shape (frames, bins)
+        Power of the spectral frames over what is called noise.
+    least : array, shape (bins,)
+        Gain of what is noise only.
     """
-    from scipy.ndimage import uniform_filter1d
-
-    over = power / np.maximum(profile, 1e-20)
-    around = FRAMES_AROUND // 2
-    span_t, span_f = 2 * round(around * smoothing) + 1, 2 * round(2 * smoothing) + 1
-    local = uniform_filter1d(uniform_filter1d(over, span_t, axis=0, mode="nearest"), span_f, axis=1, mode="nearest")
-    # noise averaged over N cells varies by 1/sqrt(N): ask for that much more before calling it sound
-    wobble = 1.0 + 1.6 / np.sqrt(span_t * span_f)
-    first = np.maximum(local - wobble, 0.0)
-    first = first / (first + 1.0)
-    second = uniform_filter1d(uniform_filter1d(first * first * over, span_t, axis=0, mode="nearest"), 3, axis=1, mode="nearest")
-    gain = second / (second + 1.0)
-    # transient guard: the geometric mean over wide bands stands clear of the noise
-    wide = over[:, : over.shape[1] // BANDS * BANDS].reshape(len(over), BANDS, -1).mean(axis=2)
-    struck = (np.log(np.maximum(wide, 1e-6)).mean(axis=1) > np.log(4.0))[:, None]
-    gain = np.where(struck, np.maximum(gain, over / (over + 2.0)), gain)
+    span_t, span_f = 2 * round(4 * params.smoothing) + 1, 2 * round(4 * params.smoothing_hz) + 1
+    # a mean over N cells of noise varies by 1/sqrt(N): ask for that much more before calling it sound
+    close = np.maximum(_even(over, span_t, span_f) - np.float32(1 + 1.6 / math.sqrt(span_t * span_f)), 0)
+    wide = np.maximum(_even(np.minimum(over, np.float32(4)), 9, 9) - np.float32(1 + 2 / 9), 0)
+    first = np.maximum(close, wide)
+    first /= first + 1
+    first *= first
+    first *= over
+    ratio = np.maximum(_even(_even(first, 3, 3), 3, 3), wide)
+    present = np.log(np.maximum(_even(_even(ratio, 3, 9), 3, 9), np.float32(1e-6)))
+    present = np.clip((present - np.float32(math.log(0.05))) / np.float32(math.log(10)), np.float32(1e-3), 1)
+    np.maximum(ratio, np.float32(10**-2.5), out=ratio)
+    wiener = ratio / (ratio + 1)
+    heard = wiener * over
+    place = (np.log2(np.maximum(heard, np.float32(2**-12))) + 12) * 64
+    gain = wiener * _lifted()[np.minimum(place, 17 * 64).astype(np.int32)]
+    np.minimum(gain, 1, out=gain)
+    likely = 1 / (1 + (1 - present) / present * (1 + ratio) * np.exp(-np.minimum(heard, 50)))
+    low = np.log(least)
+    gain = np.exp(likely * (np.log(np.maximum(gain, np.float32(1e-4))) - low) + low)
+    if params.guard > 0:
+        # an attack: the geometric mean over wide bands stands clear of the noise; then each cell is judged by itself
+        bands = over[:, : over.shape[1] // BANDS * BANDS].reshape(len(over), BANDS, -1).mean(axis=2)
+        struck = np.log(np.maximum(bands, np.float32(1e-6))).mean(axis=1) > math.log(4.0)
+        gain[struck] = np.maximum(gain[struck], np.float32(params.guard) * over[struck] / (over[struck] + 2))
     return np.asarray(np.maximum(gain, least)[FRAMES_AROUND:-FRAMES_AROUND])
+
+
+def _bands_of(bins: int, rate: int) -> AnyArray:
+    """Band of every bin in which changing noise is followed."""
+    hz = np.linspace(0, rate / 2, bins)
+    return np.clip(np.floor(np.log(np.maximum(hz, 1) / 50) / np.log(rate / 2 / 50) * FOLLOWED), 0, FOLLOWED - 1).astype(int)
+
+
+def follow_noise(samples: Samples, rate: int, profile: Floats, window_s: float) -> Floats:
+    """How the noise's level changes, as a factor on the profile's power; shape (moments FOLLOW_HOP_S apart, FOLLOWED, channels).
+
+    In each band the level that a fifth of the time within the window stays under, beside what steady noise would
+    give there; at most 15 dB up or down. A sound that lasts for most of the window is taken for noise.
+    """
+    from scipy.ndimage import percentile_filter, uniform_filter1d
+
+    size, hop = frame_size(rate), round(FOLLOW_HOP_S * rate)
+    padded = np.concatenate([samples, np.zeros((size, samples.shape[1]), np.float32)])
+    frames = np.lib.stride_tricks.sliding_window_view(padded, size, axis=0)[::hop]
+    band, count = _bands_of(len(profile), rate), np.zeros(FOLLOWED)
+    np.add.at(count, band, 1)
+    levels = np.zeros((len(frames), FOLLOWED, samples.shape[1]))
+    for first in range(0, len(frames), 256):
+        power = _power(np.fft.rfft(frames[first : first + 256] * _window(size), axis=2))
+        over = power / np.maximum(profile.T, 1e-20)
+        for place in range(FOLLOWED):
+            if count[place]:
+                levels[first : first + 256, place] = over[:, :, band == place].mean(axis=2)
+    levels = uniform_filter1d(levels, 3, axis=0, mode="nearest")
+    span = max(3, round(window_s / FOLLOW_HOP_S))
+    low = percentile_filter(levels, 20, size=(span, 1, 1), mode="nearest")
+    # the mean of 3 frames of K bins of steady noise varies by 1/sqrt(3 K / 2); a fifth of it lies 0.84 deviations lower
+    steady = 1 - 0.84 / np.sqrt(np.maximum(1.5 * count, 1.0))
+    track = np.clip(low / np.maximum(steady, 0.2)[None, :, None], 1 / FOLLOW_LIMIT, FOLLOW_LIMIT)
+    empty = np.flatnonzero(count == 0)
+    for place in empty:  # a band too narrow for a bin goes with its neighbour
+        track[:, place] = track[:, max(0, place - 1)]
+    return np.asarray(uniform_filter1d(track, max(3, span // 3), axis=0, mode="nearest"))
 
 
 class Reducing:
     """Short-time spectra on a grid fixed to the sound's first frame, gained and overlapped again."""
 
-    def __init__(self, params: NoiseParams, profile: Floats, at: Context, position: int):
+    def __init__(self, params: NoiseParams, summary: Summary, at: Context, position: int):
         self._size = frame_size(at.rate)
         self._hop = self._size // 4
-        self._params, self._profile, self._channels = params, profile, at.channels
-        self._least = _floor_gain(params, at.rate, self._size)
-        self._start = position
+        self._params, self._channels, self._rate = params, at.channels, at.rate
+        noise = summary["profile"] * (1 + UNSTEADY * summary["unsteady"]) * SURER * 10 ** (params.sensitivity_db / 10)
+        self._noise = np.maximum(noise, 1e-20).astype(np.float32)
+        self._track = summary.get("track")
+        self._band = _bands_of(len(noise), at.rate)
+        self._least = _floor_gain(params, at.rate, self._size).astype(np.float32)
         first = position // self._hop * self._hop
         # spectral frames start a whole frame early, and the gain looks FRAMES_AROUND hops further back
         early = self._size - self._hop + FRAMES_AROUND * self._hop + (position - first)
+        self._begins = position - early
+        """Frame of the input where the next spectral frame begins."""
         self._held: Samples = np.zeros((early, at.channels), np.float32)
         self._overlap: Samples = np.zeros((self._size - self._hop, at.channels), np.float32)
         self._discard = position - first + self._size - self._hop
@@ -125,20 +279,31 @@ class Reducing:
         self._held = np.concatenate([self._held, np.zeros((self._size + (FRAMES_AROUND + 1) * self._hop, self._channels), np.float32)])
         return self._give()[: self._due]
 
+    def _noise_of(self, channel: int, frames: int) -> Samples:
+        """What is called noise in coming spectral frames: the same for all, or as it was followed."""
+        steady = self._noise[:, channel]
+        if self._track is None or not len(self._track):
+            return steady
+        begins = self._begins + np.arange(frames) * self._hop
+        place = np.clip(begins / (FOLLOW_HOP_S * self._rate), 0, len(self._track) - 1)
+        low = np.floor(place).astype(int)
+        high, share = np.minimum(low + 1, len(self._track) - 1), (place - low)[:, None]
+        track = self._track[:, :, channel]
+        return np.asarray((track[low] * (1 - share) + track[high] * share).astype(np.float32)[:, self._band] * steady)
+
     def _give(self) -> Samples:
         size, hop = self._size, self._hop
         count = (len(self._held) - size) // hop + 1 - 2 * FRAMES_AROUND
         if count <= 0:
             return np.zeros((0, self._channels), np.float32)
-        from scipy.fft import irfft, rfft
+        from scipy.fft import irfft
 
         total = count + 2 * FRAMES_AROUND
-        frames = np.lib.stride_tricks.sliding_window_view(self._held[: size + (total - 1) * hop], size, axis=0)[::hop]
-        spectra = rfft(frames * _window(size), axis=2)
+        spectra = _spectra(self._held[: size + (total - 1) * hop], size)
         middle = spectra[FRAMES_AROUND:-FRAMES_AROUND]
         for channel in range(self._channels):
-            power = np.square(spectra[:, channel].real) + np.square(spectra[:, channel].imag)
-            middle[:, channel] *= gains(power, self._profile[:, channel].astype(np.float32), self._least.astype(np.float32), self._params.smoothing)
+            over = _power(spectra[:, channel]) / self._noise_of(channel, total)
+            middle[:, channel] *= gains(over, self._least, self._params)
         parts = irfft(middle, size, axis=2) * (_window(size) * np.float32(0.5))
         out = np.zeros((size + (count - 1) * hop, self._channels), np.float32)
         out[: size - hop] = self._overlap
@@ -147,6 +312,7 @@ class Reducing:
             rows[quarter : quarter + count] += parts[:, :, quarter * hop : (quarter + 1) * hop].transpose(0, 2, 1)
         self._overlap = out[count * hop :]
         self._held = self._held[count * hop :]
+        self._begins += count * hop
         given = out[: count * hop]
         drop = min(self._discard, len(given))
         self._discard -= drop
@@ -155,30 +321,51 @@ class Reducing:
         return given
 
 
+CLEAR_DB = 8.0
+
+
 @register
 class NoiseReduction(StepKind):
-    """Takes down steady noise by a stated amount at most; what stands above the profile stays."""
+    """Takes down noise by a stated amount at most; what stands out of its profile stays."""
 
-    key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 1
+    key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 2
 
-    def part(self, params: NoiseParams, blocks: Iterator[Samples], at: Context) -> tuple[tuple[float, float], Samples]:
-        """The profile's part (s of the step's input) and its samples; the quietest stretch when none is marked."""
-        whole = np.concatenate(list(blocks))
-        if params.start_s is not None and params.end_s is not None:
-            first, last = at.part(params.start_s, params.end_s)
-        else:
-            found = floors.quietest_part(floors.frame_powers(whole, at.rate))
-            if found is None:
-                raise OskrenError("No quiet part to learn the noise from was found (the sound is silent or too short); mark one.")
-            first, last = (round(end * at.rate) for end in found)
-        return (first / at.rate, last / at.rate), whole[first:last]
+    def parts(self, params: NoiseParams, whole: Samples, at: Context) -> list[tuple[int, int]]:
+        """The profile's parts (frames of the step's input); the quietest stretch when none is marked."""
+        if params.parts:
+            return [at.part(*part) for part in params.parts]
+        found = floors.quietest_part(floors.frame_powers(whole, at.rate))
+        if found is None:
+            raise OskrenError("No quiet part to learn the noise from was found (the sound is silent or too short); mark one.")
+        first, last = (round(end * at.rate) for end in found)
+        return [(first, last)]
 
     def analyse(self, params: NoiseParams, blocks: Iterator[Samples], at: Context) -> Summary:
-        (start, end), samples = self.part(params, blocks, at)
-        return {"profile": learn(samples, at.rate), "part": np.array([start, end])}
+        whole = np.concatenate(list(blocks))
+        parts = self.parts(params, whole, at)
+        profile, unsteady = learn([whole[first:last] for first, last in parts], at.rate)
+        quiet = np.concatenate([whole[first:last] for first, last in parts])
+        noise = float(np.mean(np.square(quiet, dtype=np.float64)))
+        powers = floors.frame_powers(whole, at.rate)
+        loud = float(np.percentile(powers, 95)) if len(powers) else noise
+        told = {
+            "profile": profile,
+            "unsteady": unsteady,
+            "parts": np.array(parts) / at.rate,
+            "noise_db": np.array(10 * np.log10(max(noise, 1e-20))),
+            "clear_db": np.array(10 * np.log10(max(loud / max(noise, 1e-20) - 1, 1e-3))),
+        }
+        if params.follow != "no":
+            told["track"] = follow_noise(whole, at.rate, profile, 3.0 if params.follow == "slowly" else 1.2)
+        return told
+
+    def found(self, summary: Summary) -> str:
+        noise, clear = float(summary["noise_db"]), float(summary["clear_db"])
+        said = f"noise at {noise:.0f} dBFS, sound {max(0.0, clear):.0f} dB over it"
+        return f"{said}: too noisy for more than {max(3, round(clear)):.0f} dB" if clear < CLEAR_DB else said
 
     def lead(self, params: NoiseParams, at: Context) -> int:
         return 2 * frame_size(at.rate) + (FRAMES_AROUND + 1) * frame_size(at.rate) // 4
 
     def stream(self, params: NoiseParams, summary: Summary, at: Context, position: int) -> Stream:
-        return Reducing(params, summary["profile"], at, position)
+        return Reducing(params, summary, at, position)
