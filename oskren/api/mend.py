@@ -6,7 +6,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
-from oskren.core.nodes.model import Chained, Node, Step
+from oskren.core.nodes.model import Chained, Node, Step, check_chain
 from oskren.work import tasks
 
 router = APIRouter(prefix="/lib/{library}", tags=["mend"])
@@ -55,8 +55,7 @@ class ResonanceView(BaseModel):
 @router.put("/sounds/{number}/chain")
 def set_chain(library: InLibrary, number: int, wanted: Chain) -> SoundFacts:
     """Keep a sound's chain; the original is never changed."""
-    for step in wanted.chain:
-        step.values()
+    check_chain(wanted.chain, [Step.model_validate(step) for step in library.sound(number).chain or []])
     return facts_of(library, library.change(number, {"chain": [step.model_dump(mode="json") for step in wanted.chain]}))
 
 

@@ -16,7 +16,7 @@ from starlette.background import BackgroundTask
 from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Mix, member_node, node_hash
+from oskren.core.nodes.model import Mix, Step, check_chain, member_node, node_hash
 from oskren.core.words.names import legal
 from oskren.core.words.propose import Proposal
 from oskren.store.keeping import note_uses
@@ -102,16 +102,17 @@ def add_design(library: InLibrary, new: NewDesign) -> DesignView:
     return view
 
 
+def _steps(mix: Mix) -> list[Step]:
+    """Every step of a design, of its layers and of its sum."""
+    return [step for chain in (mix.chain, *(member.chain for member in mix.members)) for step in chain]
+
+
 @router.put("/designs/{number}")
 def save_design(library: InLibrary, number: int, new: NewDesign) -> DesignView:
     """Keep a design as it is now."""
-    for member in new.mix.members:
-        for step in member.chain:
-            step.values()
-    for step in new.mix.chain:
-        step.values()
     with library.writing() as session:
         row = session.get(Design, number)
+        check_chain(_steps(new.mix), _steps(Mix.model_validate(row.mix)) if row else ())
         if row is None:
             raise OskrenError(f"There is no design {number}; it may have been removed.")
         row.name, row.mix = new.name, new.mix.model_dump(mode="json")

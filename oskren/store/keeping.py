@@ -9,7 +9,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Node, Step, hashes_in
+from oskren.core.nodes.model import Node, Step, check_chain, hashes_in
 from oskren.core.words.conditions import COMPARISONS, FIELDS
 from oskren.store.library import Library
 from oskren.store.tables import FieldRow, Project, SavedChain, SavedSearch, SetMember, Setting, Sound, SoundSet, Use
@@ -90,8 +90,7 @@ def keep_chain(library: Library, name: str, chain: Sequence[Step]) -> int:
     """Keep a chain by name; one of the same name is replaced."""
     if not chain:
         raise OskrenError("The chain has no steps; add one before keeping it.")
-    for step in chain:
-        step.values()
+    check_chain(chain)
     with library.writing() as session:
         row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip())) or SavedChain(name=name.strip())
         row.chain = [step.model_dump(mode="json") for step in chain]

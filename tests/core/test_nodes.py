@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.nodes import Cache, Chained, Difference, Excerpt, Loop, Member, Mix, NodeAdapter, Renderer, Step
-from oskren.core.nodes.model import leaves, node_hash
+from oskren.core.nodes.model import check_chain, leaves, node_hash
 from oskren.core.steps import REGISTRY
 from oskren.core.timemap import TimeMap
 from tests.support import RATE, InFolder, noise, sine, struck
@@ -122,11 +122,31 @@ class Hashes(InFolder):
     def test_wrong_parameters_are_one_sentence(self) -> None:
         for step, words in (
             (Step(kind="high_pass", params={"cutoff_hz": -5}), "cutoff_hz"),
-            (Step(kind="nothing"), "no step called"),
             (Step(kind="gain", params={"loud": 1}), "loud"),
         ):
             with self.subTest(step=step.kind), self.assertRaisesRegex(OskrenError, words):
                 node_hash(Chained(node=self.node, chain=(step,)))
+
+
+class UnknownSteps(InFolder):
+    """A step of a kind that this version does not know is kept and passed over."""
+
+    def test_it_changes_nothing_and_is_not_lost(self) -> None:
+        node = self.source(noise(0.5))
+        known = Step(kind="gain", params={"gain_db": -6.0})
+        strange = Step(kind="from the future", params={"depth": [1, {"a": 2}]}, id="f")
+        with_it, without = Chained(node=node, chain=(strange, known)), Chained(node=node, chain=(known,))
+        self.assertEqual(node_hash(with_it), node_hash(without))
+        np.testing.assert_array_equal(self.renderer.audio(with_it)[0], self.renderer.audio(without)[0])
+        self.assertEqual(NodeAdapter.validate_json(with_it.model_dump_json()), with_it)
+
+    def test_only_what_was_there_before_is_kept(self) -> None:
+        strange = Step(kind="from the future")
+        check_chain([strange], [strange])
+        with self.assertRaisesRegex(OskrenError, "no step called 'from the future'"):
+            check_chain([strange])
+        with self.assertRaisesRegex(OskrenError, "Gain"):
+            check_chain([Step(kind="gain", params={"gain_db": 99})], [Step(kind="gain")])
 
 
 class RenderedAgain(InFolder):

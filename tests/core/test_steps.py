@@ -47,6 +47,12 @@ class Level(unittest.TestCase):
         np.testing.assert_allclose(out.sum(axis=1), samples.sum(axis=1), atol=1e-6)
         np.testing.assert_allclose(out[:, 0] - out[:, 1], (samples[:, 0] - samples[:, 1]) * 10 ** (6 / 20), atol=1e-5)
 
+    def test_mid_gain_changes_the_middle_alone(self) -> None:
+        samples = noise(0.2, -20, channels=2)
+        out = through("width", samples, mid_db=-6.0)
+        np.testing.assert_allclose(out[:, 0] - out[:, 1], samples[:, 0] - samples[:, 1], atol=1e-6)
+        np.testing.assert_allclose(out.sum(axis=1), samples.sum(axis=1) * 10 ** (-6 / 20), atol=1e-5)
+
     def test_balance_moves_level_from_left_to_right(self) -> None:
         samples = np.repeat(sine(440, 0.2, -20), 2, axis=1)
         out = through("width", samples, balance_db=1.5)

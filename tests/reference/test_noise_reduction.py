@@ -159,6 +159,7 @@ class Character(unittest.TestCase):
         high = [np.std(signal.sosfilt(band, one)[4800:33_000]) for one in (plain, biased)]
         self.assertLess(20 * np.log10(high[1] / high[0]), -4)
 
+
 class Following(unittest.TestCase):
     """Noise that slowly becomes 9 dB louder after the profile was learned."""
 
@@ -183,7 +184,7 @@ class Following(unittest.TestCase):
             left[follow] = 20 * np.log10(np.std(out[8 * RATE :]) / np.std(self.noise[8 * RATE :]))
         self.assertGreater(left["no"], -6)
         self.assertLess(left["slowly"], -10)
-        self.assertLess(left["quickly"], -13)
+        self.assertLess(left["quickly"], -12)
 
     def test_from_any_position_it_is_the_same(self) -> None:
         kind, samples = kind_of("noise_reduction"), self.noise.astype(np.float32)[:, None]
@@ -195,7 +196,7 @@ class Following(unittest.TestCase):
         lead = kind.lead(params, at)
         later = kind.stream(params, told, at, place - lead)
         other = np.concatenate([later.push(samples[place - lead : 7 * RATE]), later.flush()])[lead:]
-        np.testing.assert_allclose(other[: RATE], one[place : place + RATE], atol=1e-6)
+        np.testing.assert_allclose(other[:RATE], one[place : place + RATE], atol=1e-6)
 
 
 class Refusals(unittest.TestCase):

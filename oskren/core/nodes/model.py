@@ -10,15 +10,18 @@ import functools
 import hashlib
 import importlib.metadata
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from oskren.core.audio.layouts import layout_of
-from oskren.core.steps.base import checked, kind_of
+from oskren.core.steps.base import REGISTRY, checked, kind_of
 
 HASH_VERSION = 1
+
+FADE_S = 0.005
+"""Crossfade at the ends of a step limited to a part, unless set."""
 
 
 class Frozen(BaseModel):
@@ -38,7 +41,12 @@ class Frozen(BaseModel):
 
 
 class Step(Frozen):
-    """One step of a chain; ``start_s`` and ``end_s`` limit a step that keeps time to a part, in the time of the chain's input."""
+    """One step of a chain.
+
+    A step that keeps time can be limited: to a part (``start_s`` to ``end_s``, in the time of the chain's input), to channels
+    (counted from 0; none means all) and to a band; ``fade_s`` is the crossfade at the ends of the part, ``tail`` says whether
+    what the step does is cut there or rings out.
+    """
 
     kind: str
     params: dict[str, Any] = Field(default_factory=dict)
@@ -46,6 +54,21 @@ class Step(Frozen):
     id: str = ""
     start_s: float | None = Field(None, ge=0)
     end_s: float | None = Field(None, ge=0)
+    channels: tuple[int, ...] = ()
+    low_hz: float | None = Field(None, ge=0, le=192_000)
+    high_hz: float | None = Field(None, ge=0, le=192_000)
+    fade_s: float = Field(FADE_S, ge=0, le=10)
+    tail: Literal["cut", "ring"] = "cut"
+
+    @property
+    def limited(self) -> bool:
+        """Whether the step is let in to a part of the time, some channels or a band only."""
+        return any(value is not None for value in (self.start_s, self.end_s, self.low_hz, self.high_hz)) or bool(self.channels)
+
+    @property
+    def known(self) -> bool:
+        """Whether this version knows the kind; a step it does not know is kept and passed over."""
+        return self.kind in REGISTRY
 
     def values(self) -> Any:
         """The validated parameters."""
@@ -193,8 +216,16 @@ def _libraries() -> dict[str, str]:
 
 
 def active(chain: tuple[Step, ...]) -> tuple[Step, ...]:
-    """The steps that are on."""
-    return tuple(step for step in chain if step.on)
+    """The steps that are on and known."""
+    return tuple(step for step in chain if step.on and step.known)
+
+
+def check_chain(chain: Sequence[Step], kept: Sequence[Step] = ()) -> None:
+    """Raise OskrenError when a step cannot be: values out of range, or a kind that is unknown and was not ``kept`` here before."""
+    before = {step.kind for step in kept}
+    for step in chain:
+        if step.known or step.kind not in before:
+            step.values()
 
 
 def _step_facts(step: Step) -> dict[str, Any]:
@@ -202,8 +233,11 @@ def _step_facts(step: Step) -> dict[str, Any]:
     facts: dict[str, Any] = {"kind": step.kind, "version": kind.version, "params": step.values().model_dump()}
     if step.kind in ("pitch", "rate"):
         facts["libraries"] = _libraries()
-    if kind.keeps_time and (step.start_s is not None or step.end_s is not None):
+    if kind.keeps_time and step.limited:
         facts["part"] = [step.start_s, step.end_s]
+        more = [list(step.channels), step.low_hz, step.high_hz, step.fade_s, step.tail]
+        if more != [[], None, None, FADE_S, "cut"]:
+            facts["limits"] = more
     return facts
 
 

@@ -15,6 +15,7 @@ from oskren.core.audio.layouts import convert, layout_of
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure.levels import amplitude
 from oskren.core.nodes.cache import Cache
+from oskren.core.nodes.limits import Limited, overlap
 from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Member, Mix, Node, Print, Source, Step, active, deepest, member_node, node_hash
 from oskren.core.steps.base import Context, Stream, Summary, kind_of
 from oskren.core.steps.edges import fade_gain
@@ -26,8 +27,6 @@ SHORT = 1 << 20
 """Frames up to which a sound is held whole between learning and processing."""
 
 DEEPEST = 64
-RANGE_FADE_S = 0.005
-"""Crossfade with the dry sound at the edges of a step limited to a part."""
 
 
 @dataclass(frozen=True)
@@ -60,31 +59,6 @@ def pan_gains(pan: float, channels: int) -> Samples:
     if channels == 1:
         return np.array([[left, right]], np.float32)
     return np.array([[min(1.0, left * math.sqrt(2)), 0.0], [0.0, min(1.0, right * math.sqrt(2))]], np.float32)
-
-
-class Ranged:
-    """Limits a step's stream to a part: outside it the dry sound, at its edges a short crossfade."""
-
-    def __init__(self, inner: Stream, first: int, last: int, at: Context, position: int):
-        self._inner, self._first, self._last = inner, first, last
-        self._fade = max(1, round(RANGE_FADE_S * at.rate))
-        self._dry: Samples = np.zeros((0, at.channels), np.float32)
-        self._here = position
-
-    def _blend(self, wet: Samples) -> Samples:
-        count = min(len(wet), len(self._dry))
-        dry, self._dry = self._dry[:count], self._dry[count:]
-        place = np.arange(self._here, self._here + count)
-        self._here += count
-        share = np.clip(np.minimum(place - self._first, self._last - 1 - place) / self._fade + 1, 0, 1).astype(np.float32)[:, None]
-        return np.concatenate([wet[:count] * share + dry * (1 - share), wet[count:]])
-
-    def push(self, block: Samples) -> Samples:
-        self._dry = np.concatenate([self._dry, block])
-        return self._blend(self._inner.push(block))
-
-    def flush(self) -> Samples:
-        return self._blend(self._inner.flush())
 
 
 class Renderer:
@@ -304,17 +278,21 @@ class Renderer:
             held = np.concatenate(list(self.stream(before)))
         summary = self._summary(step, before, at, held) if kind.analyses else {}
         skip = kind.skip(params, at)
-        lead = min(start + skip, kind.lead(params, at)) if start else 0
+        limited = kind.keeps_time and step.limited
+        lead = min(start + skip, kind.lead(params, at) + (2 * overlap(step, at.rate) if limited else 0)) if start else 0
         position = skip + start - lead
         stream = kind.stream(params, summary, at, position)
-        if kind.keeps_time and (step.start_s is not None or step.end_s is not None):
-            stream = Ranged(stream, *at.part(step.start_s, step.end_s), at, position)
+        if limited and kind.out_channels(params, at.channels) == at.channels:
+            stream = Limited(stream, step, at, position)
         self.renders[step.kind] += 1
         source = iter([held]) if held is not None else self.stream(before, position)
         yield from _cut(_skip(_pumped(stream, source), lead), shape.frames - start)
 
     def _summary_key(self, step: Step, before: Node) -> str:
-        return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=step.params),)))
+        """What a step learned stays true while what it learned by stays the same: its input and some of its parameters."""
+        names = kind_of(step.kind).learns_by
+        params = step.params if names is None else {name: value for name, value in step.values().model_dump().items() if name in names}
+        return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=params),)))
 
     def _summary(self, step: Step, before: Node, at: Context, held: Samples | None = None) -> Summary:
         key = self._summary_key(step, before)

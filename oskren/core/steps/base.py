@@ -68,6 +68,16 @@ class Context:
         return first, last
 
 
+@dataclass(frozen=True)
+class Found:
+    """One thing a step found: where (s of its input, first and last moment), in which channel, and how far it stands out (dB)."""
+
+    at_s: float
+    end_s: float
+    channel: int
+    height_db: float
+
+
 class Stream(Protocol):
     """Takes blocks in order; what ``push`` and ``flush`` give, joined, is the output aligned to the input's first frame."""
 
@@ -101,6 +111,8 @@ class StepKind:
     keeps_time: ClassVar[bool] = True
     analyses: ClassVar[bool] = False
     offered: ClassVar[bool] = True
+    learns_by: ClassVar[tuple[str, ...] | None] = None
+    """Parameters ``analyse`` looks at; None means all of them."""
 
     def out_frames(self, params: Any, at: Context) -> int:
         return at.frames
@@ -132,6 +144,10 @@ class StepKind:
     def found(self, summary: Summary) -> str:
         """What ``analyse`` found, in a few words; empty when there is nothing to say."""
         return ""
+
+    def listed(self, summary: Summary, at: Context) -> list[Found]:
+        """Single things ``analyse`` found, each of which can be left as it is."""
+        return []
 
     def stream(self, params: Any, summary: Summary, at: Context, position: int) -> Stream:
         raise NotImplementedError(f"{self.key} works on a whole sound")

@@ -37,6 +37,7 @@ class Normalise(StepKind):
     """Gain that brings the sample peak of the whole sound to a level; silence stays silent."""
 
     key, label, family, params, analyses = "normalise", "Normalise", "Level", NormaliseParams, True
+    learns_by = ()
 
     def analyse(self, params: NormaliseParams, blocks: Iterator[Samples], at: Context) -> Summary:
         return {"peak": np.array(max((peak(block) for block in blocks), default=0.0))}
@@ -48,20 +49,21 @@ class Normalise(StepKind):
 
 
 class WidthParams(Params):
+    mid_db: float = number(0.0, -60, 12, "dB", "Mid gain")
     side_db: float = number(0.0, -60, 12, "dB", "Side gain")
     balance_db: float = number(0.0, -12, 12, "dB", "Balance to the right")
 
 
 @register
 class Width(StepKind):
-    """Side gain and left/right balance of a stereo sound; mono passes unchanged."""
+    """Gain of what both sides share and of what sets them apart, and left/right balance of a stereo sound; mono passes unchanged."""
 
-    key, label, family, params = "width", "Width and balance", "Level", WidthParams
+    key, label, family, params = "width", "Mid, side and balance", "Level", WidthParams
 
     def stream(self, params: WidthParams, summary: Summary, at: Context, position: int) -> Stream:
-        side = amplitude(params.side_db)
+        mid, side = amplitude(params.mid_db), amplitude(params.side_db)
         left, right = amplitude(-params.balance_db / 2), amplitude(params.balance_db / 2)
-        matrix = np.array([[left * (1 + side), right * (1 - side)], [left * (1 - side), right * (1 + side)]], np.float32) / 2
+        matrix = np.array([[left * (mid + side), right * (mid - side)], [left * (mid - side), right * (mid + side)]], np.float32) / 2
 
         def widened(block: Samples) -> Samples:
             return np.asarray(block @ matrix, dtype=np.float32) if at.channels == 2 else block
@@ -78,6 +80,7 @@ class Even(StepKind):
     """Evens out left and right by their measured loudness (ITU-R BS.1770, each channel by itself); a channel that is silent is left alone."""
 
     key, label, family, params, analyses = "even", "Even out left and right", "Level", EvenParams, True
+    learns_by = ()
 
     def analyse(self, params: EvenParams, blocks: Iterator[Samples], at: Context) -> Summary:
         if at.channels != 2:

@@ -9,7 +9,6 @@ for faint breath-like sounds. Formulas from memory of the papers; checked by wha
 
 from __future__ import annotations
 
-import functools
 import math
 from collections.abc import Iterator, Sequence
 from typing import Any
@@ -20,6 +19,7 @@ from pydantic import Field, model_validator
 from oskren.core.errors import OskrenError
 from oskren.core.measure import noise as floors
 from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.spectral import Spectral, even, frame_size, lifted, power_of, spectra, window
 from oskren.core.types import AnyArray, Floats, Samples
 
 FRAMES_AROUND = 8
@@ -66,29 +66,6 @@ class NoiseParams(Params):
         return values
 
 
-def frame_size(rate: int) -> int:
-    """Length of a spectral frame: about 43 ms, a power of two."""
-    return 1 << max(8, round(math.log2(rate * 0.0427)))
-
-
-@functools.lru_cache(maxsize=4)
-def _window(size: int) -> Samples:
-    """Square root of a periodic Hann window: used before and after, four overlapped squares sum to 2."""
-    return np.sqrt(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
-
-
-def _spectra(samples: Samples, size: int) -> AnyArray:
-    """Short-time spectra of whole frames, shape (frames, channels, bins), four to a length."""
-    from scipy.fft import rfft
-
-    frames = np.lib.stride_tricks.sliding_window_view(samples, size, axis=0)[:: size // 4]
-    return np.asarray(rfft(frames * _window(size), axis=2))
-
-
-def _power(spectra: AnyArray) -> Samples:
-    return np.asarray(np.square(spectra.real) + np.square(spectra.imag), dtype=np.float32)
-
-
 def learn(samples: Samples | Sequence[Samples], rate: int) -> tuple[Floats, Floats]:
     """Noise from parts that hold nothing else: mean power, and how unsteady it is, each of shape (bins, channels).
 
@@ -107,7 +84,7 @@ def learn(samples: Samples | Sequence[Samples], rate: int) -> tuple[Floats, Floa
     for part in parts:
         if len(part) < 2 * size:
             raise OskrenError(f"The part for the noise profile is {len(part) / rate:.3f} s long; mark at least {2 * size / rate:.2f} s.")
-        power = _power(_spectra(part, size)).astype(np.float64)
+        power = power_of(spectra(part, size)).astype(np.float64)
         powers.append(power)
         even = uniform_filter1d(uniform_filter1d(uniform_filter1d(power, 9, axis=0), 5, axis=2), 5, axis=2)
         slow.append(even)
@@ -119,7 +96,7 @@ def learn(samples: Samples | Sequence[Samples], rate: int) -> tuple[Floats, Floa
     return np.asarray(smooth.T), np.asarray(unsteady.T)
 
 
-def bias_curve(params: NoiseParams, hz: Floats) -> Floats:
+def bias_curve(params: NoiseParams, hz: AnyArray) -> Floats:
     """dB more at every frequency: the five bands, straight lines between them over the logarithm of frequency."""
     bands = (params.low_bias_db, params.low_mid_bias_db, params.mid_bias_db, params.high_mid_bias_db, params.high_bias_db)
     return np.asarray(np.interp(np.log(np.maximum(hz, 1.0)), np.log(BIAS_HZ), bands))
@@ -130,46 +107,6 @@ def _floor_gain(params: NoiseParams, rate: int, size: int) -> Floats:
     hz = np.fft.rfftfreq(size, 1 / rate)
     wanted = params.reduction_db + bias_curve(params, hz) if params.reduction_db > 0 else np.zeros(len(hz))
     return np.asarray(10.0 ** (-np.clip(wanted, 0, 60) / 20))
-
-
-@functools.lru_cache(maxsize=1)
-def _lifted() -> Samples:
-    """exp(E1(v) / 2) for v from 2^-12 to 2^5, 64 values an octave: what the logarithmic estimate adds to Wiener's gain."""
-    from scipy.special import exp1
-
-    return np.exp(0.5 * exp1(2.0 ** (np.arange(17 * 64 + 1) / 64 - 12))).astype(np.float32)
-
-
-def _run_sums(cells: Samples, count: int, axis: int) -> Samples:
-    """Sums of ``count`` neighbours along an axis, as many fewer as that takes; by doubling, so that few passes are made."""
-    length = cells.shape[axis]
-
-    def part(array: Samples, first: int, frames: int) -> Samples:
-        return array[first : first + frames] if axis == 0 else array[:, first : first + frames]
-
-    doubled, size, total, have = cells, 1, None, 0
-    while True:
-        if count & size:
-            left = length - have - size + 1
-            total = doubled if total is None else part(total, 0, left) + part(doubled, have, left)
-            have += size
-        if size * 2 > count:
-            assert total is not None
-            return total
-        doubled = part(doubled, 0, length - 2 * size + 1) + part(doubled, size, length - 2 * size + 1)
-        size *= 2
-
-
-def _even(cells: Samples, frames: int, bins: int) -> Samples:
-    """Means over so many neighbours in time and frequency (both odd); at the edges those of the nearest whole neighbourhood."""
-    sums = _run_sums(_run_sums(cells, frames, 0), bins, 1)
-    sums *= np.float32(1 / (frames * bins))
-    out = np.empty_like(cells)
-    t, f = frames // 2, bins // 2
-    out[t : len(out) - t, f : out.shape[1] - f] = sums
-    out[t : len(out) - t, :f], out[t : len(out) - t, out.shape[1] - f :] = sums[:, :1], sums[:, -1:]
-    out[:t], out[len(out) - t :] = out[t], out[len(out) - t - 1]
-    return out
 
 
 def gains(over: Samples, least: Samples, params: NoiseParams) -> Samples:
@@ -184,20 +121,20 @@ def gains(over: Samples, least: Samples, params: NoiseParams) -> Samples:
     """
     span_t, span_f = 2 * round(4 * params.smoothing) + 1, 2 * round(4 * params.smoothing_hz) + 1
     # a mean over N cells of noise varies by 1/sqrt(N): ask for that much more before calling it sound
-    close = np.maximum(_even(over, span_t, span_f) - np.float32(1 + 1.6 / math.sqrt(span_t * span_f)), 0)
-    wide = np.maximum(_even(np.minimum(over, np.float32(4)), 9, 9) - np.float32(1 + 2 / 9), 0)
+    close = np.maximum(even(over, span_t, span_f) - np.float32(1 + 1.6 / math.sqrt(span_t * span_f)), 0)
+    wide = np.maximum(even(np.minimum(over, np.float32(4)), 9, 9) - np.float32(1 + 2 / 9), 0)
     first = np.maximum(close, wide)
     first /= first + 1
     first *= first
     first *= over
-    ratio = np.maximum(_even(_even(first, 3, 3), 3, 3), wide)
-    present = np.log(np.maximum(_even(_even(ratio, 3, 9), 3, 9), np.float32(1e-6)))
+    ratio = np.maximum(even(even(first, 3, 3), 3, 3), wide)
+    present = np.log(np.maximum(even(even(ratio, 3, 9), 3, 9), np.float32(1e-6)))
     present = np.clip((present - np.float32(math.log(0.05))) / np.float32(math.log(10)), np.float32(1e-3), 1)
     np.maximum(ratio, np.float32(10**-2.5), out=ratio)
     wiener = ratio / (ratio + 1)
     heard = wiener * over
     place = (np.log2(np.maximum(heard, np.float32(2**-12))) + 12) * 64
-    gain = wiener * _lifted()[np.minimum(place, 17 * 64).astype(np.int32)]
+    gain = wiener * lifted()[np.minimum(place, 17 * 64).astype(np.int32)]
     np.minimum(gain, 1, out=gain)
     likely = 1 / (1 + (1 - present) / present * (1 + ratio) * np.exp(-np.minimum(heard, 50)))
     low = np.log(least)
@@ -213,7 +150,7 @@ def gains(over: Samples, least: Samples, params: NoiseParams) -> Samples:
 def _bands_of(bins: int, rate: int) -> AnyArray:
     """Band of every bin in which changing noise is followed."""
     hz = np.linspace(0, rate / 2, bins)
-    return np.clip(np.floor(np.log(np.maximum(hz, 1) / 50) / np.log(rate / 2 / 50) * FOLLOWED), 0, FOLLOWED - 1).astype(int)
+    return np.asarray(np.clip(np.floor(np.log(np.maximum(hz, 1) / 50) / np.log(rate / 2 / 50) * FOLLOWED), 0, FOLLOWED - 1), dtype=int)
 
 
 def follow_noise(samples: Samples, rate: int, profile: Floats, window_s: float) -> Floats:
@@ -231,7 +168,7 @@ def follow_noise(samples: Samples, rate: int, profile: Floats, window_s: float) 
     np.add.at(count, band, 1)
     levels = np.zeros((len(frames), FOLLOWED, samples.shape[1]))
     for first in range(0, len(frames), 256):
-        power = _power(np.fft.rfft(frames[first : first + 256] * _window(size), axis=2))
+        power = power_of(np.fft.rfft(frames[first : first + 256] * window(size), axis=2))
         over = power / np.maximum(profile.T, 1e-20)
         for place in range(FOLLOWED):
             if count[place]:
@@ -242,83 +179,34 @@ def follow_noise(samples: Samples, rate: int, profile: Floats, window_s: float) 
     # the mean of 3 frames of K bins of steady noise varies by 1/sqrt(3 K / 2); a fifth of it lies 0.84 deviations lower
     steady = 1 - 0.84 / np.sqrt(np.maximum(1.5 * count, 1.0))
     track = np.clip(low / np.maximum(steady, 0.2)[None, :, None], 1 / FOLLOW_LIMIT, FOLLOW_LIMIT)
-    empty = np.flatnonzero(count == 0)
-    for place in empty:  # a band too narrow for a bin goes with its neighbour
+    for place in np.flatnonzero(count == 0).tolist():  # a band too narrow for a bin goes with its neighbour
         track[:, place] = track[:, max(0, place - 1)]
     return np.asarray(uniform_filter1d(track, max(3, span // 3), axis=0, mode="nearest"))
 
 
 class Reducing:
-    """Short-time spectra on a grid fixed to the sound's first frame, gained and overlapped again."""
+    """The gain of noise reduction: power over what is called noise, which is the same all the time or as it was followed."""
 
-    def __init__(self, params: NoiseParams, summary: Summary, at: Context, position: int):
-        self._size = frame_size(at.rate)
-        self._hop = self._size // 4
-        self._params, self._channels, self._rate = params, at.channels, at.rate
+    def __init__(self, params: NoiseParams, summary: Summary, rate: int):
+        self._params, self._rate = params, rate
         noise = summary["profile"] * (1 + UNSTEADY * summary["unsteady"]) * SURER * 10 ** (params.sensitivity_db / 10)
         self._noise = np.maximum(noise, 1e-20).astype(np.float32)
         self._track = summary.get("track")
-        self._band = _bands_of(len(noise), at.rate)
-        self._least = _floor_gain(params, at.rate, self._size).astype(np.float32)
-        first = position // self._hop * self._hop
-        # spectral frames start a whole frame early, and the gain looks FRAMES_AROUND hops further back
-        early = self._size - self._hop + FRAMES_AROUND * self._hop + (position - first)
-        self._begins = position - early
-        """Frame of the input where the next spectral frame begins."""
-        self._held: Samples = np.zeros((early, at.channels), np.float32)
-        self._overlap: Samples = np.zeros((self._size - self._hop, at.channels), np.float32)
-        self._discard = position - first + self._size - self._hop
-        self._due = 0
+        self._band = _bands_of(len(noise), rate)
+        self._least = _floor_gain(params, rate, frame_size(rate)).astype(np.float32)
 
-    def push(self, block: Samples) -> Samples:
-        self._held = np.concatenate([self._held, block])
-        self._due += len(block)
-        return self._give()
+    def __call__(self, power: Samples, channel: int, begins: AnyArray) -> Samples:
+        return gains(power / self._noise_of(channel, begins), self._least, self._params)
 
-    def flush(self) -> Samples:
-        self._held = np.concatenate([self._held, np.zeros((self._size + (FRAMES_AROUND + 1) * self._hop, self._channels), np.float32)])
-        return self._give()[: self._due]
-
-    def _noise_of(self, channel: int, frames: int) -> Samples:
-        """What is called noise in coming spectral frames: the same for all, or as it was followed."""
+    def _noise_of(self, channel: int, begins: AnyArray) -> Samples:
         steady = self._noise[:, channel]
         if self._track is None or not len(self._track):
             return steady
-        begins = self._begins + np.arange(frames) * self._hop
         place = np.clip(begins / (FOLLOW_HOP_S * self._rate), 0, len(self._track) - 1)
         low = np.floor(place).astype(int)
         high, share = np.minimum(low + 1, len(self._track) - 1), (place - low)[:, None]
         track = self._track[:, :, channel]
         return np.asarray((track[low] * (1 - share) + track[high] * share).astype(np.float32)[:, self._band] * steady)
-
-    def _give(self) -> Samples:
-        size, hop = self._size, self._hop
-        count = (len(self._held) - size) // hop + 1 - 2 * FRAMES_AROUND
-        if count <= 0:
-            return np.zeros((0, self._channels), np.float32)
-        from scipy.fft import irfft
-
-        total = count + 2 * FRAMES_AROUND
-        spectra = _spectra(self._held[: size + (total - 1) * hop], size)
-        middle = spectra[FRAMES_AROUND:-FRAMES_AROUND]
-        for channel in range(self._channels):
-            over = _power(spectra[:, channel]) / self._noise_of(channel, total)
-            middle[:, channel] *= gains(over, self._least, self._params)
-        parts = irfft(middle, size, axis=2) * (_window(size) * np.float32(0.5))
-        out = np.zeros((size + (count - 1) * hop, self._channels), np.float32)
-        out[: size - hop] = self._overlap
-        rows = out.reshape(-1, hop, self._channels)
-        for quarter in range(4):
-            rows[quarter : quarter + count] += parts[:, :, quarter * hop : (quarter + 1) * hop].transpose(0, 2, 1)
-        self._overlap = out[count * hop :]
-        self._held = self._held[count * hop :]
-        self._begins += count * hop
-        given = out[: count * hop]
-        drop = min(self._discard, len(given))
-        self._discard -= drop
-        given = given[drop:]
-        self._due -= len(given)
-        return given
 
 
 CLEAR_DB = 8.0
@@ -329,6 +217,7 @@ class NoiseReduction(StepKind):
     """Takes down noise by a stated amount at most; what stands out of its profile stays."""
 
     key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 2
+    learns_by = ("parts", "follow")
 
     def parts(self, params: NoiseParams, whole: Samples, at: Context) -> list[tuple[int, int]]:
         """The profile's parts (frames of the step's input); the quietest stretch when none is marked."""
@@ -365,7 +254,7 @@ class NoiseReduction(StepKind):
         return f"{said}: too noisy for more than {max(3, round(clear)):.0f} dB" if clear < CLEAR_DB else said
 
     def lead(self, params: NoiseParams, at: Context) -> int:
-        return 2 * frame_size(at.rate) + (FRAMES_AROUND + 1) * frame_size(at.rate) // 4
+        return Spectral.lead(FRAMES_AROUND, at.rate)
 
     def stream(self, params: NoiseParams, summary: Summary, at: Context, position: int) -> Stream:
-        return Reducing(params, summary, at, position)
+        return Spectral(Reducing(params, summary, at.rate), FRAMES_AROUND, FRAMES_AROUND, at, position)

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import Any
 
 import numpy as np
+from pydantic import Field
 
 from oskren.core.measure import prediction
+from oskren.core.measure.bumps import LOW_RATE, filled_lows, find_bumps
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import amplitude, db
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.base import Context, Found, Params, Simple, StepKind, Stream, Summary, choice, number, register
 from oskren.core.steps.equaliser import SETTLED, Sections, cookbook
 from oskren.core.types import AnyArray, Floats, Samples
 
@@ -65,6 +68,7 @@ class HumAway(StepKind):
     """Takes down mains hum and its harmonics at the frequency that is measured, not at the one on the plate; without hum it does nothing."""
 
     key, label, family, params, analyses = "hum", "Hum away", "Clean", HumParams, True
+    learns_by = ("mains",)
 
     def analyse(self, params: HumParams, blocks: Iterator[Samples], at: Context) -> Summary:
         mono = np.concatenate([block.mean(axis=1) for block in blocks])
@@ -150,9 +154,41 @@ class Patching:
         out[a - self._given : b - self._given, lane] = filled[a - start : b - start]
 
 
+def left_alone(parts: AnyArray, skip: tuple[float, ...], at: Context) -> AnyArray:
+    """Which parts (channel, first, after the last) hold a moment that is to be left as it is."""
+    moments = np.array([at.carry(moment) * at.rate for moment in skip])
+    near = 0.002 * at.rate
+    if not len(moments) or not len(parts):
+        return np.zeros(len(parts), bool)
+    return np.asarray(((parts[:, 1:2] - near <= moments) & (moments <= parts[:, 2:3] + near)).any(axis=1))
+
+
+def skipping() -> Any:
+    """The parameter that names things to be left as they are, by moments (s) of the sound the step was set on."""
+    return Field((), max_length=4096, title="Left as they are", json_schema_extra={"control": "skip", "unit": "s"})
+
+
+class Listing(StepKind):
+    """A step that mends single places it found; each can be left as it is."""
+
+    def listed(self, summary: Summary, at: Context) -> list[Found]:
+        heights = summary["heights"].tolist()
+        rows = zip(summary["parts"].tolist(), heights, strict=True)
+        return [Found(first / at.rate, last / at.rate, lane, height) for (lane, first, last), height in rows]
+
+
 def _listed(found: list[list[tuple[int, int]]]) -> AnyArray:
     rows = [(lane, first, last) for lane, runs in enumerate(found) for first, last in runs]
     return np.array(rows, np.int64).reshape(-1, 3)
+
+
+def _heights(whole: Floats, parts: AnyArray) -> Floats:
+    """Peak of each part (dB) over the typical level of the 10 ms around it."""
+    found = []
+    for lane, first, last in parts.tolist():
+        around = np.abs(whole[max(0, first - 480) : last + 480, lane])
+        found.append(db(float(np.abs(whole[first:last, lane]).max(initial=0.0))) - db(float(np.median(around)) if len(around) else 0.0))
+    return np.round(np.array(found), 1)
 
 
 def _counted(count: int, what: str) -> str:
@@ -162,17 +198,20 @@ def _counted(count: int, what: str) -> str:
 class ClickParams(Params):
     threshold_db: float = number(26.0, 12, 50, "dB", "Stands over what is predicted by")
     longest_ms: float = number(1.0, 0.1, 8, "ms", "Longest click", "log")
+    skip: tuple[float, ...] = skipping()
 
 
 @register
-class Clicks(StepKind):
+class Clicks(Listing):
     """Finds clicks where prediction fails for a moment, and fills each by linear prediction from both sides."""
 
     key, label, family, params, analyses = "clicks", "Clicks away", "Clean", ClickParams, True
+    learns_by = ("threshold_db", "longest_ms")
 
     def analyse(self, params: ClickParams, blocks: Iterator[Samples], at: Context) -> Summary:
         whole = np.concatenate(list(blocks)).astype(np.float64)
-        return {"parts": _listed([prediction.clicks(lane, at.rate, params.threshold_db, params.longest_ms / 1000) for lane in whole.T])}
+        parts = _listed([prediction.clicks(lane, at.rate, params.threshold_db, params.longest_ms / 1000) for lane in whole.T])
+        return {"parts": parts, "heights": _heights(whole, parts)}
 
     def found(self, summary: Summary) -> str:
         return _counted(len(summary["parts"]), "click")
@@ -184,12 +223,14 @@ class Clicks(StepKind):
         return round(params.longest_ms / 1000 * at.rate) + 8
 
     def stream(self, params: ClickParams, summary: Summary, at: Context, position: int) -> Stream:
-        return Patching(summary["parts"], self._longest(params, at), prediction.fill, at, position)
+        parts = summary["parts"][~left_alone(summary["parts"], params.skip, at)]
+        return Patching(parts, self._longest(params, at), prediction.fill, at, position)
 
 
 class ClippedParams(Params):
     within_db: float = number(0.05, 0.01, 3, "dB", "Clipped within", "log", digits=2)
     room_db: float = number(6.0, 0, 12, "dB", "Lowered to make room")
+    skip: tuple[float, ...] = skipping()
 
 
 LONGEST_CLIPPED = 800
@@ -210,15 +251,17 @@ def rebuilt(samples: Floats, missing: AnyArray) -> Floats:
 
 
 @register
-class Clipped(StepKind):
+class Clipped(Listing):
     """Rebuilds peaks that were cut off, by linear prediction from both sides; lowers the sound so that they have room."""
 
     key, label, family, params, analyses = "clipped", "Clipped peaks rebuilt", "Clean", ClippedParams, True
+    learns_by = ("within_db",)
 
     def analyse(self, params: ClippedParams, blocks: Iterator[Samples], at: Context) -> Summary:
         whole = np.concatenate(list(blocks)).astype(np.float64)
         runs = [[run for run in prediction.clipped_runs(lane, params.within_db) if run[1] - run[0] <= LONGEST_CLIPPED] for lane in whole.T]
-        return {"parts": _listed(runs)}
+        parts = _listed(runs)
+        return {"parts": parts, "heights": _heights(whole, parts)}
 
     def found(self, summary: Summary) -> str:
         return _counted(len(summary["parts"]), "cut peak")
@@ -227,8 +270,9 @@ class Clipped(StepKind):
         return CONTEXT + LONGEST_CLIPPED
 
     def stream(self, params: ClippedParams, summary: Summary, at: Context, position: int) -> Stream:
-        patching = Patching(summary["parts"], LONGEST_CLIPPED, rebuilt, at, position)
-        return Lowered(patching, amplitude(-params.room_db)) if len(summary["parts"]) else patching
+        parts = summary["parts"][~left_alone(summary["parts"], params.skip, at)]
+        patching = Patching(parts, LONGEST_CLIPPED, rebuilt, at, position)
+        return Lowered(patching, amplitude(-params.room_db)) if len(parts) else patching
 
 
 class Lowered:
@@ -242,3 +286,65 @@ class Lowered:
 
     def flush(self) -> Samples:
         return self._stream.flush() * self._factor
+
+
+class BumpParams(Params):
+    threshold_db: float = number(12.0, 6, 40, "dB", "Stands over the lows around by")
+    cutoff_hz: float = number(120.0, 40, 300, "Hz", "Lows below", "log")
+    longest_ms: float = number(800.0, 50, 2000, "ms", "Longest bump", "log")
+    skip: tuple[float, ...] = skipping()
+
+
+class Adding:
+    """Adds changes of the lows, kept at ``LOW_RATE``, where they belong; between their samples by cubic splines."""
+
+    def __init__(self, parts: AnyArray, changes: list[Floats], at: Context, position: int):
+        self._rows = list(zip(parts.tolist(), changes, strict=True))
+        self._rate, self._at = at.rate, position
+
+    def __call__(self, block: Samples) -> Samples:
+        from scipy.interpolate import CubicSpline
+
+        out = block.copy()
+        for (lane, first, last), change in self._rows:
+            low, high = max(first, self._at), min(last, self._at + len(block))
+            if low >= high or len(change) < 4:
+                continue
+            knots = np.concatenate([[0.0], change, [0.0]])
+            place = (np.arange(low, high) - first) * (LOW_RATE / self._rate) + 1
+            out[low - self._at : high - self._at, lane] += CubicSpline(np.arange(len(knots)), knots)(np.minimum(place, len(knots) - 1)).astype(np.float32)
+        self._at += len(block)
+        return out
+
+
+@register
+class Bumps(Listing):
+    """Finds short bursts in the lows and lets the lows go on as they were around each; what lies above is not touched."""
+
+    key, label, family, params, analyses = "bumps", "Bumps away", "Clean", BumpParams, True
+    learns_by = ("threshold_db", "cutoff_hz", "longest_ms")
+
+    def analyse(self, params: BumpParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        whole = np.concatenate(list(blocks))
+        parts, heights, changes = [], [], []
+        for lane in range(at.channels):
+            one = whole[:, lane].astype(np.float64)
+            for bump in find_bumps(one, at.rate, params.threshold_db, params.cutoff_hz, params.longest_ms / 1000):
+                parts.append((lane, round(bump.start_s * at.rate), round(bump.end_s * at.rate)))
+                heights.append(round(bump.height_db, 1))
+                changes.append(filled_lows(one, at.rate, bump, params.cutoff_hz))
+        return {
+            "parts": np.array(parts, np.int64).reshape(-1, 3),
+            "heights": np.array(heights),
+            "lengths": np.array([len(change) for change in changes], np.int64),
+            "changes": np.concatenate(changes) if changes else np.zeros(0),
+        }
+
+    def found(self, summary: Summary) -> str:
+        return _counted(len(summary["parts"]), "bump")
+
+    def stream(self, params: BumpParams, summary: Summary, at: Context, position: int) -> Stream:
+        ends = np.cumsum(summary["lengths"])
+        changes = [summary["changes"][end - length : end] for end, length in zip(ends.tolist(), summary["lengths"].tolist(), strict=True)]
+        kept = np.flatnonzero(~left_alone(summary["parts"], params.skip, at)).tolist()
+        return Simple(Adding(summary["parts"][kept], [changes[i] for i in kept], at, position), at.channels)

@@ -1,0 +1,99 @@
+"""Bumps: short bursts in the lows, from handling, footfall or a gust, that do not belong to what is recorded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from oskren.core.measure import prediction
+from oskren.core.types import Floats
+
+LOW_RATE = 2000
+"""Rate (Hz) the lows are looked at and repaired at."""
+
+HOP = 20
+"""Samples of the lows in a frame: 10 ms."""
+
+AROUND_S = 3.0
+SHORTEST_S = 0.02
+
+
+@dataclass(frozen=True)
+class Bump:
+    """A burst: first moment and the one after its end (s), and how far it stands over the lows around it (dB)."""
+
+    start_s: float
+    end_s: float
+    height_db: float
+
+
+def lows(samples: Floats, rate: int, cutoff_hz: float) -> Floats:
+    """What lies below a frequency, at ``LOW_RATE``; linear phase, aligned to the input."""
+    from scipy.signal import firwin, resample_poly
+
+    down = resample_poly(samples, LOW_RATE, rate) if rate != LOW_RATE else np.asarray(samples, np.float64)
+    taps = firwin(501, cutoff_hz, fs=LOW_RATE)
+    return np.convolve(down, taps)[250 : 250 + len(down)]
+
+
+def find_bumps(samples: Floats, rate: int, threshold_db: float = 12.0, cutoff_hz: float = 120.0, longest_s: float = 0.8) -> list[Bump]:
+    """Bursts of one channel: where the lows rise clear of what they are within 3 s, and the highs do not rise with them.
+
+    Parameters
+    ----------
+    threshold_db : float
+        How far the lows (level of 10 ms) must stand over their median.
+
+    Something that was struck is heard in the highs too; it is left when those rise by half as many dB.
+    """
+    from scipy.ndimage import median_filter, uniform_filter1d
+
+    low = lows(samples, rate, cutoff_hz)
+    step = round(rate * HOP / LOW_RATE)
+    count = min(len(low) // HOP, len(samples) // step)
+    if count < 5:
+        return []
+    power = np.square(low[: count * HOP]).reshape(count, HOP).mean(axis=1)
+    total = np.square(samples[: count * step], dtype=np.float64).reshape(count, step).mean(axis=1)
+    power = uniform_filter1d(power, 3, mode="nearest")
+    rest = np.maximum(uniform_filter1d(total, 3, mode="nearest") - power, 1e-14)
+    level, high = 10 * np.log10(power + 1e-12), 10 * np.log10(rest)
+    span = min(count, round(AROUND_S * LOW_RATE / HOP)) | 1
+    usual, usual_high = (median_filter(one, span, mode="nearest") for one in (level, high))
+    over = level - usual
+    found = []
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (over > threshold_db / 2).astype(np.int8), [0]])))
+    for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+        height = float(over[first:last].max())
+        seconds = (last - first) * HOP / LOW_RATE
+        if height < threshold_db or not SHORTEST_S <= seconds <= longest_s:
+            continue
+        if float((high - usual_high)[first:last].max()) > height / 2:
+            continue
+        found.append(Bump(max(0, first - 1) * HOP / LOW_RATE, min(count, last + 1) * HOP / LOW_RATE, height))
+    return found
+
+
+def filled_lows(samples: Floats, rate: int, bump: Bump, cutoff_hz: float) -> Floats:
+    """What must be added to the lows (at ``LOW_RATE``, from the bump's start to its end) so that they go on as around it.
+
+    The gap is filled by linear prediction from a second on either side (Janssen, Veldhuis, Vries 1986).
+    """
+    context = LOW_RATE
+    first, last = round(bump.start_s * LOW_RATE), round(bump.end_s * LOW_RATE)
+    begin, end = max(0, first - context), last + context
+    ratio = rate / LOW_RATE
+    margin = 600  # for the filter's own edges
+    a, b = max(0, begin - margin), end + margin
+    low = lows(samples[round(a * ratio) : round(b * ratio)], rate, cutoff_hz)[begin - a :][: end - begin]
+    missing = np.zeros(len(low), bool)
+    missing[first - begin : last - begin] = True
+    if missing.all() or not missing.any():
+        return np.zeros(max(0, last - first))
+    change = (prediction.fill(low, missing, order=60) - low)[missing]
+    edge = min(HOP, len(change) // 2)
+    fade = np.sin(np.linspace(0, np.pi / 2, edge, endpoint=False) + np.pi / 4 / max(1, edge)) ** 2
+    change[:edge] *= fade
+    change[len(change) - edge :] *= fade[::-1]
+    return np.asarray(change)
