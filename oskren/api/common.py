@@ -108,6 +108,7 @@ class SoundFacts(SoundRow):
     arrival: int | None
     noted: ArrivalNotes
     cut_from: int | None
+    follows: int | None
 
 
 class JobView(BaseModel):
@@ -262,4 +263,5 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         arrival=sound.arrival_id,
         noted=notes_of(library, sound.arrival_id),
         cut_from=sound.cut_from,
+        follows=sound.follows,
     )

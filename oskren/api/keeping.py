@@ -13,10 +13,9 @@ from sqlalchemy import func, select
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.gather import Among, hand_over, numbers_of
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Step
 from oskren.core.words.categories import Category
 from oskren.store import keeping, tree
-from oskren.store.tables import SavedChain, SavedSearch, Sound, SoundSet, Watched
+from oskren.store.tables import SavedSearch, Sound, SoundSet, Watched
 from oskren.work import backup, importing, watching
 from oskren.work.jobs import Job
 
@@ -92,17 +91,6 @@ class SearchView(BaseModel):
 class NewSearch(BaseModel):
     name: str = Field(min_length=1, max_length=120)
     asked: dict[str, Any]
-
-
-class ChainView(BaseModel):
-    id: int
-    name: str
-    chain: list[Step]
-
-
-class NewChain(BaseModel):
-    name: str = Field(min_length=1, max_length=120)
-    chain: list[Step]
 
 
 class FieldView(BaseModel):
@@ -236,27 +224,6 @@ def keep_search(library: InLibrary, new: NewSearch) -> Kept:
 def delete_search(library: InLibrary, number: int) -> Kept:
     """Forget a saved search."""
     keeping.forget(library, SavedSearch, number)
-    return Kept(id=number)
-
-
-@router.get("/chains")
-def chains(library: InLibrary) -> list[ChainView]:
-    """Saved chains."""
-    with library.reading() as session:
-        rows = session.scalars(select(SavedChain).order_by(SavedChain.name)).all()
-    return [ChainView(id=row.id, name=row.name, chain=[Step.model_validate(step) for step in row.chain]) for row in rows]
-
-
-@router.post("/chains")
-def keep_chain(library: InLibrary, new: NewChain) -> Kept:
-    """Keep a chain by name."""
-    return Kept(id=keeping.keep_chain(library, new.name, new.chain))
-
-
-@router.delete("/chains/{number}")
-def delete_chain(library: InLibrary, number: int) -> Kept:
-    """Forget a saved chain; sounds and layers it was put on keep it."""
-    keeping.forget(library, SavedChain, number)
     return Kept(id=number)
 
 

@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
-from oskren.core.nodes.model import Chained, Node, Step, check_chain
+from oskren.core.nodes.model import Chained, Node, Step
+from oskren.store import following
 from oskren.work import tasks
 
 router = APIRouter(prefix="/lib/{library}", tags=["mend"])
@@ -24,7 +25,7 @@ class Processed(BaseModel):
 
 
 class LevelAfter(BaseModel):
-    """Level before the first step (``step`` empty) and after each active step, and what the step found."""
+    """Level before the first step (``step`` empty) and after each active step, and what the step found; at both ends, how much louder right is than left."""
 
     step: str
     peak_dbfs: float | None
@@ -33,6 +34,7 @@ class LevelAfter(BaseModel):
     over: bool
     seconds: float
     found: str
+    balance_lu: float | None
 
 
 class Profile(BaseModel):
@@ -41,6 +43,15 @@ class Profile(BaseModel):
     parts: list[tuple[float, float]]
     hz: list[float]
     dbfs: list[float]
+
+
+class ListedView(BaseModel):
+    """One thing a step found: where (s of the sound), in which channel (from 0), and how far it stands out (dB)."""
+
+    at_s: float
+    end_s: float
+    channel: int
+    height_db: float
 
 
 class ResonanceView(BaseModel):
@@ -54,9 +65,8 @@ class ResonanceView(BaseModel):
 
 @router.put("/sounds/{number}/chain")
 def set_chain(library: InLibrary, number: int, wanted: Chain) -> SoundFacts:
-    """Keep a sound's chain; the original is never changed."""
-    check_chain(wanted.chain, [Step.model_validate(step) for step in library.sound(number).chain or []])
-    return facts_of(library, library.change(number, {"chain": [step.model_dump(mode="json") for step in wanted.chain]}))
+    """Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it."""
+    return facts_of(library, following.set_chain(library, number, wanted.chain))
 
 
 @router.post("/mend/levels")
@@ -76,6 +86,13 @@ def profile(studio: InStudio, library: InLibrary, wanted: Processed) -> Profile:
 
         raise OskrenError("The last step of this chain is no noise reduction; there is no profile to show.")
     return Profile(**studio.workers.live(tasks.noise_profile, studio.place(library, node), node.model_dump(mode="json")))
+
+
+@router.post("/mend/listed")
+def listed(studio: InStudio, library: InLibrary, wanted: Processed) -> list[ListedView]:
+    """What the chain's last step found, one by one: clicks, bumps, cut peaks."""
+    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
+    return [ListedView(**one) for one in studio.workers.live(tasks.listed, studio.place(library, node), node.model_dump(mode="json"))]
 
 
 @router.post("/mend/resonances")

@@ -20,7 +20,7 @@ from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo.field import leave
 from oskren.demo.scenario import PERFORMANCE, RECORDINGS, WIDE, Recording
-from oskren.store import Home, Library, describing, keeping
+from oskren.store import Home, Library, describing, following, keeping
 from oskren.store.describing import Change
 from oskren.store.keeping import note_uses
 from oskren.store.tables import Design, Draw, Sound, SoundPath
@@ -129,7 +129,7 @@ def _describe(studio: Studio, library: Library, home: Path) -> None:
         Step(kind="high_pass", id="thin", params={"cutoff_hz": 180.0}),
         Step(kind="space", id="room", params={"size_m": 9.0, "decay_s": 0.9, "wet_db": -6.0, "pre_delay_ms": 4.0}),
     )
-    keeping.keep_chain(library, "Across the gallery", door)
+    following.keep(library, "Across the gallery", door)
     keeping.add_project(library, "Trailer")
 
 

@@ -9,10 +9,10 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Node, Step, check_chain, hashes_in
+from oskren.core.nodes.model import Node, hashes_in
 from oskren.core.words.conditions import COMPARISONS, FIELDS
 from oskren.store.library import Library
-from oskren.store.tables import FieldRow, Project, SavedChain, SavedSearch, SetMember, Setting, Sound, SoundSet, Use
+from oskren.store.tables import FieldRow, Project, SavedSearch, SetMember, Setting, Sound, SoundSet, Use
 
 # ---- sets
 
@@ -86,21 +86,8 @@ def keep_search(library: Library, name: str, asked: dict[str, Any]) -> int:
         return row.id
 
 
-def keep_chain(library: Library, name: str, chain: Sequence[Step]) -> int:
-    """Keep a chain by name; one of the same name is replaced."""
-    if not chain:
-        raise OskrenError("The chain has no steps; add one before keeping it.")
-    check_chain(chain)
-    with library.writing() as session:
-        row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip())) or SavedChain(name=name.strip())
-        row.chain = [step.model_dump(mode="json") for step in chain]
-        session.add(row)
-        session.flush()
-        return row.id
-
-
-def forget(library: Library, table: type[SavedSearch] | type[SavedChain] | type[SoundSet], number: int) -> None:
-    """Delete a saved search, a chain or a set; its sounds stay."""
+def forget(library: Library, table: type[SavedSearch] | type[SoundSet], number: int) -> None:
+    """Delete a saved search or a set; its sounds stay."""
     with library.writing() as session:
         row = session.get(table, number)
         if row is None:

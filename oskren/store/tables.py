@@ -74,6 +74,7 @@ class Sound(Base):
     missing: Mapped[bool] = mapped_column(Boolean, default=False)
     followed: Mapped[bool] = mapped_column(Boolean, default=False)
     cut_from: Mapped[int | None] = mapped_column(Integer, index=True)
+    follows: Mapped[int | None] = mapped_column(Integer, index=True)
     measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
     row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     vector: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
@@ -174,6 +175,17 @@ class SavedChain(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(Text)
     chain: Mapped[list[Any]] = mapped_column()
+
+
+class ReelRow(Base):
+    """A review reel: raw takes in a row with what was marked on them."""
+
+    __tablename__ = "reels"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    project: Mapped[int] = mapped_column(Integer, default=1)
+    name: Mapped[str] = mapped_column(Text)
+    reel: Mapped[dict[str, Any]] = mapped_column()
+    created: Mapped[str] = mapped_column(String(20), default=now)
 
 
 class Setting(Base):

@@ -16,7 +16,7 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Node, Print, Source, node_hash
+from oskren.core.nodes.model import Node, Print, Row, Source, node_hash
 from oskren.core.nodes.render import Renderer, Shape
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
@@ -151,6 +151,8 @@ class Studio:
     def complete(self, key: str) -> None:
         """Have the whole of an opened node rendered into the cache, behind what is being heard."""
         node, library, _ = self.known(key)
+        if isinstance(node, Row):  # hours of takes are not written out a second time
+            return
         with self._lock:
             if key in self._completing or self.home.cache.has(key):
                 return

@@ -12,7 +12,7 @@ import numpy as np
 
 from oskren.core.audio import files, metadata
 from oskren.core.audio.layouts import CHANNELS
-from oskren.core.errors import AudioFileError, OskrenError
+from oskren.core.errors import AudioFileError, Cancelled, OskrenError
 from oskren.core.measure import anchor, levels, noise, peaks, report, sameness
 from oskren.core.nodes.cache import Cache, Scratch
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, active, node_hash
@@ -165,7 +165,7 @@ def waveform(place: Place, node: dict[str, Any]) -> None:
     parsed = NodeAdapter.validate_python(node)
     renderer = place.renderer()
     building = peaks.Building(renderer.output_shape(parsed).channels)
-    source = renderer.stream(parsed) if parsed.kind in ("source", "print", "excerpt") else iter([np.asarray(renderer.audio(parsed)[0])])
+    source = renderer.stream(parsed) if parsed.kind in ("source", "print", "excerpt", "row") else iter([np.asarray(renderer.audio(parsed)[0])])
     for block in source:
         building.add(block)
     building.finish().save(place.peaks_path(node_hash(parsed)))
@@ -239,9 +239,18 @@ def chain_levels(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
                 "over": bool(highest > 1.0),
                 "seconds": len(audio) / rate,
                 "found": _found(renderer, here) if count else "",
+                "balance_lu": _balance(np.asarray(audio), rate) if count in (0, len(steps)) else None,
             }
         )
     return result
+
+
+def _balance(audio: Samples, rate: int) -> float | None:
+    """How much louder right is than left (LU), each measured by itself; None unless there are two that can be measured."""
+    if audio.shape[1] != 2:
+        return None
+    left, right = (report.loudness.loudness(audio[:, lane : lane + 1], rate).integrated_lufs for lane in range(2))
+    return None if left is None or right is None else round(right - left, 2)
 
 
 def _found(renderer: Renderer, node: Chained) -> str:
@@ -338,3 +347,45 @@ def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, 
 def parse(node: dict[str, Any]) -> Node:
     """A node from its description."""
     return NodeAdapter.validate_python(node)
+
+
+def suggest_parts(place: Place, node: dict[str, Any], keep: str) -> None:
+    """Suggestions for a take, from one pass over it, kept in a file."""
+    from oskren.core.mending.suggest import suggest
+
+    parsed = NodeAdapter.validate_python(node)
+    renderer = place.renderer()
+    found = suggest(renderer.stream(parsed), renderer.output_shape(parsed).rate)
+    with files.replacing(Path(keep)) as temporary:
+        temporary.write_text(found.model_dump_json())
+
+
+def listed(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
+    """What the last step of a chain found, one by one, in the time of the chain's input."""
+    parsed = NodeAdapter.validate_python(node)
+    assert isinstance(parsed, Chained)
+    renderer = place.renderer()
+    steps = active(parsed.chain)
+    if not steps or not kind_of(steps[-1].kind).analyses:
+        return []
+    back = renderer.time_map(Chained(node=parsed.node, chain=steps[:-1])).to_input
+    found = kind_of(steps[-1].kind).listed(*renderer.learned(parsed))
+    return [{"at_s": round(back(one.at_s), 6), "end_s": round(back(one.end_s), 6), "channel": one.channel, "height_db": one.height_db} for one in found]
+
+
+def outcome(place: Place, before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
+    """Sample peak and loudness of a node before and after a chain; or the reason why it cannot be rendered. Nothing is cached."""
+    renderer = place.renderer(scratch=True)
+    told: dict[str, Any] = {}
+    for name, node in (("before", before), ("after", after)):
+        try:
+            audio, rate = renderer.audio(NodeAdapter.validate_python(node))
+            loud, highest = report.loudness.loudness(np.asarray(audio), rate), levels.peak(audio)
+        except Cancelled:
+            raise
+        except (OskrenError, OSError, ValueError, MemoryError) as error:
+            return {"reason": str(error)}
+        told[f"{name}_dbfs"] = round(levels.db(highest), 2) if highest > 1e-10 else None
+        told[f"{name}_lufs"] = None if loud.integrated_lufs is None else round(loud.integrated_lufs, 2)
+        told["over"] = bool(highest > 1.0)
+    return told

@@ -11,7 +11,7 @@ from playwright.sync_api import expect
 from oskren.core.audio import files
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.nodes import Step
-from oskren.store import Home, keeping
+from oskren.store import Home, following
 from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 from tests.browser.support import InBrowser
@@ -37,7 +37,7 @@ def fill(home: Path, folder: Path) -> None:
     (library.folder / "title").write_text("Workshop")
     import_paths(studio, library, [folder], "first arrival")
     follow_up(studio, library)
-    keeping.keep_chain(library, "Softer", (Step(kind="gain", params={"gain_db": -9.0}, id="soft"),))
+    following.keep(library, "Softer", (Step(kind="gain", params={"gain_db": -9.0}, id="soft"),))
     studio.close()
 
 

@@ -28,13 +28,22 @@ class Bump:
     height_db: float
 
 
-def lows(samples: Floats, rate: int, cutoff_hz: float) -> Floats:
-    """What lies below a frequency, at ``LOW_RATE``; linear phase, aligned to the input."""
-    from scipy.signal import firwin, resample_poly
+def _down(samples: Floats, rate: int) -> Floats:
+    from scipy.signal import resample_poly
 
-    down = resample_poly(samples, LOW_RATE, rate) if rate != LOW_RATE else np.asarray(samples, np.float64)
-    taps = firwin(501, cutoff_hz, fs=LOW_RATE)
-    return np.convolve(down, taps)[250 : 250 + len(down)]
+    return np.asarray(resample_poly(samples, LOW_RATE, rate) if rate != LOW_RATE else samples, dtype=np.float64)
+
+
+def _below(down: Floats, cutoff_hz: float) -> Floats:
+    """What of a sound at ``LOW_RATE`` lies below a frequency; linear phase, aligned."""
+    from scipy.signal import firwin
+
+    return np.convolve(down, firwin(501, cutoff_hz, fs=LOW_RATE))[250 : 250 + len(down)]
+
+
+def lows(samples: Floats, rate: int, cutoff_hz: float) -> Floats:
+    """What lies below a frequency, at ``LOW_RATE``; aligned to the input."""
+    return _below(_down(samples, rate), cutoff_hz)
 
 
 def find_bumps(samples: Floats, rate: int, threshold_db: float = 12.0, cutoff_hz: float = 120.0, longest_s: float = 0.8) -> list[Bump]:
@@ -45,20 +54,18 @@ def find_bumps(samples: Floats, rate: int, threshold_db: float = 12.0, cutoff_hz
     threshold_db : float
         How far the lows (level of 10 ms) must stand over their median.
 
-    Something that was struck is heard in the highs too; it is left when those rise by half as many dB.
+    Something that was struck is heard higher up too (above three times the cut-off); it is left when that rises by half as many dB.
     """
     from scipy.ndimage import median_filter, uniform_filter1d
 
-    low = lows(samples, rate, cutoff_hz)
-    step = round(rate * HOP / LOW_RATE)
-    count = min(len(low) // HOP, len(samples) // step)
+    down = _down(samples, rate)
+    low, rest = _below(down, cutoff_hz), down - _below(down, min(3 * cutoff_hz, 0.4 * LOW_RATE))
+    count = len(low) // HOP
     if count < 5:
         return []
-    power = np.square(low[: count * HOP]).reshape(count, HOP).mean(axis=1)
-    total = np.square(samples[: count * step], dtype=np.float64).reshape(count, step).mean(axis=1)
-    power = uniform_filter1d(power, 3, mode="nearest")
-    rest = np.maximum(uniform_filter1d(total, 3, mode="nearest") - power, 1e-14)
-    level, high = 10 * np.log10(power + 1e-12), 10 * np.log10(rest)
+    level, high = (
+        10 * np.log10(uniform_filter1d(np.square(one[: count * HOP]).reshape(count, HOP).mean(axis=1), 3, mode="nearest") + 1e-12) for one in (low, rest)
+    )
     span = min(count, round(AROUND_S * LOW_RATE / HOP)) | 1
     usual, usual_high = (median_filter(one, span, mode="nearest") for one in (level, high))
     over = level - usual

@@ -59,6 +59,8 @@ class Step(Frozen):
     high_hz: float | None = Field(None, ge=0, le=192_000)
     fade_s: float = Field(FADE_S, ge=0, le=10)
     tail: Literal["cut", "ring"] = "cut"
+    learned_on: Node | None = None
+    """Another sound, through the same steps before, that a portable step learns from; else it learns from its own input."""
 
     @property
     def limited(self) -> bool:
@@ -123,6 +125,14 @@ class Chained(Frozen):
     chain: tuple[Step, ...] = ()
 
 
+class Row(Frozen):
+    """Nodes one after the other, with silence between them, at the highest of their rates."""
+
+    kind: Literal["row"] = "row"
+    nodes: tuple[Node, ...] = Field(min_length=1)
+    gap_s: float = Field(0.0, ge=0, le=600)
+
+
 class Loop(Frozen):
     """A node's part between two points repeated, each time crossfaded into itself, up to a length."""
 
@@ -180,8 +190,8 @@ class Mix(Frozen):
     layout: Literal["mono", "stereo"] = "stereo"
 
 
-Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Mix, Field(discriminator="kind")]
-for _model in (Print, Excerpt, Chained, Loop, Difference, Member, Mix):
+Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Row | Mix, Field(discriminator="kind")]
+for _model in (Step, Print, Excerpt, Chained, Loop, Difference, Row, Member, Mix):
     _model.model_rebuild()
 NodeAdapter: TypeAdapter[Node] = TypeAdapter(Node)
 
@@ -233,6 +243,8 @@ def _step_facts(step: Step) -> dict[str, Any]:
     facts: dict[str, Any] = {"kind": step.kind, "version": kind.version, "params": step.values().model_dump()}
     if step.kind in ("pitch", "rate"):
         facts["libraries"] = _libraries()
+    if kind.portable and step.learned_on is not None:
+        facts["learned_on"] = node_hash(step.learned_on)
     if kind.keeps_time and step.limited:
         facts["part"] = [step.start_s, step.end_s]
         more = [list(step.channels), step.low_hz, step.high_hz, step.fade_s, step.tail]
@@ -257,6 +269,8 @@ def _facts(node: Node) -> Any:
             return ["loop", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
         case Difference():
             return ["difference", node_hash(node.node), node_hash(node.without)]
+        case Row():
+            return ["row", [node_hash(part) for part in node.nodes], node.gap_s]
         case Mix():
             heard = [member for member in node.members if not member.mute]
             members = [[node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan] for member in heard]
@@ -270,22 +284,37 @@ def node_hash(node: Node) -> str:
     return node.digest
 
 
+def inputs(node: Node) -> list[Node]:
+    """What a node is made of, one level down; what its steps learn from too."""
+    match node:
+        case Source() | Print():
+            return []
+        case Mix():
+            return [*(member.node for member in node.members), *learned_from(node.chain, *(member.chain for member in node.members))]
+        case Difference():
+            return [node.node, node.without]
+        case Row():
+            return list(node.nodes)
+        case Chained():
+            return [node.node, *learned_from(node.chain)]
+        case _:
+            return [node.node]
+
+
+def learned_from(*chains: Sequence[Step]) -> list[Node]:
+    """Other sounds the steps of chains learn from."""
+    return [step.learned_on for chain in chains for step in chain if step.learned_on is not None]
+
+
 def leaves(node: Node) -> list[Source | Print]:
     """The originals and prints a node is made of, each once, in order of first use."""
     found: dict[str, Source | Print] = {}
 
     def visit(part: Node) -> None:
-        match part:
-            case Source() | Print():
-                found.setdefault(part.audio, part)
-            case Mix():
-                for member in part.members:
-                    visit(member.node)
-            case Difference():
-                visit(part.node)
-                visit(part.without)
-            case _:
-                visit(part.node)
+        if isinstance(part, Source | Print):
+            found.setdefault(part.audio, part)
+        for inner in inputs(part):
+            visit(inner)
 
     visit(node)
     return list(found.values())
@@ -294,28 +323,11 @@ def leaves(node: Node) -> list[Source | Print]:
 def hashes_in(node: Node) -> set[str]:
     """Hashes of a node and of everything in it, down to the originals."""
     found = {node_hash(node)}
-    match node:
-        case Source() | Print():
-            return found
-        case Mix():
-            inner = [member.node for member in node.members]
-        case Difference():
-            inner = [node.node, node.without]
-        case _:
-            inner = [node.node]
-    for one in inner:
-        found |= hashes_in(one)
+    for inner in inputs(node):
+        found |= hashes_in(inner)
     return found
 
 
 def deepest(node: Node) -> int:
     """Levels of nesting; the renderer refuses more than 64, which also refuses cycles made by hand."""
-    match node:
-        case Source() | Print():
-            return 1
-        case Mix():
-            return 1 + max((deepest(member.node) for member in node.members), default=0)
-        case Difference():
-            return 1 + max(deepest(node.node), deepest(node.without))
-        case _:
-            return 1 + deepest(node.node)
+    return 1 + max((deepest(inner) for inner in inputs(node)), default=0)

@@ -16,7 +16,7 @@ from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure.levels import amplitude
 from oskren.core.nodes.cache import Cache
 from oskren.core.nodes.limits import Limited, overlap
-from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Member, Mix, Node, Print, Source, Step, active, deepest, member_node, node_hash
+from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Member, Mix, Node, Print, Row, Source, Step, active, deepest, member_node, node_hash
 from oskren.core.steps.base import Context, Stream, Summary, kind_of
 from oskren.core.steps.edges import fade_gain
 from oskren.core.timemap import TimeMap
@@ -100,6 +100,8 @@ class Renderer:
                 return Shape(max(one.frames, other.frames), one.rate, one.channels, one.zero, one.layout)
             case Mix():
                 return self._mix_shape(node)
+            case Row():
+                return self._row(node)[0]
             case Chained():
                 return self._walk(node)[1]
         raise OskrenError("unknown node")
@@ -161,6 +163,20 @@ class Renderer:
         last = max((end for _, end in spans), default=0)
         return Shape(max(1, last - first), rate, 1 if mix.layout == "mono" else 2, -first)
 
+    def _row(self, row: Row) -> tuple[Shape, list[tuple[int, Node, Shape]]]:
+        """Shape of a row; of each part the frame it begins at, its node at the row's rate, and its shape."""
+        if deepest(row) > DEEPEST:
+            raise OskrenError(f"This row nests more than {DEEPEST} levels of sounds; print one of the inner designs and use the print.")
+        shapes = [self.output_shape(part) for part in row.nodes]
+        rate, channels = max(shape.rate for shape in shapes), 1 if all(shape.channels == 1 for shape in shapes) else 2
+        begins, placed = 0, []
+        for part, shape in zip(row.nodes, shapes, strict=True):
+            node: Node = part if shape.rate == rate else Chained(node=part, chain=(Step(kind="rate", params={"rate": rate}),))
+            own = shape if shape.rate == rate else self.output_shape(node)
+            placed.append((begins, node, own))
+            begins += own.frames + round(row.gap_s * rate)
+        return Shape(begins - round(row.gap_s * rate), rate, channels), placed
+
     # ---- samples
 
     def audio(self, node: Node) -> tuple[Samples, int]:
@@ -211,6 +227,8 @@ class Renderer:
         match node:
             case Source() | Print():
                 return False
+            case Row():
+                return any(self.needs_whole(part) for part in node.nodes)
             case Mix():
                 return any(self.needs_whole(self.placed(node, member)[0]) for member in node.members if not member.mute)
             case Difference():
@@ -245,6 +263,8 @@ class Renderer:
                 yield self._loop(node)[start:]
             case Difference():
                 yield from self._difference(node, start)
+            case Row():
+                yield from self._in_a_row(node, start)
             case Mix():
                 if active(node.chain):
                     yield from self.stream(Chained(node=node.model_copy(update={"chain": ()}), chain=node.chain), start)
@@ -288,24 +308,38 @@ class Renderer:
         source = iter([held]) if held is not None else self.stream(before, position)
         yield from _cut(_skip(_pumped(stream, source), lead), shape.frames - start)
 
-    def _summary_key(self, step: Step, before: Node) -> str:
+    def _summary_key(self, step: Step, before: Chained) -> str:
         """What a step learned stays true while what it learned by stays the same: its input and some of its parameters."""
         names = kind_of(step.kind).learns_by
         params = step.params if names is None else {name: value for name, value in step.values().model_dump().items() if name in names}
-        return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=params),)))
+        return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=params, learned_on=step.learned_on),)))
 
-    def _summary(self, step: Step, before: Node, at: Context, held: Samples | None = None) -> Summary:
+    def _summary(self, step: Step, before: Chained, at: Context, held: Samples | None = None) -> Summary:
         key = self._summary_key(step, before)
         known = self.cache.summary(key)
         if known is None:
-            known = kind_of(step.kind).analyse(step.values(), self.stream(before) if held is None else iter([held]), at)
+            kind, own = kind_of(step.kind), self.stream(before) if held is None else iter([held])
+            if kind.portable and step.learned_on is not None:
+                known = kind.localise(step.values(), self._elsewhere(step, before, step.learned_on), own, at)
+            else:
+                known = kind.analyse(step.values(), own, at)
             self.cache.keep_summary(key, known)
         return known
+
+    def _elsewhere(self, step: Step, before: Chained, other: Node) -> Summary:
+        """What a step learns from another sound that goes through the same steps before it."""
+        same = tuple(one.model_copy(update={"learned_on": None}) if one.learned_on == other else one for one in before.chain)
+        chain = (*same, step.model_copy(update={"learned_on": None}))
+        return self.summary(Chained(node=other, chain=chain))
 
     def summary(self, node: Chained) -> Summary:
         """What the last active step of a chain learned from its input."""
         steps = active(node.chain)
         return self._summary(steps[-1], Chained(node=node.node, chain=steps[:-1]), self._walk(node)[0][-1])
+
+    def learned(self, node: Chained) -> tuple[Summary, Context]:
+        """What the last active step of a chain learned, and where it stands."""
+        return self.summary(node), self._walk(node)[0][-1]
 
     def _loop(self, node: Loop) -> Samples:
         inner = self.shape(node.node)
@@ -324,6 +358,20 @@ class Renderer:
             out[here : here + len(part)] += part[: len(out) - here]
             here += len(body) - fade
         return out[: max(1, round(node.length_s * inner.rate))]
+
+    def _in_a_row(self, row: Row, start: int) -> Iterator[Samples]:
+        whole, placed = self._row(row)
+        named, here = "mono" if whole.channels == 1 else "stereo", start
+        for begins, node, shape in placed:
+            if here >= begins + shape.frames:
+                continue
+            while here < begins:
+                count = min(BLOCK, begins - here)
+                yield np.zeros((count, whole.channels), np.float32)
+                here += count
+            for block in _cut(self.stream(node, here - begins), begins + shape.frames - here):
+                yield block if shape.named == named else convert(block, named, shape.named)
+            here = begins + shape.frames
 
     def _difference(self, node: Difference, start: int) -> Iterator[Samples]:
         shape = self.shape(node)

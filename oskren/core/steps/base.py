@@ -113,6 +113,8 @@ class StepKind:
     offered: ClassVar[bool] = True
     learns_by: ClassVar[tuple[str, ...] | None] = None
     """Parameters ``analyse`` looks at; None means all of them."""
+    portable: ClassVar[bool] = False
+    """Whether what was learned from one sound holds for another: it names no places."""
 
     def out_frames(self, params: Any, at: Context) -> int:
         return at.frames
@@ -140,6 +142,10 @@ class StepKind:
 
     def analyse(self, params: Any, blocks: Iterator[Samples], at: Context) -> Summary:
         return {}
+
+    def localise(self, params: Any, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
+        """What a portable step learned elsewhere, with what it must still learn from its own input."""
+        return learned
 
     def found(self, summary: Summary) -> str:
         """What ``analyse`` found, in a few words; empty when there is nothing to say."""

@@ -81,6 +81,7 @@ class Even(StepKind):
 
     key, label, family, params, analyses = "even", "Even out left and right", "Level", EvenParams, True
     learns_by = ()
+    portable = True
 
     def analyse(self, params: EvenParams, blocks: Iterator[Samples], at: Context) -> Summary:
         if at.channels != 2:

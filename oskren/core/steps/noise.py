@@ -218,6 +218,7 @@ class NoiseReduction(StepKind):
 
     key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 2
     learns_by = ("parts", "follow")
+    portable = True
 
     def parts(self, params: NoiseParams, whole: Samples, at: Context) -> list[tuple[int, int]]:
         """The profile's parts (frames of the step's input); the quietest stretch when none is marked."""
@@ -244,9 +245,15 @@ class NoiseReduction(StepKind):
             "noise_db": np.array(10 * np.log10(max(noise, 1e-20))),
             "clear_db": np.array(10 * np.log10(max(loud / max(noise, 1e-20) - 1, 1e-3))),
         }
-        if params.follow != "no":
-            told["track"] = follow_noise(whole, at.rate, profile, 3.0 if params.follow == "slowly" else 1.2)
-        return told
+        return told | self._followed(params, whole, profile, at)
+
+    def _followed(self, params: NoiseParams, whole: Samples, profile: Floats, at: Context) -> Summary:
+        window = {"slowly": 3.0, "quickly": 1.2}.get(params.follow)
+        return {} if window is None else {"track": follow_noise(whole, at.rate, profile, window)}
+
+    def localise(self, params: NoiseParams, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
+        own = {name: value for name, value in learned.items() if name != "track"}
+        return own if params.follow == "no" else own | self._followed(params, np.concatenate(list(blocks)), learned["profile"], at)
 
     def found(self, summary: Summary) -> str:
         noise, clear = float(summary["noise_db"]), float(summary["clear_db"])

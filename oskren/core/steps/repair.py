@@ -28,6 +28,7 @@ class Dc(StepKind):
     """Takes away a constant offset, measured over the whole sound."""
 
     key, label, family, analyses = "dc", "DC offset away", "Clean", True
+    portable = True
 
     def analyse(self, params: Params, blocks: Iterator[Samples], at: Context) -> Summary:
         total, frames = np.zeros(at.channels), 0
@@ -69,6 +70,7 @@ class HumAway(StepKind):
 
     key, label, family, params, analyses = "hum", "Hum away", "Clean", HumParams, True
     learns_by = ("mains",)
+    portable = True
 
     def analyse(self, params: HumParams, blocks: Iterator[Samples], at: Context) -> Summary:
         mono = np.concatenate([block.mean(axis=1) for block in blocks])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from oskren.core.errors import OskrenError
 
@@ -44,6 +44,18 @@ TAKE_TOKENS = {
     "number": "place on the card; {number:3} pads it to three digits",
 }
 """What a template for takes off a card may hold."""
+
+
+SELECT_TOKENS = {
+    "code": "code of its category, else the first letters of its last level",
+    "category": "last level of its category",
+    "place": "place noted on the arrival of its take",
+    "words": "words typed for it",
+    "take": "name of the take it is cut from",
+    "date": "day the take was recorded",
+    "number": "number that makes the name the only one; {number:2} pads it to two digits",
+}
+"""What a template for names of selects may hold."""
 
 
 def check_template(template: str, tokens: Mapping[str, str] = TOKENS) -> None:
@@ -101,6 +113,41 @@ def fill(template: str, values: Mapping[str, object], extension: str) -> str:
         parts = ["_"]
     stem = legal(parts[-1], LONGEST - len(extension.encode()))
     return "/".join([legal("_" if part.strip(". ") == "" else part) for part in parts[:-1]] + [stem + extension])
+
+
+def problems(name: str) -> list[str]:
+    """What would be changed or refused when a name becomes a file: letters, length, device names; empty when nothing would."""
+    found = []
+    bad = sorted(set(_FORBIDDEN.findall(name)) | ({"/"} if "/" in name else set()))
+    if bad:
+        shown = " ".join(one if one.isprintable() else repr(one) for one in bad)
+        found.append(f"{shown} cannot be in a file name; it becomes _")
+    if len(name.encode()) > LONGEST - 5:
+        found.append(f"{len(name.encode())} bytes long, at most {LONGEST - 5} fit with a file's ending")
+    if name.split(".")[0].strip().lower() in _DEVICES:
+        found.append("is the name of a device on some systems")
+    if name != name.strip() or name.endswith("."):
+        found.append("ends or begins with a space or a dot, which is cut off")
+    if not name.strip():
+        found.append("is empty")
+    return found
+
+
+def numbered(template: str, rows: Sequence[Mapping[str, object]], taken: Collection[str], tokens: Mapping[str, str] = SELECT_TOKENS) -> list[str]:
+    """A name for each row, numbers counted up within those that are otherwise alike, so that none is taken twice.
+
+    >>> numbered("{words} {number:2}", [{"words": "creak"}, {"words": "ring"}, {"words": "creak"}], {"creak 01"})
+    ['creak 02', 'ring 01', 'creak 03']
+    """
+    used, names = {name.casefold() for name in taken}, []
+    for row in rows:
+        for number in range(1, 100_000):
+            name = filled(template, {**row, "number": number}, tokens)
+            if name.casefold() not in used or "{number" not in template:
+                break
+        used.add(name.casefold())
+        names.append(name)
+    return names
 
 
 def collisions(paths: Sequence[str]) -> set[int]:

@@ -1240,50 +1240,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/chains": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Chains
-         * @description Saved chains.
-         */
-        get: operations["chains"];
-        put?: never;
-        /**
-         * Keep Chain
-         * @description Keep a chain by name.
-         */
-        post: operations["keep_chain"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/chains/{number}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Delete Chain
-         * @description Forget a saved chain; sounds and layers it was put on keep it.
-         */
-        delete: operations["delete_chain"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lib/{library}/fields": {
         parameters: {
             query?: never;
@@ -1432,6 +1388,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chains
+         * @description Saved chains.
+         */
+        get: operations["chains"];
+        put?: never;
+        /**
+         * Keep Chain
+         * @description Keep a chain by name; one of the same name is replaced, with it what follows it.
+         */
+        post: operations["keep_chain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/chains/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Chain
+         * @description Forget a saved chain; sounds and layers it was put on keep it.
+         */
+        delete: operations["delete_chain"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/chains/{number}/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chain Users
+         * @description Sounds that follow a chain.
+         */
+        get: operations["chain_users"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/chains/{number}/give": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Chain
+         * @description Put a chain on sounds, as a job: each is rendered and measured first, and what would fail or clip is told.
+         */
+        post: operations["give_chain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sounds/{number}/unlink": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Unlink
+         * @description A sound that follows a saved chain goes its own way, with the steps it has.
+         */
+        post: operations["unlink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/sounds/{number}/chain": {
         parameters: {
             query?: never;
@@ -1442,7 +1502,7 @@ export interface paths {
         get?: never;
         /**
          * Set Chain
-         * @description Keep a sound's chain; the original is never changed.
+         * @description Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it.
          */
         put: operations["set_chain"];
         post?: never;
@@ -1492,6 +1552,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/mend/listed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Listed
+         * @description What the chain's last step found, one by one: clicks, bumps, cut peaks.
+         */
+        post: operations["listed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/mend/resonances": {
         parameters: {
             query?: never;
@@ -1506,6 +1586,138 @@ export interface paths {
          * @description Narrow peaks of a node through a chain, the highest first.
          */
         post: operations["resonances"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/reels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Reels
+         * @description Review reels, the newest first.
+         */
+        get: operations["all_reels"];
+        put?: never;
+        /**
+         * Begin Reel
+         * @description Put takes on a new reel.
+         */
+        post: operations["begin_reel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/reels/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Reel
+         * @description A reel with all it holds.
+         */
+        get: operations["one_reel"];
+        /**
+         * Save Reel
+         * @description Keep a reel as it is now: marks, chain, gap, template.
+         */
+        put: operations["save_reel"];
+        post?: never;
+        /**
+         * Forget Reel
+         * @description Remove a reel; takes and selects stay.
+         */
+        delete: operations["forget_reel"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/suggestions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Suggestions
+         * @description What was found in a take: quiet stretches, bumps, clipped parts, hum, events. The first time it takes a while.
+         */
+        get: operations["take_suggestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/reels/{number}/selects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Selects
+         * @description Make what is kept selects of the library, as a job.
+         */
+        post: operations["make_selects"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Words
+         * @description Words the library says that begin so, the most used first.
+         */
+        get: operations["words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/names/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Name
+         * @description The name that would come of a template, checked.
+         */
+        post: operations["check_name"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2253,7 +2465,10 @@ export interface components {
             /** Chain */
             chain: components["schemas"]["Step"][];
         };
-        /** ChainView */
+        /**
+         * ChainView
+         * @description A saved chain and how many sounds follow it.
+         */
         ChainView: {
             /** Id */
             id: number;
@@ -2261,6 +2476,8 @@ export interface components {
             name: string;
             /** Chain */
             chain: components["schemas"]["Step"][];
+            /** Users */
+            users: number;
         };
         /**
          * Chained
@@ -2273,7 +2490,7 @@ export interface components {
              */
             kind: "chained";
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /**
              * Chain
              * @default []
@@ -2502,9 +2719,9 @@ export interface components {
              */
             kind: "difference";
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Without */
-            without: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            without: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
         };
         /** DrawChange */
         DrawChange: {
@@ -2622,7 +2839,7 @@ export interface components {
              */
             kind: "excerpt";
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Start S */
             start_s: number;
             /** End S */
@@ -2812,6 +3029,28 @@ export interface components {
             effort: number;
         };
         /**
+         * Giving
+         * @description Sounds a chain is put on: as a copy instead of what they have, as a copy after it, or linked.
+         */
+        Giving: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
+            /**
+             * Linked
+             * @default false
+             */
+            linked: boolean;
+            /**
+             * After
+             * @default false
+             */
+            after: boolean;
+        };
+        /**
          * HeardLive
          * @description What the recorder heard since a position: raw float32 of two channels, base64, beginning at ``position`` (frames).
          */
@@ -2861,6 +3100,18 @@ export interface components {
             };
         };
         /**
+         * Judged
+         * @description The name that would come of it, what is wrong with it, and which of its words the library does not say yet.
+         */
+        Judged: {
+            /** Name */
+            name: string;
+            /** Wrong */
+            wrong: string[];
+            /** New Words */
+            new_words: string[];
+        };
+        /**
          * Kept
          * @description Something kept by name.
          */
@@ -2884,7 +3135,7 @@ export interface components {
         };
         /**
          * LevelAfter
-         * @description Level before the first step (``step`` empty) and after each active step, and what the step found.
+         * @description Level before the first step (``step`` empty) and after each active step, and what the step found; at both ends, how much louder right is than left.
          */
         LevelAfter: {
             /** Step */
@@ -2901,6 +3152,8 @@ export interface components {
             seconds: number;
             /** Found */
             found: string;
+            /** Balance Lu */
+            balance_lu: number | null;
         };
         /** LibraryView */
         LibraryView: {
@@ -2910,6 +3163,20 @@ export interface components {
             name: string;
             /** Sounds */
             sounds: number;
+        };
+        /**
+         * ListedView
+         * @description One thing a step found: where (s of the sound), in which channel (from 0), and how far it stands out (dB).
+         */
+        ListedView: {
+            /** At S */
+            at_s: number;
+            /** End S */
+            end_s: number;
+            /** Channel */
+            channel: number;
+            /** Height Db */
+            height_db: number;
         };
         /**
          * Looking
@@ -2948,7 +3215,7 @@ export interface components {
              */
             kind: "loop";
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /**
              * Start S
              * @default 0
@@ -2973,6 +3240,53 @@ export interface components {
             start_s: number;
             /** End S */
             end_s: number;
+        };
+        /**
+         * Mark
+         * @description A marked part of a take (s of the take): kept, perhaps kept, noise alone, or material for designing with the chain it was tried with.
+         */
+        Mark: {
+            /** Id */
+            id: number;
+            /** Take */
+            take: number;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /**
+             * Kind
+             * @default keep
+             * @enum {string}
+             */
+            kind: "keep" | "maybe" | "noise" | "material";
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
+             * Category
+             * @default
+             */
+            category: string;
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
+        };
+        /**
+         * MarkName
+         * @description The name a mark's select would have, and what is wrong with it.
+         */
+        MarkName: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Wrong */
+            wrong: string[];
         };
         /**
          * Marker
@@ -3015,7 +3329,7 @@ export interface components {
              */
             role: string;
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /**
              * At S
              * @default 0
@@ -3306,6 +3620,21 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** NewReel */
+        NewReel: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Sounds */
+            sounds: number[];
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
         /** NewSearch */
         NewSearch: {
             /** Name */
@@ -3591,7 +3920,7 @@ export interface components {
             /** Seconds */
             seconds: number;
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             plan: components["schemas"]["Plan"];
             /** Finishing */
             finishing: components["schemas"]["Step"][];
@@ -3654,7 +3983,7 @@ export interface components {
             /** Layout */
             layout?: string | null;
             /** Of */
-            of?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"]) | null;
+            of?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
         };
         /** Printing */
         Printing: {
@@ -3681,20 +4010,20 @@ export interface components {
          */
         Processed: {
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Chain */
             chain: components["schemas"]["Step"][];
         };
         /**
          * Profile
-         * @description A noise profile: the part it was learned from (s) and its curve.
+         * @description A noise profile: the parts it was learned from (s) and its curve.
          */
         Profile: {
-            /** Part */
-            part: [
+            /** Parts */
+            parts: [
                 number,
                 number
-            ];
+            ][];
             /** Hz */
             hz: number[];
             /** Dbfs */
@@ -3860,6 +4189,78 @@ export interface components {
             files: components["schemas"]["CardFile"][];
         };
         /**
+         * Reel
+         * @description Takes in their order, the silence between them, the chain they are all heard through, and what was marked.
+         */
+        Reel: {
+            /**
+             * Takes
+             * @default []
+             */
+            takes: number[];
+            /**
+             * Gap S
+             * @default 10
+             */
+            gap_s: number;
+            /**
+             * Shortest S
+             * @description kept parts under this are flagged as short; 16 s for a background is common practice
+             * @default 16
+             */
+            shortest_s: number;
+            /**
+             * Template
+             * @default {code} {place} {words} {number:2}
+             */
+            template: string;
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+        };
+        /** ReelHead */
+        ReelHead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Takes */
+            takes: number;
+            /** Marks */
+            marks: number;
+            /** Kept */
+            kept: number;
+        };
+        /**
+         * ReelView
+         * @description A reel with what it sounds like: ``raw`` without its chain, ``now`` through it; and what it gives.
+         */
+        ReelView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            reel: components["schemas"]["Reel"];
+            /** Takes */
+            takes: components["schemas"]["TakeView"][];
+            /** Seconds */
+            seconds: number;
+            /** Raw */
+            raw: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            /** Now */
+            now: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            usable: components["schemas"]["Usable"];
+            /** Names */
+            names: components["schemas"]["MarkName"][];
+        };
+        /**
          * Removing
          * @description A category to delete, and where its sounds go ("" for none).
          */
@@ -3898,6 +4299,24 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * Row
+         * @description Nodes one after the other, with silence between them, at the highest of their rates.
+         */
+        Row: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "row";
+            /** Nodes */
+            nodes: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"])[];
+            /**
+             * Gap S
+             * @default 0
+             */
+            gap_s: number;
         };
         /**
          * Search
@@ -4097,9 +4516,9 @@ export interface components {
             /** Row */
             row: string;
             /** Node */
-            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Now */
-            now: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"];
+            now: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Chain */
             chain: {
                 [key: string]: unknown;
@@ -4126,6 +4545,8 @@ export interface components {
             noted: components["schemas"]["ArrivalNotes"];
             /** Cut From */
             cut_from: number | null;
+            /** Follows */
+            follows: number | null;
         };
         /**
          * SoundRow
@@ -4298,7 +4719,11 @@ export interface components {
         };
         /**
          * Step
-         * @description One step of a chain; ``start_s`` and ``end_s`` limit a step that keeps time to a part, in the time of the chain's input.
+         * @description One step of a chain.
+         *
+         *     A step that keeps time can be limited: to a part (``start_s`` to ``end_s``, in the time of the chain's input), to channels
+         *     (counted from 0; none means all) and to a band; ``fade_s`` is the crossfade at the ends of the part, ``tail`` says whether
+         *     what the step does is cut there or rings out.
          */
         Step: {
             /** Kind */
@@ -4321,6 +4746,28 @@ export interface components {
             start_s?: number | null;
             /** End S */
             end_s?: number | null;
+            /**
+             * Channels
+             * @default []
+             */
+            channels: number[];
+            /** Low Hz */
+            low_hz?: number | null;
+            /** High Hz */
+            high_hz?: number | null;
+            /**
+             * Fade S
+             * @default 0.005
+             */
+            fade_s: number;
+            /**
+             * Tail
+             * @default cut
+             * @enum {string}
+             */
+            tail: "cut" | "ring";
+            /** Learned On */
+            learned_on?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
         };
         /**
          * StepView
@@ -4341,6 +4788,23 @@ export interface components {
             controls: components["schemas"]["Control"][];
         };
         /**
+         * Suggested
+         * @description One suggestion: what it is, where (s), and how strong (dB; count for clipped parts).
+         */
+        Suggested: {
+            /** Kind */
+            kind: string;
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /**
+             * Strength
+             * @default 0
+             */
+            strength: number;
+        };
+        /**
          * Suggestion
          * @description A sound that may answer an entry, and how well it fits (0..1).
          */
@@ -4348,6 +4812,20 @@ export interface components {
             sound: components["schemas"]["SoundRow"];
             /** Fit */
             fit: number;
+        };
+        /**
+         * Suggestions
+         * @description What was found in a take, in order of time; hum has no place but a frequency (Hz).
+         */
+        Suggestions: {
+            /** Found */
+            found: components["schemas"]["Suggested"][];
+            /** Hum Hz */
+            hum_hz: number | null;
+            /** Floor Dbfs */
+            floor_dbfs: number;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Sum
@@ -4496,6 +4974,28 @@ export interface components {
             frames: number;
         };
         /**
+         * TakeView
+         * @description A take on a reel and where it begins on the strip (s).
+         */
+        TakeView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Start S */
+            start_s: number;
+            /** Seconds */
+            seconds: number;
+            /** Node */
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            /** Category */
+            category: string;
+            /** Channels */
+            channels: number;
+            /** Rate */
+            rate: number;
+        };
+        /**
          * Target
          * @description How files are written: format, rate (None keeps the sound's own), bits, channels, level, fades, name template.
          */
@@ -4567,7 +5067,7 @@ export interface components {
          */
         ToOpen: {
             /** Node */
-            node?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Mix"]) | null;
+            node?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
             /** Sound */
             sound?: number | null;
             /**
@@ -4602,12 +5102,47 @@ export interface components {
             project: number;
         };
         /**
+         * Typed
+         * @description Words typed for a name.
+         */
+        Typed: {
+            /** Template */
+            template: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
+        };
+        /**
          * Undone
          * @description What was taken back or done again.
          */
         Undone: {
             /** Title */
             title: string;
+        };
+        /**
+         * Usable
+         * @description What a reel gives: seconds and count of what is kept and perhaps kept, and which kept marks are short.
+         */
+        Usable: {
+            /** Kept S */
+            kept_s: number;
+            /** Kept */
+            kept: number;
+            /** Maybe S */
+            maybe_s: number;
+            /** Maybe */
+            maybe: number;
+            /** Material */
+            material: number;
+            /** Noise S */
+            noise_s: number;
+            /** Short */
+            short: number[];
         };
         /**
          * UseView
@@ -4622,6 +5157,16 @@ export interface components {
             name: string;
             /** Project */
             project: string;
+        };
+        /**
+         * User
+         * @description A sound that follows a chain.
+         */
+        User: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * Wanted
@@ -7980,134 +8525,6 @@ export interface operations {
             };
         };
     };
-    chains: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChainView"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    keep_chain: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewChain"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Kept"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_chain: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                number: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Kept"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     fields: {
         parameters: {
             query?: never;
@@ -8671,6 +9088,264 @@ export interface operations {
             };
         };
     };
+    chains: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewChain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chain_users: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    give_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Giving"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unlink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     set_chain: {
         parameters: {
             query?: never;
@@ -8807,6 +9482,51 @@ export interface operations {
             };
         };
     };
+    listed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Processed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListedView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     resonances: {
         parameters: {
             query?: never;
@@ -8830,6 +9550,394 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResonanceView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_reels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelHead"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_reel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_reel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_reel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reel"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_reel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelHead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_suggestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_selects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    words: {
+        parameters: {
+            query: {
+                start: string;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_name: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Typed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Judged"];
                 };
             };
             /** @description Not Found */

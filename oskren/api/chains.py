@@ -1,0 +1,103 @@
+"""Chains kept by name: put on sounds as a copy or linked, and on hundreds as a job with a report."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+from sqlalchemy import select
+
+from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
+from oskren.api.gather import Among, numbers_of
+from oskren.api.keeping import Kept
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Step
+from oskren.store import following
+from oskren.store.tables import SavedChain
+from oskren.work import giving
+from oskren.work.jobs import Job
+
+router = APIRouter(prefix="/lib/{library}", tags=["chains"])
+
+MOST_SOUNDS = 5000
+
+
+class ChainView(BaseModel):
+    """A saved chain and how many sounds follow it."""
+
+    id: int
+    name: str
+    chain: list[Step]
+    users: int
+
+
+class NewChain(BaseModel):
+    name: str = Field(min_length=1, max_length=120)
+    chain: list[Step] = Field(max_length=64)
+
+
+class User(BaseModel):
+    """A sound that follows a chain."""
+
+    id: int
+    name: str
+
+
+class Giving(Among):
+    """Sounds a chain is put on: as a copy instead of what they have, as a copy after it, or linked."""
+
+    linked: bool = False
+    after: bool = False
+
+
+@router.get("/chains")
+def chains(library: InLibrary) -> list[ChainView]:
+    """Saved chains."""
+    users = following.counts(library)
+    with library.reading() as session:
+        rows = session.scalars(select(SavedChain).order_by(SavedChain.name)).all()
+    return [ChainView(id=row.id, name=row.name, chain=[Step.model_validate(step) for step in row.chain], users=users.get(row.id, 0)) for row in rows]
+
+
+@router.post("/chains")
+def keep_chain(library: InLibrary, new: NewChain) -> Kept:
+    """Keep a chain by name; one of the same name is replaced, with it what follows it."""
+    return Kept(id=following.keep(library, new.name, new.chain))
+
+
+@router.delete("/chains/{number}")
+def delete_chain(library: InLibrary, number: int) -> Kept:
+    """Forget a saved chain; sounds and layers it was put on keep it."""
+    following.forget(library, number)
+    return Kept(id=number)
+
+
+@router.get("/chains/{number}/users")
+def chain_users(library: InLibrary, number: int) -> list[User]:
+    """Sounds that follow a chain."""
+    following.chain_of(library, number)
+    return [User(id=sound, name=name) for sound, name in following.users(library, number)]
+
+
+@router.post("/chains/{number}/give")
+def give_chain(studio: InStudio, library: InLibrary, number: int, wanted: Giving) -> Started:
+    """Put a chain on sounds, as a job: each is rendered and measured first, and what would fail or clip is told."""
+    name, _ = following.chain_of(library, number)
+    sounds = numbers_of(library, wanted)
+    if not sounds:
+        raise OskrenError("No sound is chosen to put the chain on.")
+    if len(sounds) > MOST_SOUNDS:
+        raise OskrenError(f"A chain can be put on at most {MOST_SOUNDS} sounds at once; narrow the choice.")
+
+    def work(job: Job) -> dict[str, Any]:
+        rows = giving.give(studio, library, number, sounds, wanted.linked, wanted.after, job.progress, job.flag.exists, str(job.flag))
+        return {"rows": [row.model_dump() for row in rows]}
+
+    return started(studio.jobs.start("chain", f"{name} on {len(sounds)} {'sound' if len(sounds) == 1 else 'sounds'}", work))
+
+
+@router.post("/sounds/{number}/unlink")
+def unlink(library: InLibrary, number: int) -> SoundFacts:
+    """A sound that follows a saved chain goes its own way, with the steps it has."""
+    return facts_of(library, following.let_go(library, number))

@@ -1,0 +1,1 @@
+"""Mend: from long raw takes to clean selects."""

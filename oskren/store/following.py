@@ -1,0 +1,117 @@
+"""Saved chains and the sounds that follow them: a linked sound has the chain's steps, and changes with it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
+
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Step, check_chain
+from oskren.store.library import Library
+from oskren.store.tables import SavedChain, Sound
+
+
+def _plain(chain: Sequence[Step]) -> list[Any]:
+    return [step.model_dump(mode="json") for step in chain]
+
+
+def _row(session: Session, number: int) -> SavedChain:
+    row = session.get(SavedChain, number)
+    if row is None:
+        raise OskrenError(f"There is no saved chain {number} in this library; it may have been removed.")
+    return row
+
+
+def keep(library: Library, name: str, chain: Sequence[Step]) -> int:
+    """Keep a chain by name; one of the same name is replaced, and the sounds that follow it change with it."""
+    if not chain:
+        raise OskrenError("The chain has no steps; add one before keeping it.")
+    with library.writing() as session:
+        row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip())) or SavedChain(name=name.strip())
+        check_chain(chain, [Step.model_validate(step) for step in row.chain or []])
+        row.chain = _plain(chain)
+        session.add(row)
+        session.flush()
+        touched = _spread(session, row)
+        number = row.id
+    library.columns.touch(*touched)
+    return number
+
+
+def _spread(session: Session, row: SavedChain) -> list[int]:
+    users = list(session.scalars(select(Sound.id).where(Sound.follows == row.id)))
+    if users:
+        session.execute(update(Sound).where(Sound.follows == row.id).values(chain=row.chain))
+    return users
+
+
+def forget(library: Library, number: int) -> None:
+    """Remove a saved chain; sounds that followed it keep its steps as their own."""
+    with library.writing() as session:
+        row = _row(session, number)
+        session.execute(update(Sound).where(Sound.follows == number).values(follows=None))
+        session.delete(row)
+
+
+def chain_of(library: Library, number: int) -> tuple[str, tuple[Step, ...]]:
+    """Name and steps of a saved chain."""
+    with library.reading() as session:
+        row = _row(session, number)
+        return row.name, tuple(Step.model_validate(step) for step in row.chain)
+
+
+def users(library: Library, number: int) -> list[tuple[int, str]]:
+    """Sounds that follow a chain: id and name."""
+    with library.reading() as session:
+        rows = session.execute(select(Sound.id, Sound.name).where(Sound.follows == number, Sound.trashed.is_(None)).order_by(Sound.name)).all()
+    return [(number_, name) for number_, name in rows]
+
+
+def counts(library: Library) -> dict[int, int]:
+    """How many sounds follow each chain."""
+    with library.reading() as session:
+        rows = session.execute(select(Sound.follows, func.count()).where(Sound.follows.is_not(None), Sound.trashed.is_(None)).group_by(Sound.follows)).all()
+    return {int(number): int(count) for number, count in rows}
+
+
+def give(library: Library, sounds: Sequence[int], number: int, *, linked: bool, after: bool = False) -> None:
+    """Put a saved chain on sounds, in one transaction: as a copy, instead of what they have or after it, or linked."""
+    with library.writing() as session:
+        row = _row(session, number)
+        for sound in session.scalars(select(Sound).where(Sound.id.in_(sounds))):
+            sound.chain = [*sound.chain, *row.chain] if after and not linked else list(row.chain)
+            sound.follows = number if linked else None
+    library.columns.touch(*sounds)
+
+
+def set_chain(library: Library, number: int, chain: Sequence[Step]) -> Sound:
+    """Keep a sound's chain. One that follows a saved chain changes that, and with it all that follow it."""
+    with library.writing() as session:
+        sound = session.get(Sound, number)
+        if sound is None:
+            raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+        check_chain(chain, [Step.model_validate(step) for step in sound.chain or []])
+        sound.chain = _plain(chain)
+        touched = [number]
+        if sound.follows is not None:
+            row = _row(session, sound.follows)
+            if not chain:
+                sound.follows = None  # a saved chain is never empty: the sound goes its own way
+            else:
+                row.chain = _plain(chain)
+                touched += _spread(session, row)
+    library.columns.touch(*touched)
+    return sound
+
+
+def let_go(library: Library, number: int) -> Sound:
+    """A sound goes its own way: it keeps the steps it has."""
+    with library.writing() as session:
+        sound = session.get(Sound, number)
+        if sound is None:
+            raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+        sound.follows = None
+    return sound

@@ -1,0 +1,192 @@
+"""Review reels: what their takes are, what is suggested for each, and the selects made of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import select
+
+from oskren.core.errors import OskrenError
+from oskren.core.measure.report import Measures
+from oskren.core.mending import reel as rules
+from oskren.core.mending.reel import Mark, Reel
+from oskren.core.mending.suggest import Suggestions
+from oskren.core.nodes.model import Chained, Node, NodeAdapter, check_chain, node_hash
+from oskren.store import Library
+from oskren.store.arrivals import notes_of
+from oskren.store.keeping import note_uses
+from oskren.store.naming import code_of, codes, named
+from oskren.store.tables import ReelRow, Sound
+from oskren.work import tasks
+from oskren.work.studio import Studio, Told
+
+MOST_SELECTS = 500
+
+
+@dataclass(frozen=True)
+class Take:
+    """A take on a reel: its sound, its node (raw), and its length (s)."""
+
+    sound: Sound
+    node: Node
+    seconds: float
+
+
+def takes(library: Library, reel: Reel) -> list[Take]:
+    """The takes of a reel in their order."""
+    found = []
+    for number in reel.takes:
+        sound = library.sound(number)
+        found.append(Take(sound, NodeAdapter.validate_python(sound.node), sound.frames / sound.rate))
+    return found
+
+
+def load(library: Library, number: int) -> tuple[str, Reel]:
+    """Name and content of a reel."""
+    with library.reading() as session:
+        row = session.get(ReelRow, number)
+    if row is None:
+        raise OskrenError(f"There is no review reel {number} in this library; it may have been removed.")
+    return row.name, Reel.model_validate(row.reel)
+
+
+def heads(library: Library) -> list[tuple[int, str, Reel]]:
+    """All reels, the newest first."""
+    with library.reading() as session:
+        rows = session.scalars(select(ReelRow).order_by(ReelRow.id.desc())).all()
+    return [(row.id, row.name, Reel.model_validate(row.reel)) for row in rows]
+
+
+def begin(library: Library, name: str, sounds: list[int], project: int = 1) -> int:
+    """A new reel of sounds of the library, in the order given."""
+    reel = Reel(takes=tuple(dict.fromkeys(sounds)))
+    if not reel.takes:
+        raise OskrenError("A review reel needs a take; choose some in Gather.")
+    lengths = {take.sound.id: take.seconds for take in takes(library, reel)}
+    rules.check(reel, lengths)
+    with library.writing() as session:
+        row = ReelRow(name=name.strip() or "Review reel", reel=reel.model_dump(mode="json"), project=project)
+        session.add(row)
+        session.flush()
+        note_uses(session, "reel", row.id, [NodeAdapter.validate_python(library.sound(one).node) for one in reel.takes], project)
+        number = row.id
+    library.columns.touch_uses()
+    return number
+
+
+def save(library: Library, number: int, reel: Reel) -> None:
+    """Keep a reel as it is now."""
+    _, before = load(library, number)
+    check_chain(reel.chain, before.chain)
+    kept = {mark.id: mark for mark in before.marks}
+    for mark in reel.marks:
+        check_chain(mark.chain, kept[mark.id].chain if mark.id in kept else ())
+    found = takes(library, reel)
+    rules.check(reel, {take.sound.id: take.seconds for take in found})
+    with library.writing() as session:
+        row = session.get(ReelRow, number)
+        assert row is not None
+        row.reel = reel.model_dump(mode="json")
+        if before.takes != reel.takes:
+            note_uses(session, "reel", number, [take.node for take in found], row.project)
+    if before.takes != reel.takes:
+        library.columns.touch_uses()
+
+
+def forget(library: Library, number: int) -> None:
+    """Remove a reel; takes and selects stay."""
+    load(library, number)
+    with library.writing() as session:
+        session.delete(session.get(ReelRow, number))
+        note_uses(session, "reel", number, [], 1)
+    library.columns.touch_uses()
+
+
+def suggestions(studio: Studio, library: Library, number: int) -> Suggestions:
+    """Suggestions for a take, computed once and kept beside its waveform."""
+    node = NodeAdapter.validate_python(library.sound(number).node)
+    path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".suggested.json"))
+    if not path.exists():
+        studio.workers.submit("batch", tasks.suggest_parts, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
+    return Suggestions.model_validate_json(path.read_text())
+
+
+def names(library: Library, reel: Reel, marks: list[Mark]) -> list[tuple[str, list[str]]]:
+    """The name each mark's select would have, and what is wrong with it."""
+    known, rows = codes(library), []
+    for mark in marks:
+        sound = library.sound(mark.take)
+        category = mark.category or sound.category
+        rows.append(
+            {
+                "code": code_of(category, known) if category else "",
+                "category": category.split("/")[-1],
+                "place": notes_of(library, sound.arrival_id).place,
+                "words": mark.words,
+                "take": sound.name,
+                "date": (sound.recorded or sound.created)[:10],
+            }
+        )
+    return named(library, reel.template, rows)
+
+
+def make_selects(
+    studio: Studio, library: Library, number: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = ""
+) -> list[int]:
+    """Make what is kept (and material) entries of the library: excerpts of the raw takes with their chains; the new ids.
+
+    A mark whose select exists already is not made again.
+    """
+    _, reel = load(library, number)
+    by_number = {take.sound.id: take for take in takes(library, reel)}
+    wanted = [mark for mark in reel.marks if mark.kind in ("keep", "material")]
+    wanted = [mark for mark in wanted if not _made(library, by_number[mark.take], mark)]
+    if not wanted:
+        raise OskrenError("Nothing new is marked to be kept on this reel; mark parts with K while listening.")
+    if len(wanted) > MOST_SELECTS:
+        raise OskrenError(f"At most {MOST_SELECTS} selects can be made at once; this reel has {len(wanted)} kept marks.")
+    wanted.sort(key=lambda mark: (reel.takes.index(mark.take), mark.start_s))
+    named_ = names(library, reel, wanted)
+    pieces = [rules.select(reel, mark, by_number[mark.take].node) for mark in wanted]
+    calls = []
+    for node, chain in pieces:
+        heard = Chained(node=node, chain=chain)
+        place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), library.media_of(heard), flag)
+        calls.append((tasks.facts, place, node.model_dump(mode="json")))
+    facts = dict(studio.batch(calls, told, stop))
+    made = []
+    for position, (mark, (node, chain)) in enumerate(zip(wanted, pieces, strict=True)):
+        sound, found = by_number[mark.take].sound, facts[position]
+        tags = dict.fromkeys([*sound.tags.split(), *mark.words.lower().split(), *(["material"] if mark.kind == "material" else [])])
+        select_ = library.add_made(
+            named_[position][0][:400] or f"{sound.name} select {position + 1:02d}",
+            "excerpt",
+            node,
+            found["rate"],
+            found["channels"],
+            found["frames"],
+            Measures(**found["measures"]),
+            found["row"],
+            sound.arrival_id,
+            mark.category or sound.category,
+            tags=tuple(tags),
+            sure=1.0 if mark.category else sound.category_sure,
+            cut_from=sound.id,
+            layout=sound.layout,
+            recorded=sound.recorded,
+            rights=sound.rights,
+        )
+        if chain:
+            library.change(select_, {"chain": [step.model_dump(mode="json") for step in chain]})
+        made.append(select_)
+    return made
+
+
+def _made(library: Library, take: Take, mark: Mark) -> bool:
+    """Whether a mark's select is in the library already: the same part of the same take."""
+    node, _ = rules.select(Reel(takes=(mark.take,)), mark.model_copy(update={"chain": ()}), take.node)
+    with library.reading() as session:
+        query = select(Sound.id).where(Sound.cut_from == take.sound.id, Sound.key == node_hash(node), Sound.trashed.is_(None))
+        return session.scalar(query.limit(1)) is not None
