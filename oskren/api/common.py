@@ -109,6 +109,7 @@ class SoundFacts(SoundRow):
     noted: ArrivalNotes
     cut_from: int | None
     follows: int | None
+    states: list[dict[str, Any]]
 
 
 class JobView(BaseModel):
@@ -264,4 +265,5 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         noted=notes_of(library, sound.arrival_id),
         cut_from=sound.cut_from,
         follows=sound.follows,
+        states=sound.states or [],
     )

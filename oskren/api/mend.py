@@ -6,7 +6,8 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
-from oskren.core.nodes.model import Chained, Node, Step
+from oskren.core.nodes.model import Chained, Node, Step, active, check_chain
+from oskren.core.steps import equaliser
 from oskren.store import following
 from oskren.work import tasks
 
@@ -15,6 +16,32 @@ router = APIRouter(prefix="/lib/{library}", tags=["mend"])
 
 class Chain(BaseModel):
     chain: list[Step] = Field(max_length=64)
+
+
+class State(BaseModel):
+    """A chain kept to compare with."""
+
+    name: str = Field(max_length=80)
+    chain: list[Step] = Field(max_length=64)
+
+
+class States(BaseModel):
+    states: list[State] = Field(max_length=4)
+
+
+class Response(BaseModel):
+    """What the filters of a chain do (dB) at frequencies (Hz): all of them together, and each by its step."""
+
+    hz: list[float]
+    db: list[float]
+    steps: dict[str, list[float]]
+
+
+class Filters(BaseModel):
+    """A chain, and the rate (Hz) of what goes through it."""
+
+    chain: list[Step] = Field(max_length=64)
+    rate: int = Field(ge=1000, le=768_000)
 
 
 class Processed(BaseModel):
@@ -67,6 +94,23 @@ class ResonanceView(BaseModel):
 def set_chain(library: InLibrary, number: int, wanted: Chain) -> SoundFacts:
     """Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it."""
     return facts_of(library, following.set_chain(library, number, wanted.chain))
+
+
+@router.put("/sounds/{number}/states")
+def set_states(library: InLibrary, number: int, wanted: States) -> SoundFacts:
+    """Keep up to four states of a sound's chain, to compare with."""
+    kept = [State.model_validate(one) for one in library.sound(number).states or []]
+    for state in wanted.states:
+        check_chain(state.chain, [step for one in kept for step in one.chain] + [Step.model_validate(one) for one in library.sound(number).chain])
+    return facts_of(library, library.change(number, {"states": [one.model_dump(mode="json") for one in wanted.states]}))
+
+
+@router.post("/mend/response")
+def filter_response(library: InLibrary, wanted: Filters) -> Response:
+    """Frequency response of the filters that are on."""
+    hz, steps = equaliser.response(active(tuple(wanted.chain)), wanted.rate)
+    total = sum(steps.values(), start=hz * 0)
+    return Response(hz=hz.round(2).tolist(), db=total.round(2).tolist(), steps={name: one.round(2).tolist() for name, one in steps.items()})
 
 
 @router.post("/mend/levels")

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.gather import Among, numbers_of
 from oskren.core.mending import reel as rules
 from oskren.core.mending.reel import Reel, Usable
 from oskren.core.mending.suggest import Suggestions
@@ -30,9 +31,10 @@ class ReelHead(BaseModel):
     kept: int
 
 
-class NewReel(BaseModel):
+class NewReel(Among):
+    """Takes for a new reel, in their order."""
+
     name: str = Field("", max_length=200)
-    sounds: list[int] = Field(min_length=1, max_length=rules.MOST_TAKES)
     project: int = 1
 
 
@@ -130,7 +132,7 @@ def all_reels(library: InLibrary) -> list[ReelHead]:
 @router.post("/reels")
 def begin_reel(library: InLibrary, new: NewReel) -> ReelView:
     """Put takes on a new reel."""
-    return _view(library, reels.begin(library, new.name, new.sounds, new.project))
+    return _view(library, reels.begin(library, new.name, numbers_of(library, new), new.project))
 
 
 @router.get("/reels/{number}")

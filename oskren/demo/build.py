@@ -19,7 +19,7 @@ from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo.field import leave
-from oskren.demo.scenario import PERFORMANCE, RECORDINGS, WIDE, Recording
+from oskren.demo.scenario import LOFT, PERFORMANCE, RECORDINGS, WIDE, Recording
 from oskren.store import Home, Library, describing, following, keeping
 from oskren.store.describing import Change
 from oskren.store.keeping import note_uses
@@ -28,9 +28,9 @@ from oskren.work import shipments, slices, spreads, watching
 from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 
-VERSION = "4"
+VERSION = "5"
 LIBRARY = "Saltglass Observatory"
-EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE]
+EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT]
 
 
 def _write(number: int, folder: str) -> None:
@@ -70,9 +70,8 @@ def build(home: Path, say: Callable[[str], None]) -> None:
     (home / "demo.building").touch()
     say("Synthesising the Saltglass Observatory ...")
     with ProcessPoolExecutor(mp_context=get_context("forkserver")) as pool:
-        # the three-minute performance first: it takes longest
-        longest = len(RECORDINGS)
-        order = [longest, *(number for number in range(len(EVERYTHING)) if number != longest)]
+        # what takes longest first: the long takes
+        order = sorted(range(len(EVERYTHING)), key=lambda number: EVERYTHING[number] is not PERFORMANCE and EVERYTHING[number] not in LOFT)
         list(pool.map(_write, order, [str(home / "recordings")] * len(order)))
     studio = Studio(Home(home))
     try:
@@ -92,13 +91,13 @@ def build(home: Path, say: Callable[[str], None]) -> None:
 def _import(studio: Studio, library: Library, home: Path, say: Callable[[str], None]) -> None:
     say("Importing and measuring ...")
     known = {str((home / "recordings" / one.folder / f"{one.name}.wav").resolve()): one for one in EVERYTHING}
-    for folder in ("Rooms", "Tidal shore", "Glassworks", "Heron workshop", "Tower microphones", "Gear room", "Field takes"):
+    for folder in ("Rooms", "Tidal shore", "Glassworks", "Heron workshop", "Tower microphones", "Gear room", "Field takes", "Bellows loft"):
         import_paths(studio, library, [home / "recordings" / folder], folder, refer=True)
     with library.reading() as session:
         found = [(row.sound_id, known[row.path]) for row in session.scalars(select(SoundPath)) if row.path in known]
     for number, one in found:
         # a few stay as proposed, so that there is something to confirm
-        described = {"category": one.category, "category_sure": 1.0} if one.folder != "Field takes" else {}
+        described = {"category": one.category, "category_sure": 1.0} if one.folder not in ("Field takes", "Bellows loft") else {}
         library.change(number, {**described, "tags": one.tags, "rating": one.rating})
 
 

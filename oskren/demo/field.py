@@ -11,6 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import select
 
+from oskren.core.mending.reel import Mark, Reel
+from oskren.core.nodes import Step
 from oskren.core.words.wanting import Entry
 from oskren.devices.card import Card
 from oskren.devices.recorder import RATE, Recorder, Settings
@@ -18,7 +20,7 @@ from oskren.store import Library, arrivals, describing, wanted
 from oskren.store.arrivals import ArrivalNotes
 from oskren.store.describing import Change
 from oskren.store.tables import Arrival, Design, Sound
-from oskren.work import excerpts
+from oskren.work import excerpts, reels
 from oskren.work.excerpts import Part
 from oskren.work.studio import Studio
 
@@ -44,6 +46,10 @@ NOTES = {
         place="Reed beds and sluice house", microphone="Hand-held, no shield", weather="Gusty", notes="Hum of the pumps from half past six."
     ),
 }
+
+NOTES["Bellows loft"] = ArrivalNotes(
+    place="Bellows loft", microphone="One, hand-held", props="Bellows, hinges, glass rims, ratchets", notes="Lamp hums; hands on the recorder now and then."
+)
 
 WANTED = [
     (Entry(what="glass creaks, slow", how_many=4, priority=1, notes="For the dome that settles at night."), ["Rod bend, slow creak", "Lens rack, long creak"]),
@@ -74,7 +80,25 @@ def leave(studio: Studio, library: Library, home: Path) -> None:
     made = excerpts.cut(studio, library, herons, [Part(start_s=1.4, end_s=2.9), Part(start_s=5.0, end_s=6.6), Part(start_s=8.7, end_s=11.2)])
     describing.edit(library, made, Change(naming="Heron over reeds {number:2}", add_tags="heron select"))
     _want(library)
+    _review(library)
     _record(home / "card")
+
+
+def _review(library: Library) -> None:
+    """The loft's takes on a review reel, begun: noise marked, a few parts kept, the chain they are heard through."""
+    takes = [_number(library, f"RAW bellows loft {number}") for number in (1, 2, 3)]
+    number = reels.begin(library, "Bellows loft, ten minutes", takes)
+    chain = (
+        Step(kind="bumps", id="loft-bumps"),
+        Step(kind="hum", id="loft-hum"),
+        Step(kind="noise_reduction", id="loft-noise", params={"reduction_db": 9.0}),
+        Step(kind="high_pass", id="loft-low", params={"cutoff_hz": 70.0}),
+    )
+    marks = (
+        Mark(id=1, take=takes[0], start_s=2.0, end_s=5.0, kind="noise"),
+        Mark(id=2, take=takes[0], start_s=5.85, end_s=9.9, kind="keep", words="bellows breath"),
+    )
+    reels.save(library, number, Reel(takes=tuple(takes), chain=chain, marks=marks, shortest_s=1.0))
 
 
 def _number(library: Library, name: str) -> int:

@@ -470,3 +470,30 @@ def _performance(m: Maker, seconds: float) -> Wave:
         at += 1.4 + 2.4 * m.random.random()
     hiss = np.stack([m.coloured(seconds, 1.0), m.coloured(seconds, 1.0)], axis=1)
     return out / np.max(np.abs(out)) + 10 ** (-64 / 20) * hiss[: len(out)]
+
+
+def _loft(m: Maker, seconds: float) -> Wave:
+    """A long raw take in the bellows loft: props worked now and then, hiss, a lamp's hum, hands on the recorder, one shout too near."""
+    out = np.zeros(round(seconds * m.rate))
+    props: list[Callable[[], Wave]] = [
+        lambda: _bellows(m, 2.4 + 1.5 * m.random.random(), True) * 0.5,
+        lambda: _creak(m, 1.6 + 1.4 * m.random.random(), 420, 3600, 90, 1.5) * 0.7,
+        lambda: _ring(m, 500 + 400 * m.random.random(), 2.6, 1.8) * 0.6,
+        lambda: m.shape(m.gears(2.0, 9 + 8 * m.random.random(), 750, 1.0, 0.1), 0.02, 0.4) * 0.7,
+    ]
+    at, turn = 6.0, 0
+    while at < seconds - 8:
+        prop = props[turn % len(props)]()
+        prop = prop / np.max(np.abs(prop)) * 10 ** ((-3 - 12 * m.random.random()) / 20)
+        i = round(at * m.rate)
+        out[i : i + len(prop)] += prop[: len(out) - i]
+        at += len(prop) / m.rate + 6 + 8 * m.random.random()
+        turn += 1
+    return np.clip(m.field(m.room(out, 0.5, 0.12)[: len(out)], -54, -58, -120, 3), -0.98, 0.98)
+
+
+LOFT: list[Recording] = [
+    # Ten minutes in the bellows loft, as they came off the recorder
+    Recording("Bellows loft", f"RAW bellows loft {number}", 48000, 24, -1.0 if number == 2 else -4.0, "", "raw session", 0, lambda m: _loft(m, 200.0))
+    for number in (1, 2, 3)
+]

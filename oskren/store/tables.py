@@ -75,6 +75,7 @@ class Sound(Base):
     followed: Mapped[bool] = mapped_column(Boolean, default=False)
     cut_from: Mapped[int | None] = mapped_column(Integer, index=True)
     follows: Mapped[int | None] = mapped_column(Integer, index=True)
+    states: Mapped[list[Any]] = mapped_column(default=list)
     measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
     row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     vector: Mapped[bytes] = mapped_column(LargeBinary, default=b"")

@@ -61,9 +61,11 @@ def heads(library: Library) -> list[tuple[int, str, Reel]]:
 
 def begin(library: Library, name: str, sounds: list[int], project: int = 1) -> int:
     """A new reel of sounds of the library, in the order given."""
-    reel = Reel(takes=tuple(dict.fromkeys(sounds)))
-    if not reel.takes:
+    if not sounds:
         raise OskrenError("A review reel needs a take; choose some in Gather.")
+    if len(sounds) > rules.MOST_TAKES:
+        raise OskrenError(f"A review reel holds at most {rules.MOST_TAKES} takes; {len(sounds)} are chosen.")
+    reel = Reel(takes=tuple(dict.fromkeys(sounds)))
     lengths = {take.sound.id: take.seconds for take in takes(library, reel)}
     rules.check(reel, lengths)
     with library.writing() as session:

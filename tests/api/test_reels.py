@@ -15,7 +15,7 @@ SOFTER = {"kind": "gain", "id": "g", "params": {"gain_db": -6.0}}
 class Reels(Running):
     def begun(self, **more: object):  # type: ignore[no-untyped-def]
         takes = [self.named("gear take")["id"], self.named("glass hit")["id"]]
-        return self.post(f"{HERE}/reels", {"name": "Morning", "sounds": takes, **more})
+        return self.post(f"{HERE}/reels", {"name": "Morning", "ids": takes, **more})
 
     def kept(self, view, **changes):  # type: ignore[no-untyped-def]
         answer = self.client.put(f"{HERE}/reels/{view['id']}", json={**view["reel"], **changes})
@@ -107,7 +107,7 @@ class Reels(Running):
                 self.assertEqual(answer.status_code, status, answer.text)
                 self.assertTrue(answer.json()["sentence"].endswith("."))
         self.assertEqual(self.get(f"{HERE}/reels/{view['id']}")["reel"], view["reel"])
-        for body in ({"sounds": []}, {"sounds": [4711]}):
+        for body in ({"ids": []}, {"ids": [4711]}, {"ids": list(range(1, 300))}):
             self.assertIn(self.client.post(f"{HERE}/reels", json=body).status_code, (404, 422))
         self.assertEqual(self.client.get(f"{HERE}/suggestions/4711").status_code, 404)
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, kind_of, number, register
 from oskren.core.types import Floats, Samples
 
 SETTLED = 1e-7
@@ -37,6 +39,8 @@ class FilterKind(StepKind):
     """A step that is a cascade of second-order sections."""
 
     family = "Tone"
+    on_all: ClassVar[bool] = True
+    """Whether all of the sound goes through it: then its response can be drawn."""
 
     def sections(self, params: Params, rate: int) -> Floats:
         raise NotImplementedError
@@ -87,6 +91,36 @@ def cookbook(kind: str, frequency_hz: float, gain_db: float, q: float, rate: int
             (a + 1) + sign * (a - 1) * cos - root,
         ]
     return (np.array(row) / row[3])[None, :]
+
+
+class Filtering(Protocol):
+    """A step as the response needs it."""
+
+    @property
+    def id(self) -> str: ...
+
+    @property
+    def kind(self) -> str: ...
+
+    def values(self) -> Any: ...
+
+
+def magnitude_db(sections: Floats, hz: Floats, rate: int) -> Floats:
+    """Level (dB) second-order sections give at frequencies; not under -120 dB."""
+    z = np.exp(-2j * np.pi * hz / rate)
+    top, bottom = (sections[:, a : a + 3] @ np.stack([np.ones_like(z), z, z * z]) for a in (0, 3))
+    return np.asarray(20 * np.log10(np.maximum(np.abs(np.prod(top / bottom, axis=0)), 1e-6)))
+
+
+def response(steps: Sequence[Filtering], rate: int, points: int = 240) -> tuple[Floats, dict[str, Floats]]:
+    """Frequencies (Hz, 20 Hz to 20 kHz or the highest there is) and the level (dB) each filter among steps gives there, by its id."""
+    hz = np.geomspace(20.0, min(20_000.0, 0.49 * rate), points)
+    found: dict[str, Floats] = {}
+    for step in steps:
+        kind = kind_of(step.kind)
+        if isinstance(kind, FilterKind) and kind.on_all:
+            found[step.id] = magnitude_db(kind.sections(step.values(), rate), hz, rate)
+    return hz, found
 
 
 class PassParams(Params):
@@ -145,6 +179,7 @@ class MonoBelow(FilterKind):
     """Takes the side away below a frequency: lows come from the middle. What both channels share passes unchanged; so does mono."""
 
     key, label, params = "mono_below", "Mono below", MonoBelowParams
+    on_all = False
 
     def sections(self, params: MonoBelowParams, rate: int) -> Floats:  # type: ignore[override]
         return butterworth("high", params.cutoff_hz, int(params.slope), rate)

@@ -1512,6 +1512,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/sounds/{number}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set States
+         * @description Keep up to four states of a sound's chain, to compare with.
+         */
+        put: operations["set_states"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/mend/response": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Filter Response
+         * @description Frequency response of the filters that are on.
+         */
+        post: operations["filter_response"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/mend/levels": {
         parameters: {
             query?: never;
@@ -2953,6 +2993,16 @@ export interface components {
             made_from: string[];
         };
         /**
+         * Filters
+         * @description A chain, and the rate (Hz) of what goes through it.
+         */
+        Filters: {
+            /** Chain */
+            chain: components["schemas"]["Step"][];
+            /** Rate */
+            rate: number;
+        };
+        /**
          * Finish
          * @description How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level.
          */
@@ -3620,15 +3670,22 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** NewReel */
+        /**
+         * NewReel
+         * @description Takes for a new reel, in their order.
+         */
         NewReel: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["Wanted"] | null;
             /**
              * Name
              * @default
              */
             name: string;
-            /** Sounds */
-            sounds: number[];
             /**
              * Project
              * @default 1
@@ -4288,6 +4345,20 @@ export interface components {
             q: number;
         };
         /**
+         * Response
+         * @description What the filters of a chain do (dB) at frequencies (Hz): all of them together, and each by its step.
+         */
+        Response: {
+            /** Hz */
+            hz: number[];
+            /** Db */
+            db: number[];
+            /** Steps */
+            steps: {
+                [key: string]: number[];
+            };
+        };
+        /**
          * Restoring
          * @description A backup to open as a library, under its own name or another.
          */
@@ -4547,6 +4618,10 @@ export interface components {
             cut_from: number | null;
             /** Follows */
             follows: number | null;
+            /** States */
+            states: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * SoundRow
@@ -4705,17 +4780,10 @@ export interface components {
             /** Id */
             id?: number | null;
         };
-        /**
-         * State
-         * @description What the frame of the app needs first.
-         */
-        State: {
-            /** Version */
-            version: string;
-            /** Libraries */
-            libraries: components["schemas"]["LibraryView"][];
-            /** Ship Folder */
-            ship_folder: string;
+        /** States */
+        States: {
+            /** States */
+            states: components["schemas"]["oskren__api__mend__State"][];
         };
         /**
          * Step
@@ -5336,6 +5404,28 @@ export interface components {
             hand_over: string;
         };
         /**
+         * State
+         * @description A chain kept to compare with.
+         */
+        oskren__api__mend__State: {
+            /** Name */
+            name: string;
+            /** Chain */
+            chain: components["schemas"]["Step"][];
+        };
+        /**
+         * State
+         * @description What the frame of the app needs first.
+         */
+        oskren__api__state__State: {
+            /** Version */
+            version: string;
+            /** Libraries */
+            libraries: components["schemas"]["LibraryView"][];
+            /** Ship Folder */
+            ship_folder: string;
+        };
+        /**
          * Settings
          * @description How slices are found; all of it can be changed while looking at the waveform.
          */
@@ -5403,7 +5493,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["State"];
+                    "application/json": components["schemas"]["oskren__api__state__State"];
                 };
             };
             /** @description Not Found */
@@ -9370,6 +9460,97 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SoundFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_states: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["States"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    filter_response: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Filters"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Response"];
                 };
             };
             /** @description Not Found */

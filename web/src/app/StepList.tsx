@@ -1,11 +1,13 @@
-/** A chain as a list of steps: toggle, edit, move, remove, add. Controls are built from the server's step registry. */
+/** A chain as a list of steps: toggle, edit, move, duplicate, remove, add. Controls are built from the server's step registry. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
 import { useKeys } from "./keys";
 import { Do, Num, Pick } from "./parts";
-import { freshId } from "./send";
+import { limitsSaid, StepLimits } from "./StepLimits";
+import { StepSettings } from "./StepSettings";
+import { freshId, freshStep } from "./send";
 
 export function useStepKinds(): Record<string, StepView> {
   const steps = useQuery({ queryKey: ["steps"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/steps")) });
@@ -24,10 +26,12 @@ function digits(control: Control): number {
 
 /** One line that says what a step does. */
 export function summary(step: Step, kind: StepView | undefined): string {
-  if (!kind) return step.kind;
-  return kind.controls
+  if (!kind) return "unknown here: passed over";
+  const limits = limitsSaid(step);
+  const said = kind.controls
     .filter((control) => {
       const value = setTo(step, control);
+      if (control.control === "parts" || control.control === "skip") return false;
       return value !== null && (value !== control.default || control === kind.controls[0]);
     })
     .slice(0, 3)
@@ -37,6 +41,7 @@ export function summary(step: Step, kind: StepView | undefined): string {
       return `${value.toFixed(digits(control))}${control.unit ? ` ${control.unit}` : ""}`;
     })
     .join(", ");
+  return limits ? `${limits}; ${said}` : said;
 }
 
 interface Props {
@@ -45,16 +50,23 @@ interface Props {
   /** What stands after a step: its level, or a warning. */
   after?: (step: Step, index: number) => ReactNode;
   /** More in an opened step: the noise profile. */
-  more?: (step: Step, change: (params: Record<string, unknown>) => void) => ReactNode;
+  more?: (step: Step, change: (params: Record<string, unknown>, gesture?: string) => void) => ReactNode;
+  /** The part marked on the waveform (s of the sound), which a step can be limited to; and the channels it has. */
+  marked?: [number, number] | null;
+  channels?: number;
   chosen: string | null;
   onChoose: (id: string | null) => void;
 }
 
-export function StepList({ chain, onChange, after, more, chosen, onChoose }: Props) {
+export function StepList({ chain, onChange, after, more, marked, channels, chosen, onChoose }: Props) {
   const kinds = useStepKinds();
   const [adding, setAdding] = useState(false);
   const [dragged, setDragged] = useState<number | null>(null);
-  useKeys({ addStep: () => setAdding((open) => !open), remove: () => chosen && remove(chain.findIndex((step) => step.id === chosen)) });
+  useKeys({
+    addStep: () => setAdding((open) => !open),
+    remove: () => chosen && remove(chain.findIndex((step) => step.id === chosen)),
+    duplicate: () => chosen && duplicate(chain.findIndex((step) => step.id === chosen)),
+  });
   const replace = (index: number, step: Step, gesture?: string) =>
     onChange(
       chain.map((one, i) => (i === index ? step : one)),
@@ -64,13 +76,19 @@ export function StepList({ chain, onChange, after, more, chosen, onChoose }: Pro
     onChoose(null);
     onChange(chain.filter((_, i) => i !== index));
   };
+  const duplicate = (index: number) => {
+    if (index < 0) return;
+    const copy = { ...chain[index], id: freshId(chain[index].kind) };
+    onChange([...chain.slice(0, index + 1), copy, ...chain.slice(index + 1)]);
+    onChoose(copy.id);
+  };
   const move = (from: number, to: number) => {
     if (to < 0 || to >= chain.length || from === to) return;
     const others = chain.filter((_, i) => i !== from);
     onChange([...others.slice(0, to), chain[from], ...others.slice(to)]);
   };
   const add = (kind: StepView) => {
-    const step: Step = { kind: kind.key, params: {}, on: true, id: freshId(kind.key), start_s: null, end_s: null };
+    const step = freshStep(kind.key);
     onChange([...chain, step]);
     onChoose(step.id);
     setAdding(false);
@@ -90,7 +108,7 @@ export function StepList({ chain, onChange, after, more, chosen, onChoose }: Pro
             aria-label={`Step ${index + 1}, ${kind?.label ?? step.kind}`}
             data-step={step.kind}
             border="1px solid"
-            borderColor={open ? "amber" : "line"}
+            borderColor={open ? "amber" : kind ? "line" : "coral"}
             borderRadius="8px"
             bg="ground"
             opacity={step.on ? 1 : 0.55}
@@ -141,6 +159,16 @@ export function StepList({ chain, onChange, after, more, chosen, onChoose }: Pro
                 </Box>
               </chakra.button>
             </Flex>
+            {open && !kind && (
+              <Flex direction="column" gap="6px" px="10px" pb="9px" color="dim" fontSize="12px">
+                This version does not know steps called {step.kind}. It is kept as it is and passed over.
+                <Flex justify="flex-end">
+                  <Do quiet act="remove" onClick={() => remove(index)}>
+                    Remove
+                  </Do>
+                </Flex>
+              </Flex>
+            )}
             {open && kind && (
               <Flex direction="column" gap="6px" px="10px" pb="9px">
                 {kind.controls.map((control) =>
@@ -167,13 +195,25 @@ export function StepList({ chain, onChange, after, more, chosen, onChoose }: Pro
                     />
                   ) : null,
                 )}
-                {more?.(step, (params) => changeParams(params))}
-                <Flex gap="4px" justify="flex-end">
+                {more?.(step, changeParams)}
+                {kind.keeps_time && !kind.whole && (
+                  <StepLimits
+                    step={step}
+                    marked={marked ?? null}
+                    channels={channels ?? 0}
+                    onChange={(limits, gesture) => replace(index, { ...step, ...limits }, gesture && `${step.id} ${gesture}`)}
+                  />
+                )}
+                <StepSettings step={step} onChange={(params) => replace(index, { ...step, params })} />
+                <Flex gap="4px" justify="flex-end" wrap="wrap">
                   <Do quiet disabled={index === 0} onClick={() => move(index, index - 1)} hint="Move one step earlier; steps can be dragged too">
                     Earlier
                   </Do>
                   <Do quiet disabled={index === chain.length - 1} onClick={() => move(index, index + 1)}>
                     Later
+                  </Do>
+                  <Do quiet act="duplicate" onClick={() => duplicate(index)}>
+                    Duplicate
                   </Do>
                   <Do quiet act="remove" onClick={() => remove(index)}>
                     Remove

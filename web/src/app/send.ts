@@ -1,6 +1,6 @@
 /** Sending a sound to another stage, with what was heard of it. */
 import { useNavigate } from "react-router";
-import { api, got, type Member, type Mix, type SoundRow, type Step } from "../api/client";
+import { api, got, type Member, type Mix, type Schemas, type SoundRow, type Step } from "../api/client";
 import { useListening } from "../listening/player";
 import { addToSheet, complain, queries, tell, useShared } from "./store";
 
@@ -8,6 +8,24 @@ export const EMPTY_MIX: Mix = { kind: "mix", members: [], chain: [], rate: null,
 
 export function freshId(prefix: string): string {
   return `${prefix}-${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`;
+}
+
+/** A new step of a kind, at its defaults but for what is given. */
+export function freshStep(kind: string, params: Record<string, unknown> = {}): Step {
+  return {
+    kind,
+    params,
+    on: true,
+    id: freshId(kind),
+    start_s: null,
+    end_s: null,
+    channels: [],
+    low_hz: null,
+    high_hz: null,
+    fade_s: 0.005,
+    tail: "cut",
+    learned_on: null,
+  };
 }
 
 export const PLAIN_MEMBER: Omit<Member, "node"> = {
@@ -64,8 +82,21 @@ export function useSend() {
   const library = useShared((state) => state.library);
   return {
     mend: (sound: number) => {
-      useShared.setState({ mendSound: sound });
+      useShared.setState({ mendSound: sound, reel: null });
       go("/mend");
+    },
+    /** Takes onto a new review reel. */
+    review: async (among: { ids: number[]; all_of: Schemas["NewReel"]["all_of"] }, name: string) => {
+      try {
+        const { project } = useShared.getState();
+        const reel = await got(api.POST("/api/lib/{library}/reels", { params: { path: { library } }, body: { ...among, name, project } }));
+        queries.setQueryData(["reel", library, reel.id], reel);
+        void queries.invalidateQueries({ queryKey: ["reels"] });
+        useShared.setState({ reel: reel.id });
+        go("/mend");
+      } catch (error) {
+        complain(error);
+      }
     },
     slice: (sound: number) => {
       useShared.setState({ sliceSound: sound });

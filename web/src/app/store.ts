@@ -21,6 +21,8 @@ interface Shared {
   selected: SoundRow | null;
   /** What each stage has open. */
   mendSound: number | null;
+  /** The review reel open in Mend; null while a single sound is worked on. */
+  reel: number | null;
   design: number | null;
   spread: number | null;
   sliceSound: number | null;
@@ -34,7 +36,7 @@ function remembered<T>(name: string, other: T): T {
   }
 }
 
-const KEPT = ["project", "sheet", "mendSound", "design", "spread", "sliceSound"] as const;
+const KEPT = ["project", "sheet", "mendSound", "reel", "design", "spread", "sliceSound"] as const;
 
 export const useShared = create<Shared>(() => ({
   library: "",
@@ -44,6 +46,7 @@ export const useShared = create<Shared>(() => ({
   sheet: remembered("sheet", [] as number[]),
   selected: null,
   mendSound: remembered<number | null>("mendSound", null),
+  reel: remembered<number | null>("reel", null),
   design: remembered<number | null>("design", null),
   spread: remembered<number | null>("spread", null),
   sliceSound: remembered<number | null>("sliceSound", null),
@@ -76,7 +79,7 @@ export function addToSheet(sounds: number[]) {
 /** Choose a library, forgetting what was open in the one before. */
 export function enter(slug: string, name: string) {
   if (useShared.getState().library && useShared.getState().library !== slug)
-    useShared.setState({ project: 1, sheet: [], selected: null, mendSound: null, design: null, spread: null, sliceSound: null });
+    useShared.setState({ project: 1, sheet: [], selected: null, mendSound: null, reel: null, design: null, spread: null, sliceSound: null });
   useShared.setState({ library: slug, libraryName: name });
   localStorage.setItem("library", slug);
   queries.clear();

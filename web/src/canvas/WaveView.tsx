@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { bytes, type Opened } from "../api/client";
 import { clock } from "../app/format";
-import { ink } from "../app/theme";
+import { type Ink, ink } from "../app/theme";
 import { live, player, useListening } from "../listening/player";
 import { fitted, LOWEST_DB, levelHeight, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "./paint";
 
@@ -15,6 +15,16 @@ export interface Band {
   label: string;
   chosen: boolean;
   dropped: boolean;
+  /** Colour of the theme it is drawn in; without one neighbours alternate. */
+  colour?: keyof Ink;
+}
+
+/** A suggestion: a thin bar above the waveform. */
+export interface Hint {
+  start: number;
+  end: number;
+  colour: keyof Ink;
+  label: string;
 }
 
 interface Props {
@@ -37,6 +47,7 @@ interface Props {
   silent?: (lane: number) => boolean;
   onAnchor?: (seconds: number) => void;
   bands?: Band[];
+  hints?: Hint[];
   onBand?: (id: number) => void;
   onEdge?: (id: number, edge: "start" | "end", seconds: number, done: boolean) => void;
   /** A threshold line (dBFS) that is dragged on the waveform. */
@@ -117,6 +128,7 @@ export function WaveView(props: Props) {
     silent,
     onAnchor,
     bands,
+    hints,
     onBand,
     onEdge,
     threshold,
@@ -180,8 +192,8 @@ export function WaveView(props: Props) {
       const x = toX(edge?.edge === "start" ? edge.at : band.start);
       const w = toX(edge?.edge === "end" ? edge.at : band.end) - x;
       if (x > width || x + w < 0) continue;
-      pen.fillStyle = band.chosen ? colours.glassDeep : i % 2 ? colours.raised : colours.sheet;
-      pen.globalAlpha = band.chosen ? 0.5 : 1;
+      pen.fillStyle = band.colour ? colours[band.colour] : band.chosen ? colours.glassDeep : i % 2 ? colours.raised : colours.sheet;
+      pen.globalAlpha = band.colour ? (band.chosen ? 0.34 : 0.2) : band.chosen ? 0.5 : 1;
       pen.fillRect(x, RULER, w, height);
       pen.globalAlpha = 1;
     }
@@ -272,17 +284,30 @@ export function WaveView(props: Props) {
         }
         pen.restore();
       }
+      const edgeColour = band.chosen ? colours.amber : band.colour ? colours[band.colour] : colours.dim;
       for (const at of [x, x2]) {
-        pen.fillStyle = band.chosen ? colours.amber : colours.dim;
+        pen.fillStyle = edgeColour;
         pen.fillRect(at - 0.5, RULER, band.chosen ? 2 : 1, height);
         pen.beginPath();
         pen.arc(at, RULER + height - 6, band.chosen ? 5 : 3, 0, 7);
         pen.fill();
       }
       if (x2 - x > 18) {
-        pen.fillStyle = band.chosen ? colours.amber : colours.dim;
-        pen.fillText(band.label, x + 6, RULER + 12);
+        pen.fillStyle = edgeColour;
+        pen.save();
+        pen.beginPath();
+        pen.rect(x, RULER, x2 - x, height);
+        pen.clip();
+        pen.fillText(band.label, x + 6, RULER + 14);
+        pen.restore();
       }
+    }
+    for (const hint of hints ?? []) {
+      const [x, x2] = [toX(hint.start), toX(hint.end)];
+      if (x > width || x2 < 0) continue;
+      pen.fillStyle = colours[hint.colour];
+      pen.fillRect(x, RULER, Math.max(2, x2 - x), 3);
+      if (x2 - x > 40 && hint.label) pen.fillText(hint.label, Math.max(2, x + 3), RULER + height - 4);
     }
     if (threshold !== undefined) {
       const value = grabbed.threshold ?? threshold;
@@ -343,6 +368,7 @@ export function WaveView(props: Props) {
     height,
     spectrum,
     bands,
+    hints,
     marked,
     anchor,
     threshold,

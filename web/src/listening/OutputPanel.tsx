@@ -2,11 +2,12 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { useKeys } from "../app/keys";
-import { Choose, Do, Heading } from "../app/parts";
+import { Choose, Do, Heading, Pick } from "../app/parts";
+import { Image } from "./Image";
 import { player, useListening } from "./player";
 
 export function OutputPanel({ onClose }: { onClose: () => void }) {
-  const { mono, safe, output, outputRate, heard } = useListening();
+  const { mono, safe, reference, output, outputRate, heard } = useListening();
   const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
   useKeys({ leave: onClose }, { over: true });
   useEffect(() => {
@@ -52,6 +53,13 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
           Safety limit
         </Do>
       </Flex>
+      <Pick
+        label="Working level on the meters, dBFS"
+        value={String(reference)}
+        options={["-24", "-20", "-18"]}
+        onChange={(chosen) => useListening.setState({ reference: Number(chosen) })}
+      />
+      <Image />
       <Box color={other ? "amber" : "dim"} fontSize="12px">
         {outputRate
           ? other

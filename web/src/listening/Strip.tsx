@@ -8,26 +8,7 @@ import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
-
-/** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
-function useDrawing(draw: () => void) {
-  const current = useRef(draw);
-  current.current = draw;
-  useEffect(() => {
-    let frame = 0;
-    let last = 0;
-    let restAt = performance.now() + 2000;
-    const tick = (now: number) => {
-      frame = requestAnimationFrame(tick);
-      if (useListening.getState().playing) restAt = now + 2000;
-      if (now - last < 32 || now > restAt) return;
-      last = now;
-      current.current();
-    };
-    frame = requestAnimationFrame(tick);
-    return () => cancelAnimationFrame(frame);
-  }, []);
-}
+import { useDrawing } from "./useDrawing";
 
 function Meters() {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -47,13 +28,16 @@ function Meters() {
       pen.fillRect(0, y, width * Math.min(level, share(0.5)), 9);
       pen.fillStyle = colours.amber;
       if (level > share(0.5)) pen.fillRect(width * share(0.5), y, width * (level - share(0.5)), 9);
+      pen.fillStyle = colours.sky;
+      pen.fillRect(width * share(10 ** (useListening.getState().reference / 20)), y - 2, 1, 13);
       pen.fillStyle = live.hold[c] >= 1 ? colours.coral : colours.chalk;
       if (live.hold[c] > 0.001) pen.fillRect(width * share(live.hold[c]) - 1, y, 2, 9);
     }
     if (text.current) {
       const most = Math.max(live.hold[0], live.hold[1]);
+      const { reference } = useListening.getState();
       text.current.textContent = live.momentary === null ? "M  none" : `M ${live.momentary.toFixed(1)} LUFS`;
-      text.current.title = `Momentary loudness. Highest peak ${most > 0 ? (20 * Math.log10(most)).toFixed(1) : "none"} dBFS`;
+      text.current.title = `Momentary loudness. Highest peak ${most > 0 ? (20 * Math.log10(most)).toFixed(1) : "none"} dBFS${most > 0 ? `, ${(20 * Math.log10(most) - reference).toFixed(1)} dB over the working level of ${reference} dBFS` : ""}`;
     }
   };
   useDrawing(draw);

@@ -34,6 +34,8 @@ interface Listening {
   loop: [number, number] | null;
   looping: boolean;
   speedSt: number;
+  /** How many times as fast, with the pitch kept. */
+  tempo: number;
   gainDb: number;
   volumeDb: number;
   matched: boolean;
@@ -45,13 +47,17 @@ interface Listening {
   dim: boolean;
   mono: boolean;
   safe: boolean;
+  /** Working level (dBFS) the meters show a line at. */
+  reference: number;
   output: string;
   /** Rate of the output (Hz); 0 before anything was heard. */
   outputRate: number;
 }
 
 export const DIM_DB = -20;
-const KEPT = ["volumeDb", "matched", "safe", "output"] as const;
+const KEPT = ["volumeDb", "matched", "safe", "output", "reference"] as const;
+
+export const TEMPOS = [1, 1.25, 1.5, 2] as const;
 
 function remembered(): Partial<Listening> {
   try {
@@ -68,6 +74,7 @@ export const useListening = create<Listening>(() => ({
   loop: null,
   looping: true,
   speedSt: 0,
+  tempo: 1,
   gainDb: 0,
   volumeDb: -3,
   matched: false,
@@ -77,6 +84,7 @@ export const useListening = create<Listening>(() => ({
   dim: false,
   mono: false,
   safe: true,
+  reference: -20,
   output: "",
   outputRate: 0,
   ...remembered(),
@@ -112,6 +120,8 @@ class Player {
   private worklet: AudioWorkletNode | null = null;
   private starting: Promise<void> | null = null;
   analyser: AnalyserNode | null = null;
+  /** Left and right as they go out, for the picture of the image. */
+  sides: AnalyserNode[] = [];
   private voice = 0;
   private feedAt = 0;
   private fetching = false;
@@ -133,6 +143,14 @@ class Player {
       analyser.fftSize = 2048;
       analyser.smoothingTimeConstant = 0.6;
       worklet.connect(analyser).connect(context.destination);
+      const split = context.createChannelSplitter(2);
+      worklet.connect(split);
+      this.sides = [0, 1].map((side) => {
+        const one = context.createAnalyser();
+        one.fftSize = 2048;
+        split.connect(one, side);
+        return one;
+      });
       worklet.port.onmessage = (event) => this.told(event.data as Report);
       this.context = context;
       this.analyser = analyser;
@@ -141,6 +159,7 @@ class Player {
       useListening.setState({ outputRate: context.sampleRate });
       this.sendVolume();
       this.sendSpeed();
+      this.sendTempo();
       const { output } = useListening.getState();
       if (output) await this.sendOutput(output);
     })();
@@ -280,6 +299,16 @@ class Player {
     this.sendSpeed();
   }
 
+  /** Listen faster or slower with the pitch kept; what is heard goes on. */
+  setTempo(tempo: number) {
+    useListening.setState({ tempo });
+    this.sendTempo();
+  }
+
+  private sendTempo() {
+    this.worklet?.port.postMessage({ kind: "tempo", value: useListening.getState().tempo });
+  }
+
   setGain(db: number) {
     useListening.setState({ gainDb: db });
     this.sendGain();
@@ -343,6 +372,12 @@ class Player {
     return 10 ** ((gainDb + match + heard.matchDb) / 20);
   }
 
+  /** Gain (dB) between what is heard and what comes out: to read levels of the sound off what is playing. */
+  gainDb(): number {
+    const { heard, volumeDb, dim } = useListening.getState();
+    return volumeDb + (dim ? DIM_DB : 0) + (heard ? 20 * Math.log10(this.gainOf(heard)) : 0);
+  }
+
   private sendGain() {
     const { heard } = useListening.getState();
     if (heard) this.worklet?.port.postMessage({ kind: "gain", id: this.voice, value: this.gainOf(heard) });
@@ -361,7 +396,7 @@ class Player {
     const { heard, playing, loop, looping } = useListening.getState();
     if (!heard || !playing || this.fetching || this.ended) return;
     const { rate, frames, channels, key } = heard.opened;
-    const speed = Math.max(1, 2 ** (useListening.getState().speedSt / 12));
+    const speed = Math.max(1, 2 ** (useListening.getState().speedSt / 12)) * useListening.getState().tempo;
     if (this.held > AHEAD_S * rate * speed) return;
     const voice = this.voice;
     this.fetching = true;

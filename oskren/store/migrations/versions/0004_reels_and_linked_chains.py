@@ -1,4 +1,4 @@
-"""review reels, and sounds that follow a saved chain"""
+"""review reels, sounds that follow a saved chain, and states of a chain kept to compare with"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -17,6 +17,7 @@ def upgrade() -> None:
         sa.Column("created", sa.String(20), nullable=False, server_default=""),
     )
     op.add_column("sounds", sa.Column("follows", sa.Integer(), nullable=True))
+    op.add_column("sounds", sa.Column("states", sa.JSON(), nullable=False, server_default="[]"))
     op.create_index("ix_sounds_follows", "sounds", ["follows"])
 
 

@@ -2,14 +2,16 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got } from "../../api/client";
+import { giveChain } from "../../app/giving";
 import { Choose, Do, Input } from "../../app/parts";
+import { useChains } from "../../app/SavedChains";
 import { useShared } from "../../app/store";
 import { edit, newSet, proposeAnchors, putInSet, takeOutOfSet } from "./doing";
 import { ExportLine } from "./ExportLine";
-import { MARKS, useGather } from "./sounds";
+import { among, MARKS, useGather } from "./sounds";
 
 /** What can be done to the chosen rows at once. */
-export function Bulk({ total }: { total: number }) {
+export function Bulk({ total, onReview }: { total: number; onReview: () => void }) {
   const library = useShared((state) => state.library);
   const { asked, chosen, all } = useGather();
   const tree = useQuery({
@@ -21,6 +23,7 @@ export function Bulk({ total }: { total: number }) {
     queryKey: ["fields", library],
     queryFn: () => got(api.GET("/api/lib/{library}/fields", { params: { path: { library } } })),
   });
+  const chains = useChains();
   const [own, setOwn] = useState("");
   const count = all ? total : chosen.length;
   if (count < 2 && !all) return null;
@@ -145,6 +148,26 @@ export function Bulk({ total }: { total: number }) {
           Out of this set
         </Do>
       )}
+      <Choose
+        label="Put a chain on all chosen"
+        value=""
+        maxW="110px"
+        options={[
+          ["", "Put a chain"],
+          ...(chains.data ?? []).flatMap((one) => [
+            [`copy ${one.id}`, `${one.name}, instead of their steps`] as const,
+            [`after ${one.id}`, `${one.name}, after their steps`] as const,
+            [`link ${one.id}`, `linked to ${one.name}`] as const,
+          ]),
+        ]}
+        onChange={(value) => {
+          const [how, chain] = value.split(" ");
+          if (value) void giveChain(Number(chain), { ...among(), linked: how === "link", after: how === "after" });
+        }}
+      />
+      <Do quiet act="review" onClick={onReview}>
+        Review
+      </Do>
       <ExportLine part={null} title="Export" />
       {asked.trash ? (
         <Do quiet onClick={() => void edit({ trashed: false })}>

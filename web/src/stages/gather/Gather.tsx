@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type MouseEvent, useCallback, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, got, type SoundRow } from "../../api/client";
+import { GivenReport } from "../../app/giving";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty } from "../../app/parts";
 import { useSend } from "../../app/send";
@@ -21,7 +22,7 @@ import { ImportPanel } from "./ImportPanel";
 import { Looking } from "./Looking";
 import { RecordPanel } from "./RecordPanel";
 import { SearchBar } from "./SearchBar";
-import { ask, type Change, useGather, useSounds } from "./sounds";
+import { among, ask, type Change, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
 import { Answering, Wanted } from "./Wanted";
 
@@ -132,6 +133,13 @@ export default function Gather() {
     const to = selected.anchor_s + by * NUDGE_S * (event.shiftKey ? 10 : 1);
     void change({ anchor_s: Math.min(selected.seconds, Math.max(0, Number(to.toFixed(6)))) });
   };
+  /** The chosen sounds in the order of the table, or the one that is heard, onto a review reel. */
+  const review = async () => {
+    if (!selected && !all && !chosen.length) return;
+    const many = all || chosen.length > 1;
+    const what = many ? among() : { ids: selected ? [selected.id] : chosen, all_of: null };
+    await send.review(what, `Review of ${many ? asked.q || `${all ? sounds.total : chosen.length} takes` : (selected?.name ?? "a take")}`);
+  };
   const alike = () => selected && ask({ like: { id: selected.id, name: selected.name }, q: "", facets: {} });
   useKeys({
     next: (event) => move(1, event.shiftKey),
@@ -149,6 +157,7 @@ export default function Gather() {
     toLayer: () => selected && void send.layer(selected),
     toMend: () => selected && send.mend(selected.id),
     toSlice: () => selected && send.slice(selected.id),
+    review: () => void review(),
     toShip: () => selected && send.ship(chosen.length > 1 ? chosen : [selected.id]),
     importFiles: () => setPanel(panel === "import" ? null : "import"),
     record: () => setPanel(panel === "record" ? null : "record"),
@@ -231,7 +240,8 @@ export default function Gather() {
           {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} onCard={() => setPanel("card")} />}
           {panel === null && <Answering onBack={() => setPanel("wanted")} />}
           {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
-          <Bulk total={sounds.total} />
+          <Bulk total={sounds.total} onReview={() => void review()} />
+          <GivenReport />
           {empty ? (
             <Empty
               action={

@@ -9,20 +9,40 @@ import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../app/parts";
 import { SavedChains } from "../../app/SavedChains";
 import { StepList, useStepKinds } from "../../app/StepList";
-import { freshId, useSend } from "../../app/send";
-import { complain, queries, useShared } from "../../app/store";
+import { freshStep, useSend } from "../../app/send";
+import { complain, queries, tell, useShared } from "../../app/store";
 import { useSettled } from "../../app/useSettled";
-import { WaveView } from "../../canvas/WaveView";
+import { type Band, WaveView } from "../../canvas/WaveView";
 import { live, player, useListening } from "../../listening/player";
+import { EqCurve } from "./EqCurve";
+import { LISTING, Listed } from "./Listed";
 import { ProfileCurve } from "./ProfileCurve";
+import { ReelBoard } from "./ReelBoard";
+import { ReelChoice } from "./ReelChoice";
 import { Resonances } from "./Resonances";
 
-type Hearing = "after" | "before" | "removed";
+/** What is heard: the sound as it is now, its original, what was removed, or a kept state (by its number). */
+type Hearing = "after" | "before" | "removed" | number;
+
+interface State {
+  name: string;
+  chain: Step[];
+}
+
+const MOST_STATES = 4;
 
 export default function Mend() {
   const library = useShared((state) => state.library);
   const number = useShared((state) => state.mendSound);
+  const reel = useShared((state) => state.reel);
   const go = useNavigate();
+  const strip = useQuery({
+    queryKey: ["reel", library, reel],
+    enabled: reel !== null,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: () => got(api.GET("/api/lib/{library}/reels/{number}", { params: { path: { library, number: reel ?? 0 } } })),
+  });
   const facts = useQuery({
     queryKey: ["mend", library, number],
     enabled: number !== null,
@@ -30,11 +50,13 @@ export default function Mend() {
     gcTime: 0,
     queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: number ?? 0 } } })),
   });
+  if (reel !== null && !strip.error) return strip.data ? <ReelBoard key={strip.data.id} loaded={strip.data} /> : null;
   if (number === null || facts.error)
     return (
       <Flex direction="column" h="100%">
         <Bar>
           <Title>Mend</Title>
+          <ReelChoice />
         </Bar>
         <Empty
           action={
@@ -43,8 +65,8 @@ export default function Mend() {
             </Do>
           }
         >
-          One sound at a time is cleaned here, by steps that can be taken back at any time; the original is never changed. Choose a sound in Gather
-          and press E.
+          Sounds are cleaned here, by steps that can be taken back at any time; the original is never changed. Choose a sound in Gather and press E,
+          or choose takes and press / to review them in a row.
         </Empty>
       </Flex>
     );
@@ -78,7 +100,10 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     const input: Node = at >= 0 ? { kind: "chained", node: base, chain: settled.slice(0, at) } : base;
     return { kind: "difference", node: input, without: at >= 0 ? { kind: "chained", node: base, chain: settled.slice(0, at + 1) } : node };
   }, [base, settled, at, node]);
-  const target = hearing === "before" ? base : hearing === "removed" && keepsTime ? removed : node;
+  const [states, setStates] = useState(sound.states as unknown as State[]);
+  const state = typeof hearing === "number" ? states[hearing] : undefined;
+  const kept = useMemo((): Node | null => (state ? { kind: "chained", node: base, chain: state.chain } : null), [state, base]);
+  const target = hearing === "before" ? base : hearing === "removed" && keepsTime ? removed : (kept ?? node);
 
   const levels = useQuery({
     queryKey: ["levels", library, sound.id, settled],
@@ -88,7 +113,15 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   });
   const before = levels.data?.[0];
   const after = levels.data?.[levels.data.length - 1];
-  const matchDb = hearing === "before" && before?.lufs != null && after?.lufs != null ? after.lufs - before.lufs : 0;
+  const stateLevels = useQuery({
+    queryKey: ["levels", library, sound.id, state?.chain],
+    enabled: !!state,
+    retry: false,
+    queryFn: () =>
+      got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: state?.chain ?? [] } })),
+  });
+  const beside = hearing === "before" ? before : state ? stateLevels.data?.at(-1) : undefined;
+  const matchDb = beside?.lufs != null && after?.lufs != null ? after.lufs - beside.lufs : 0;
   const opened = useQuery({
     queryKey: ["opened", library, target],
     placeholderData: keepPreviousData,
@@ -100,7 +133,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another sound or match is a reason
   useEffect(() => {
     if (!now) return;
-    const next = { ...now, matchDb, title: hearing === "after" ? sound.name : `${sound.name}, ${hearing}` };
+    const next = { ...now, matchDb, title: hearing === "after" ? sound.name : `${sound.name}, ${state?.name ?? hearing}` };
     const playing = useListening.getState();
     const mine = playing.heard?.title.startsWith(sound.name) ?? false;
     if (mine) {
@@ -116,14 +149,31 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     const known = chain.find((step) => step.kind === kind);
     if (known) change(chain.map((step) => (step === known ? { ...step, on: true, params: { ...step.params, ...params } } : step)));
     else {
-      const step: Step = { kind, params, on: true, id: freshId(kind), start_s: null, end_s: null };
+      const step = freshStep(kind, params);
       change([...chain, step]);
-      setChosen(step.id);
+      setChosen(step.id ?? null);
     }
   };
+  const keepStates = (next: State[]) => {
+    setStates(next);
+    got(api.PUT("/api/lib/{library}/sounds/{number}/states", { params: { path: { library, number: sound.id } }, body: { states: next } })).catch(
+      complain,
+    );
+  };
+  const keepState = () => {
+    const letter = "ABCD"[[..."ABCD"].findIndex((one) => !states.some((each) => each.name === `State ${one}`))] ?? "A";
+    keepStates([...states, { name: `State ${letter}`, chain }].slice(-MOST_STATES));
+    tell(`State ${letter} is kept; the ' key goes round original, now and kept states.`);
+  };
+  /** Original, now, and every kept state in turn. */
+  const compare = () =>
+    setHearing((one) => {
+      const round: Hearing[] = ["after", "before", ...states.map((_, i) => i)];
+      return round[(round.indexOf(one) + 1) % round.length] ?? "after";
+    });
   /** Marks are set on the sound as shown; steps keep them in the time of the original, so a mark is offered where both are the same. */
   const sameTime = active.every((step) => kinds[step.kind]?.keeps_time);
-  const learn = () => marked && put("noise_reduction", { start_s: marked[0], end_s: marked[1] });
+  const learn = () => marked && put("noise_reduction", { parts: [[Number(marked[0].toFixed(4)), Number(marked[1].toFixed(4))]] });
   const trim = (start: number | null, end: number | null) => {
     const known = chain.find((step) => step.kind === "trim");
     put("trim", { ...known?.params, ...(start !== null ? { start_s: start } : {}), ...(end !== null ? { end_s: end } : {}) });
@@ -134,6 +184,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     undo: history.undo,
     redo: history.redo,
     bypass: () => setHearing((one) => (one === "before" ? "after" : "before")),
+    compare,
     removed: () => keepsTime && setHearing((one) => (one === "removed" ? "after" : "removed")),
     trimStart: () => sameTime && trim(playhead(), null),
     trimEnd: () => sameTime && trim(null, playhead()),
@@ -151,6 +202,24 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     watch.observe(element);
     return () => watch.disconnect();
   }, []);
+  // the part a chosen step is limited to, drawn where it is let in
+  const only = chain.find((step) => step.id === chosen && (step.start_s != null || step.end_s != null));
+  const whole = opened.data ? opened.data.opened.frames / opened.data.opened.rate : 0;
+  const limited: Band[] =
+    only && sameTime
+      ? [
+          {
+            id: 1,
+            start: only.start_s ?? 0,
+            end: only.end_s ?? whole,
+            label: kinds[only.kind]?.label ?? only.kind,
+            chosen: true,
+            dropped: false,
+            colour: "amber",
+          },
+        ]
+      : [];
+  const balance = after?.balance_lu ?? null;
   const levelOf = (step: Step) => levels.data?.find((one) => one.step === step.id);
   const levelBefore = (step: Step) => {
     const i = levels.data?.findIndex((one) => one.step === step.id) ?? -1;
@@ -160,6 +229,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     <Flex direction="column" h="100%">
       <Bar>
         <Title>{sound.name}</Title>
+        <ReelChoice />
         <Box color="dim" fontFamily="mono" fontSize="12px" whiteSpace="nowrap">
           {seconds(sound.seconds)}, {rate(sound.rate)}, {channels(sound.channels)}
         </Box>
@@ -199,8 +269,45 @@ function Workbench({ sound }: { sound: SoundFacts }) {
             >
               Removed
             </Do>
+            {states.map((one, i) => (
+              <Do
+                key={one.name}
+                on={hearing === i}
+                hint={`Hear ${one.name} at matched loudness; the ' key goes round`}
+                onClick={() => setHearing(hearing === i ? "after" : i)}
+              >
+                {one.name.replace("State ", "")}
+              </Do>
+            ))}
+            <Do quiet hint="Keep these steps as a state to compare with: four at most, the oldest goes" onClick={keepState}>
+              Keep state
+            </Do>
+            {state && (
+              <>
+                <Do
+                  quiet
+                  hint="Make these steps the ones of this sound"
+                  onClick={() => {
+                    change(state.chain);
+                    setHearing("after");
+                  }}
+                >
+                  Go back to it
+                </Do>
+                <Do
+                  quiet
+                  onClick={() => {
+                    keepStates(states.filter((one) => one !== state));
+                    setHearing("after");
+                  }}
+                >
+                  Forget it
+                </Do>
+              </>
+            )}
             <Box color="dim" fontSize="12px">
-              {hearing === "before" && matchDb ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as after` : ""}
+              {state && stateLevels.data ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as now` : ""}
+              {hearing === "before" && matchDb ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as now` : ""}
               {hearing === "removed" && keepsTime ? `what ${at >= 0 ? "the chosen step" : "all steps"} took away` : ""}
             </Box>
             <Box flex={1} />
@@ -232,7 +339,12 @@ function Workbench({ sound }: { sound: SoundFacts }) {
                 if (current) void player.play(current, from, part && from >= part[0] && from <= part[1] ? part : null);
               }}
               follows={(key) => key === heard?.opened.key && !!heard?.title.startsWith(sound.name)}
-              label={`Waveform and spectrogram of ${sound.name}, ${hearing}`}
+              bands={limited}
+              onEdge={(_, edge, at) => {
+                const own = Number(at.toFixed(4));
+                change(chain.map((step) => (step.id === chosen ? { ...step, ...(edge === "start" ? { start_s: own } : { end_s: own }) } : step)));
+              }}
+              label={`Waveform and spectrogram of ${sound.name}, ${state?.name ?? hearing}`}
             />
           </Box>
           <Box p="8px 14px" color="dim" fontSize="12px">
@@ -255,6 +367,8 @@ function Workbench({ sound }: { sound: SoundFacts }) {
             onChange={change}
             chosen={chosen}
             onChoose={setChosen}
+            marked={sameTime ? marked : null}
+            channels={sound.channels}
             after={(step) => {
               const own = levelOf(step);
               const one = levelBefore(step);
@@ -288,13 +402,22 @@ function Workbench({ sound }: { sound: SoundFacts }) {
                 </Flex>
               );
             }}
-            more={(step) =>
+            more={(step, changeParams) =>
               step.kind === "noise_reduction" ? (
                 <ProfileCurve
                   library={library}
                   base={base}
                   chain={chain.slice(0, chain.indexOf(step) + 1)}
-                  onLearn={marked && sameTime ? learn : null}
+                  marked={sameTime ? marked : null}
+                  onParts={(parts) => changeParams({ parts })}
+                />
+              ) : LISTING.includes(step.kind) ? (
+                <Listed
+                  library={library}
+                  base={base}
+                  chain={chain.slice(0, chain.indexOf(step) + 1)}
+                  onChange={changeParams}
+                  onHear={(start) => heard && void player.play(heard, start)}
                 />
               ) : step.kind === "trim" ? (
                 <Box fontFamily="mono" fontSize="11px" color="dim">
@@ -304,25 +427,28 @@ function Workbench({ sound }: { sound: SoundFacts }) {
               ) : null
             }
           />
-          <SavedChains chain={chain} onChange={(next) => change(next)} />
+          <SavedChains chain={chain} onChange={(next) => change(next)} sound={{ id: sound.id, node: base }} follows={sound.follows} />
           <Line />
+          <EqCurve chain={chain} rate={sound.rate} chosen={chosen} onChoose={setChosen} onChange={change} />
           <Resonances
             library={library}
             base={base}
             chain={settled}
-            onNotch={(params) => {
-              const step: Step = {
-                kind: "band",
-                params: { kind: "notch", gain_db: 0, ...params },
-                on: true,
-                id: freshId("band"),
-                start_s: null,
-                end_s: null,
-              };
-              change([...chain, step]);
-            }}
+            onNotch={(params) => change([...chain, freshStep("band", { kind: "notch", gain_db: 0, ...params })])}
           />
           <Line />
+          {balance !== null && (
+            <Fact name="Left and right">
+              <Flex align="center" gap="6px" justify="flex-end">
+                {Math.abs(balance) < 0.1 ? "even" : `${balance > 0 ? "right" : "left"} +${Math.abs(balance).toFixed(1)} LU`}
+                {Math.abs(balance) >= 0.3 && !chain.some((step) => step.kind === "even" && step.on) && (
+                  <Do quiet hint="Add a step that evens out what was measured" onClick={() => put("even", {})}>
+                    Even out
+                  </Do>
+                )}
+              </Flex>
+            </Fact>
+          )}
           <Fact name="After">
             {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
           </Fact>

@@ -1,0 +1,22 @@
+import { useEffect, useRef } from "react";
+import { useListening } from "./player";
+
+/** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
+export function useDrawing(draw: () => void) {
+  const current = useRef(draw);
+  current.current = draw;
+  useEffect(() => {
+    let frame = 0;
+    let last = 0;
+    let restAt = performance.now() + 2000;
+    const tick = (now: number) => {
+      frame = requestAnimationFrame(tick);
+      if (useListening.getState().playing) restAt = now + 2000;
+      if (now - last < 32 || now > restAt) return;
+      last = now;
+      current.current();
+    };
+    frame = requestAnimationFrame(tick);
+    return () => cancelAnimationFrame(frame);
+  }, []);
+}

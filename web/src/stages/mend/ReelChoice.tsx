@@ -1,0 +1,36 @@
+/** Which review reel is open, or the single sound that is worked on. */
+import { useQuery } from "@tanstack/react-query";
+import { api, got } from "../../api/client";
+import { Choose } from "../../app/parts";
+import { complain, queries, useShared } from "../../app/store";
+
+export function ReelChoice() {
+  const library = useShared((state) => state.library);
+  const reel = useShared((state) => state.reel);
+  const sound = useShared((state) => state.mendSound);
+  const reels = useQuery({
+    queryKey: ["reels", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/reels", { params: { path: { library } } })),
+  });
+  if (!reels.data?.length && reel === null) return null;
+  return (
+    <Choose
+      label="Review reel"
+      value={reel === null ? "" : String(reel)}
+      maxW="210px"
+      options={[
+        ["", reel === null ? "Review reels" : sound === null ? "No reel" : "Back to the single sound"],
+        ...(reels.data ?? []).map((one) => [String(one.id), `${one.name}, ${one.takes} ${one.takes === 1 ? "take" : "takes"}`] as const),
+        ...(reel !== null ? [["forget", "Remove this reel; takes and selects stay"] as const] : []),
+      ]}
+      onChange={(value) => {
+        if (value !== "forget") useShared.setState({ reel: value === "" ? null : Number(value) });
+        else if (reel !== null)
+          got(api.DELETE("/api/lib/{library}/reels/{number}", { params: { path: { library, number: reel } } })).then(() => {
+            useShared.setState({ reel: null });
+            void queries.invalidateQueries({ queryKey: ["reels"] });
+          }, complain);
+      }}
+    />
+  );
+}
