@@ -172,7 +172,9 @@ class Studio:
         path = Place("", str(self.peaks_folder)).peaks_path(key)
         found = Peaks.load(path)
         if found is None:
-            self.workers.live(tasks.waveform, self.place(library, node), node.model_dump(mode="json"))
+            # an hour of takes takes a while: what is being heard must not wait for its picture
+            pool = "batch" if isinstance(node, Row) else "live"
+            self.workers.submit(pool, tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
             found = Peaks.load(path)
         if found is None:
             raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")

@@ -169,7 +169,7 @@ class Stages(InBrowser):
         gain.press("Shift+ArrowLeft")
         expect(page.locator("[data-step=gain]")).to_contain_text("-1.0 dB")
         self.press("b")
-        expect(page.get_by_text("played -1.0 dB to be as loud as after")).to_be_visible()
+        expect(page.get_by_text("played -1.0 dB to be as loud as now")).to_be_visible()
 
     def test_stack_drags_mutes_and_meters(self) -> None:
         page = self.page

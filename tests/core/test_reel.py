@@ -127,6 +127,9 @@ class Rules(unittest.TestCase):
         ):
             with self.subTest(mark=mark), self.assertRaisesRegex(OskrenError, words):
                 rules.check(self.reel(mark), self.LENGTHS)
+        for kind in ("pitch", "trim", "reverse"):
+            with self.subTest(kind=kind), self.assertRaisesRegex(OskrenError, "Use it on the selects"):
+                rules.check(self.reel(chain=(Step(kind=kind),)), self.LENGTHS)
         with self.assertRaisesRegex(OskrenError, "once only"):
             rules.check(Reel(takes=(7, 7)), self.LENGTHS)
         twice = Mark(id=1, take=7, start_s=0, end_s=1)

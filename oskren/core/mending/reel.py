@@ -45,8 +45,11 @@ class Reel(BaseModel):
 
 
 def check(reel: Reel, lengths: Mapping[int, float]) -> None:
-    """Raise OskrenError when a mark lies in no take, or not inside it."""
+    """Raise OskrenError when a mark lies in no take, or not inside it, or a step would move what is marked."""
     seen: set[int] = set()
+    for step in (*reel.chain, *(step for mark in reel.marks for step in mark.chain)):
+        if step.known and not (kind_of(step.kind).keeps_time and not kind_of(step.kind).whole):
+            raise OskrenError(f"{kind_of(step.kind).label} changes when things happen; on a reel, marks must stay where they are. Use it on the selects.")
     if len(set(reel.takes)) != len(reel.takes):
         raise OskrenError("A take can be on a reel once only.")
     for mark in reel.marks:

@@ -171,6 +171,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
             )}
             {open && kind && (
               <Flex direction="column" gap="6px" px="10px" pb="9px">
+                {more?.(step, changeParams)}
                 {kind.controls.map((control) =>
                   control.control === "choice" ? (
                     <Pick
@@ -195,7 +196,6 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
                     />
                   ) : null,
                 )}
-                {more?.(step, changeParams)}
                 {kind.keeps_time && !kind.whole && (
                   <StepLimits
                     step={step}
@@ -230,7 +230,33 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
         );
       })}
       {adding ? (
-        <Box role="menu" aria-label="Steps to add" border="1px solid" borderColor="line" borderRadius="8px" p="8px" bg="raised">
+        <Box
+          role="menu"
+          aria-label="Steps to add"
+          ref={(menu: HTMLDivElement | null) => {
+            // opened by key it is used by keys: arrows, first letters, Enter, Escape
+            if (menu && !menu.contains(document.activeElement)) menu.querySelector<HTMLElement>("[role=menuitem]")?.focus();
+          }}
+          onKeyDown={(event) => {
+            const items = [...event.currentTarget.querySelectorAll<HTMLElement>("[role=menuitem]")];
+            const at = items.indexOf(document.activeElement as HTMLElement);
+            const letter = event.key.length === 1 && !event.ctrlKey && !event.metaKey ? event.key.toLowerCase() : "";
+            const rest = [...items.slice(at + 1), ...items.slice(0, at + 1)];
+            const next = { ArrowDown: rest[0], ArrowRight: rest[0], ArrowUp: items.at(at - 1), ArrowLeft: items.at(at - 1) }[event.key];
+            const meant = next ?? (letter.trim() ? rest.find((item) => item.textContent?.toLowerCase().startsWith(letter)) : undefined);
+            meant?.focus();
+            if (event.key === "Escape") setAdding(false);
+            if (meant || letter.trim() || event.key === "Escape") {
+              event.preventDefault();
+              event.stopPropagation();
+            }
+          }}
+          border="1px solid"
+          borderColor="line"
+          borderRadius="8px"
+          p="8px"
+          bg="raised"
+        >
           {families.map((family) => (
             <Flex key={family} gap="4px" wrap="wrap" mb="5px" align="baseline">
               <Box color="dim" w="48px" fontSize="12px">

@@ -99,7 +99,7 @@ export const MATCH_LUFS = -23;
 
 interface Report {
   id: number;
-  position: number;
+  position: number | null;
   held: number;
   stopped: boolean;
   peak: [number, number];
@@ -183,7 +183,7 @@ class Player {
     }
     live.momentary = report.momentary;
     if (useListening.getState().playing) {
-      live.position = report.position;
+      if (report.position !== null) live.position = report.position;
       if (report.stopped) this.stop(true);
       else void this.feed();
     }

@@ -47,11 +47,11 @@ class Voice {
     this.written += left.length;
   }
 
-  /** Position in the sound (frames) of what is heard now. */
-  position(): number {
+  /** Position in the sound (frames) of what is heard now; null before anything of it has come. */
+  position(): number | null {
     while (this.pieces.length > 1 && this.pieces[1].at <= this.read) this.pieces.shift();
     const piece = this.pieces[0];
-    return piece ? piece.from + Math.min(piece.frames, this.read - piece.at) : 0;
+    return piece ? piece.from + Math.min(piece.frames, this.read - piece.at) : null;
   }
 }
 
@@ -314,7 +314,7 @@ class Player extends AudioWorkletProcessor {
       const stopped = !!newest && newest.ended && newest.read >= newest.written;
       this.port.postMessage({
         id: newest?.id ?? 0,
-        position: newest?.position() ?? 0,
+        position: newest?.position() ?? null,
         held: newest ? newest.written - newest.read : 0,
         stopped,
         peak: [...this.peak],

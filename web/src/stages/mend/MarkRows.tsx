@@ -29,7 +29,9 @@ export function MarkRows({
   const marks = [...view.reel.marks].sort((a, b) => order(a) - order(b));
   const row = useRef<HTMLTableRowElement>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another choice is the reason
-  useEffect(() => row.current?.scrollIntoView({ block: "nearest" }), [chosen]);
+  useEffect(() => {
+    row.current?.scrollIntoView({ block: "nearest" });
+  }, [chosen]);
   if (!marks.length)
     return (
       <Box p="14px" color="dim">

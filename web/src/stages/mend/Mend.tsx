@@ -126,7 +126,13 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     queryKey: ["opened", library, target],
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => player.open({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),
+    retry: false,
+    queryFn: async () => {
+      const found = await player.open({ node: target }, library, sound.name, { lufs: after?.lufs ?? null });
+      // something newer was asked for meanwhile: this one is opened when it is wished again
+      if (!found) throw new Error("superseded");
+      return found;
+    },
   });
   const now = opened.data && !opened.isPlaceholderData ? opened.data : null;
   // what is heard follows every edit at the same moment; loudness of before and after is matched
@@ -249,7 +255,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
       </Bar>
       <Flex flex={1} minH={0}>
         <Flex direction="column" flex={1} minW={0}>
-          <Flex gap="8px" p="10px 14px" align="center" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+          <Flex gap="8px" p="10px 14px" align="center" wrap="wrap" borderBottom="1px solid" borderColor="line" flexShrink={0}>
             <Do on={hearing === "after"} onClick={() => setHearing("after")}>
               After
             </Do>

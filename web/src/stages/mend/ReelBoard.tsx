@@ -74,6 +74,15 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: target, sound: null, chain: [] } })),
   });
+  // the picture is that of the raw takes: it stands still while steps are tried, and marks are set on it
+  const drawn = useQuery({
+    queryKey: ["opened", library, "reel", view.raw],
+    placeholderData: (before) => before,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: view.raw as Node, sound: null, chain: [] } })),
+  });
+  const follows = useCallback((key: string) => key === opened.data?.key || key === drawn.data?.key, [opened.data, drawn.data]);
   const heard = useListening((state) => state.heard);
   const loop = useListening((state) => state.loop);
   const tempo = useListening((state) => state.tempo);
@@ -146,7 +155,12 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
       if (known.kind !== kind) change({ marks: reel.marks.map((mark) => (mark.id === known.id ? { ...mark, kind, chain } : mark)) });
       return;
     }
-    const [start, end] = partHeard(now, found, at, mine ? loop : null, kind);
+    const part = partHeard(now, found, at, mine ? loop : null, kind);
+    if (!part) {
+      tell("There is nothing to mark here yet: play on, or drag over a part.");
+      return;
+    }
+    const [start, end] = part;
     const { take } = placeOf(now, mine && loop ? loop[0] : at);
     const id = Math.max(0, ...reel.marks.map((mark) => mark.id)) + 1;
     const mark: Mark = { id, take: take.id, start_s: Number(start.toFixed(4)), end_s: Number(end.toFixed(4)), kind, words: "", category: "", chain };
@@ -175,9 +189,12 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   };
   const jump = (by: 1 | -1) => {
     const at = strip();
-    const starts = [...new Set([...found.filter((one) => one.kind === "event").map((one) => one.start), ...spans.map(([start]) => start)])].sort(
-      (a, b) => a - b,
-    );
+    const starts = [
+      ...new Set([
+        ...found.filter((one) => one.kind === "event").map((one) => one.start),
+        ...spans.filter((_, i) => reel.marks[i].kind !== "noise").map(([start]) => start),
+      ]),
+    ].sort((a, b) => a - b);
     const next = by > 0 ? starts.find((start) => start > at + 0.15) : starts.findLast((start) => start < at - 0.6);
     if (next === undefined) return;
     play(next);
@@ -231,7 +248,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
       const mark = current ?? markAt(strip());
       if (mark) setEdge(mark.id, "end", strip());
     },
-    name: () => naming.current?.focus(),
+    name: () => naming.current?.select(),
     undo: history.undo,
     redo: history.redo,
     commit: () => void make(),
@@ -294,7 +311,8 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
       <Flex flex={1} minH={0}>
         <Flex direction="column" flex={1} minW={0}>
           <WaveView
-            opened={opened.data ?? null}
+            opened={drawn.data ?? null}
+            follows={follows}
             height={40}
             bands={bands}
             marked={zoom}
@@ -305,8 +323,9 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
             label={`All takes of ${view.name}; drag to choose what is shown below`}
           />
           <WaveView
-            opened={opened.data ?? null}
-            height={170}
+            opened={drawn.data ?? null}
+            follows={follows}
+            height={214}
             hints={hints}
             view={zoom}
             onView={setZoom}

@@ -41,8 +41,8 @@ export function onStrip(view: ReelView, found: Record<number, Suggestions | unde
 
 const LEAST_S = 0.05;
 
-/** The part a key means while listening: the looped part, the event heard now or just before, else what lies behind since the last mark. */
-export function partHeard(view: ReelView, found: Found[], strip: number, loop: [number, number] | null, kind: MarkKind): [number, number] {
+/** The part a key means while listening: the looped part, the event heard now or just before, else what lies behind since the last mark; null when that is nothing. */
+export function partHeard(view: ReelView, found: Found[], strip: number, loop: [number, number] | null, kind: MarkKind): [number, number] | null {
   const { take, at } = placeOf(view, loop ? loop[0] : strip);
   const inside = ([start, end]: [number, number]): [number, number] => [
     Math.max(0, start - take.start_s),
@@ -54,7 +54,7 @@ export function partHeard(view: ReelView, found: Found[], strip: number, loop: [
   if (here) return inside([here.start, here.end]);
   const behind = view.reel.marks.filter((mark) => mark.take === take.id && mark.end_s <= at).map((mark) => mark.end_s);
   const start = Math.max(0, at - (kind === "noise" ? 1 : 4), ...behind);
-  return [start, Math.max(start + LEAST_S, at)];
+  return at - start < 4 * LEAST_S ? null : [start, at];
 }
 
 /** The first moment after ``strip`` that is worth hearing; null inside an event, or when nothing follows. */
