@@ -233,7 +233,8 @@ def bench_key_to_sound(folder: Path) -> Row:
     ]
     first = []
     for k in range(9):
-        chain = (*steps[:6], Step(kind="gain", params={"gain_db": -0.1 * (k + 1)}), steps[7])
+        # each of the eight is turned off in turn; the first press warms the worker up
+        chain = tuple(step.model_copy(update={"on": False}) if i == k - 1 else step for i, step in enumerate(steps))
         fresh = Chained(node=node, chain=chain)
 
         def press(fresh: Chained = fresh, k: int = k) -> None:
@@ -252,11 +253,11 @@ def bench_key_to_sound(folder: Path) -> Row:
     kept = timed(lambda: studio.workers.live(tasks.block, studio.place(library, layer), layer.model_dump(mode="json"), 0, 11_520))
     decode = timed(lambda: files.read(path))
     studio.close()
-    now = statistics.median(first[1:])
+    now, slowest = statistics.median(first[1:]), max(first[1:])
     return (
-        "an edit to the first block from the playhead, 60 s, 96 kHz stereo, eight steps",
+        "any of eight steps toggled, to the first block from the playhead, 60 s, 96 kHz stereo",
         "under 120 ms, cached under 30 ms; length-kept 3 s layer under 400 ms",
-        f"{now * 1000:.0f} ms; cached {cached * 1000:.1f} ms; length-kept layer {kept * 1000:.0f} ms",
+        f"{now * 1000:.0f} ms, at most {slowest * 1000:.0f} ms; cached {cached * 1000:.1f} ms; length-kept layer {kept * 1000:.0f} ms",
         f"reading the whole file, no step at all: {decode * 1000:.0f} ms",
         f"{decode / now:.1f}x",
     )
@@ -270,7 +271,7 @@ def bench_noise(folder: Path) -> Row:
 
     samples = take(60, 48_000, 1, 0.9)
     kind, at = kind_of("noise_reduction"), Context(48_000, 1, len(samples))
-    params = kind.params(start_s=0.0, end_s=0.3, reduction_db=12.0)
+    params = kind.params(parts=((0.0, 0.3),), reduction_db=12.0)
 
     def reduce() -> None:
         stream = kind.stream(params, kind.analyse(params, iter([samples]), at), at, 0)

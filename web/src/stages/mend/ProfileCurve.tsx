@@ -12,7 +12,7 @@ import { useDrawing } from "../../listening/useDrawing";
 
 /** The browser's spectrum is of a Blackman window over its length, ours of a Hann window's root: what noise reads lower there (dB). */
 const ANALYSER_DB = 10 * Math.log10(8 / 0.3046);
-const SPAN_DB = 80;
+const SPAN_DB = 96;
 
 type Part = [number, number];
 
@@ -49,7 +49,7 @@ export function ProfileCurve({
     const { clientWidth: width, clientHeight: height } = canvas.current;
     const colours = ink();
     const x = (hz: number) => (Math.log(hz / 40) / Math.log(20_000 / 40)) * width;
-    const top = Math.max(...data.dbfs) + 26;
+    const top = Math.max(...data.dbfs) + 44;
     const y = (db: number) => Math.min(height, Math.max(0, ((top - db) / SPAN_DB) * height));
     if (player.analyser && useListening.getState().playing) {
       player.analyser.getFloatFrequencyData(bins);
