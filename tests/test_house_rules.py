@@ -23,7 +23,7 @@ def sources() -> list[Path]:
 class Interface(unittest.TestCase):
     def keys(self) -> dict[str, tuple[str, str]]:
         text = (WEB / "app" / "keys.ts").read_text()
-        return {act: (key, says) for act, key, says in re.findall(r'^\s+(\w+): \["([^"]+)", "([^"]+)"\]', text, re.M)}
+        return {act: (key.replace("\\\\", "\\"), says) for act, key, says in re.findall(r'^\s+(\w+): \["([^"]+)", "([^"]+)"\]', text, re.M)}
 
     def test_no_key_has_two_meanings(self) -> None:
         keys = [key for key, _ in self.keys().values()]

@@ -201,7 +201,7 @@ class Columns:
         self._many["set"] = self._together(at[order], np.array([places[row[0]] for row in rows], np.int64)[order])
 
     def _read_uses(self, session: Session) -> None:
-        rows = session.connection().exec_driver_sql("SELECT DISTINCT s.id, u.project FROM uses u JOIN sounds s ON s.key = u.key").all()
+        rows = session.connection().exec_driver_sql("SELECT DISTINCT s.id, u.project FROM uses u JOIN sounds s ON s.key = u.key WHERE u.what != 'reel'").all()
         self._used = {}
         for number_, project in rows:
             self._used.setdefault(project, np.zeros(len(self.ids), bool))[np.searchsorted(self.ids, number_)] = True

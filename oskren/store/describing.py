@@ -241,7 +241,7 @@ def take_back(library: Library, again: bool = False) -> str:
 
 def uses_of(library: Library, number: int) -> list[dict[str, Any]]:
     """Where a sound is used: what, which, its name and its project."""
-    names = {"design": "designs", "spread": "spreads", "plan": "plans", "shipment": "shipments"}
+    names = {"design": "designs", "spread": "spreads", "plan": "plans", "shipment": "shipments", "reel": "reels"}
     with library.reading() as session:
         key = session.scalar(select(Sound.key).where(Sound.id == number))
         found = []
@@ -278,7 +278,8 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
             session.flush()
             for audio in audios:
                 still = session.execute(text("SELECT 1 FROM sounds WHERE node LIKE :part LIMIT 1"), {"part": f"%{audio}%"}).first()
-                designs = "SELECT 1 FROM designs WHERE mix LIKE :part UNION SELECT 1 FROM spreads WHERE mix LIKE :part"
+                places = (("designs", "mix"), ("spreads", "mix"), ("chains", "chain"), ("sounds", "chain"), ("sounds", "states"))
+                designs = " UNION ".join(f"SELECT 1 FROM {table} WHERE {column} LIKE :part" for table, column in places)
                 held = session.execute(text(designs), {"part": f"%{audio}%"})
                 media = session.get(Media, audio)
                 if still is None and held.first() is None and media is not None:

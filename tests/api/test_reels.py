@@ -7,7 +7,7 @@ import numpy as np
 
 from oskren.core.audio import files
 from tests.api.test_api import HERE, Running
-from tests.support import RATE
+from tests.support import RATE, noise
 
 SOFTER = {"kind": "gain", "id": "g", "params": {"gain_db": -6.0}}
 
@@ -78,6 +78,31 @@ class Reels(Running):
             if job["state"] != "running":
                 return job
             time.sleep(0.05)
+
+    def test_a_take_on_a_reel_stays_when_the_trash_is_emptied(self) -> None:
+        files.write(self.folder / "reeled.wav", noise(1.0, -30, seed=21), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "reeled.wav")]}))
+        number = self.named("reeled")["id"]
+        view = self.post(f"{HERE}/reels", {"name": "Kept", "ids": [number]})
+        self.assertEqual([(use["what"], use["name"]) for use in self.get(f"{HERE}/sounds/{number}/uses")], [("reel", "Kept")])
+        self.assertEqual(self.post(f"{HERE}/search", {"q": "reeled where used no"})["total"], 1)  # listened to is not yet used
+        self.post(f"{HERE}/edit", {"ids": [number], "change": {"trashed": True}})
+        self.assertIn("reeled", " ".join(self.post(f"{HERE}/trash/empty", {})["stays"]))
+        self.client.delete(f"{HERE}/reels/{view['id']}").raise_for_status()
+        self.assertEqual(self.post(f"{HERE}/trash/empty", {})["gone"], 1)
+
+    def test_what_another_sound_learns_from_keeps_its_file(self) -> None:
+        files.write(self.folder / "room alone.wav", noise(2.0, -50, seed=22), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "room alone.wav")]}))
+        room = self.get(f"{HERE}/sounds/{self.named('room alone')['id']}")
+        take = self.named("gear take")["id"]
+        step = {"kind": "noise_reduction", "id": "n", "params": {"parts": [[0.2, 1.5]]}, "learned_on": room["node"]}
+        self.client.put(f"{HERE}/sounds/{take}/chain", json={"chain": [step]}).raise_for_status()
+        self.post(f"{HERE}/edit", {"ids": [room["id"]], "change": {"trashed": True}})
+        self.post(f"{HERE}/trash/empty", {})
+        now = self.get(f"{HERE}/sounds/{take}")["now"]
+        self.assertEqual(len(self.heard(now)), 6 * RATE)
+        self.client.put(f"{HERE}/sounds/{take}/chain", json={"chain": []}).raise_for_status()
 
     def test_suggestions_are_computed_once(self) -> None:
         take = self.named("gear take")["id"]
@@ -203,6 +228,43 @@ class Mending(Running):
         self.assertEqual(kept.json()["chain"][1]["params"], {"depth": 2})
         levels = self.post(f"{HERE}/mend/levels", {"node": facts["node"], "chain": kept.json()["chain"]})
         self.assertEqual([one["step"] for one in levels], ["", "g"])
+
+    def test_states_are_kept_to_compare_with_four_at_most(self) -> None:
+        number = self.named("glass hit")["id"]
+        states = [{"name": f"State {letter}", "chain": [SOFTER]} for letter in "ABCDE"]
+        address = f"{HERE}/sounds/{number}/states"
+        kept = self.client.put(address, json={"states": states[:4]})
+        self.assertEqual([one["name"] for one in kept.json()["states"]], [f"State {letter}" for letter in "ABCD"])
+        self.assertEqual(self.client.put(address, json={"states": states}).status_code, 422)
+        self.assertEqual(self.client.put(address, json={"states": [{"name": "A", "chain": [{"kind": "nothing"}]}]}).status_code, 404)
+        self.assertEqual(self.get(f"{HERE}/sounds/{number}")["states"], kept.json()["states"])
+
+    def test_states_are_matched_within_a_fifth_of_a_unit(self) -> None:
+        """The loudness each state is played at, by the gain the interface takes from the measures."""
+        from oskren.core.measure.loudness import loudness
+
+        facts = self.get(f"{HERE}/sounds/{self.named('gear take')['id']}")
+        wanted = self.post(f"{HERE}/mend/levels", {"node": facts["node"], "chain": []})[-1]["lufs"]
+        for chain in ([SOFTER], [{"kind": "band", "id": "b", "params": {"kind": "high shelf", "frequency_hz": 2000, "gain_db": 9}}]):
+            told = self.post(f"{HERE}/mend/levels", {"node": facts["node"], "chain": chain})[-1]["lufs"]
+            samples = self.heard({"kind": "chained", "node": facts["node"], "chain": chain}) * 10 ** ((wanted - told) / 20)
+            with self.subTest(chain=chain[0]["kind"]):
+                self.assertAlmostEqual(loudness(samples.astype(np.float32), RATE).integrated_lufs, wanted, delta=0.2)
+
+    def test_the_response_is_that_of_the_filters(self) -> None:
+        """-3.01 dB at a Butterworth's cut-off; a bell's gain at its centre."""
+        chain = [
+            {"kind": "high_pass", "id": "h", "params": {"cutoff_hz": 100.0}},
+            {"kind": "band", "id": "b", "params": {"frequency_hz": 2000.0, "gain_db": 6.0}},
+            {"kind": "band", "id": "off", "on": False},
+            {"kind": "gain", "id": "g"},
+        ]
+        told = self.post(f"{HERE}/mend/response", {"chain": chain, "rate": RATE})
+        self.assertEqual(sorted(told["steps"]), ["b", "h"])
+        at = {hz: np.interp(np.log(hz), np.log(told["hz"]), told["steps"][step]) for hz, step in ((100.0, "h"), (2000.0, "b"))}
+        self.assertAlmostEqual(at[100.0], -3.01, delta=0.05)
+        self.assertAlmostEqual(at[2000.0], 6.0, delta=0.02)
+        np.testing.assert_allclose(told["db"], np.add(told["steps"]["b"], told["steps"]["h"]), atol=0.02)
 
     def test_balance_is_measured_before_and_after(self) -> None:
         node = self.get(f"{HERE}/sounds/{self.named('gear take')['id']}")["node"]

@@ -72,6 +72,19 @@ class LearnedElsewhere(InFolder):
         with self.assertRaisesRegex(OskrenError, "noise profile"):
             self.renderer.read(Chained(node=part, chain=(step.model_copy(update={"params": {**step.params, "parts": [[3.0, 3.9]]}}),)), 0, 10)
 
+    def test_what_is_learned_at_another_rate_or_on_other_channels_fits(self) -> None:
+        """White noise of one level per Hz, learned at 44.1, 48 and 96 kHz, in mono and stereo, takes the same noise down by the same."""
+        two = self.source(noise(2, -50, channels=2, seed=5), name="two.wav")
+        lowered = []
+        for rate, channels in ((48_000, 2), (48_000, 1), (44_100, 1), (96_000, 2)):
+            room = noise(2, -50 + 10 * np.log10(rate / 48_000), rate=rate, channels=channels, seed=6)
+            other = self.source(room, rate, f"room {rate} {channels}.wav")
+            step = REDUCE.model_copy(update={"learned_on": other})
+            out = self.renderer.read(Chained(node=two, chain=(step, Step(kind="dc", learned_on=other))), 0, 10**6)
+            self.assertEqual(out.shape, (2 * RATE, 2))
+            lowered.append(20 * np.log10(np.std(out[4800:-4800]) / 10 ** (-50 / 20)))
+        np.testing.assert_allclose(lowered, -12, atol=0.6)
+
     def test_steps_that_name_places_learn_from_the_part_itself(self) -> None:
         chain = rules.learned_whole((Step(kind="clicks"), Step(kind="hum"), Step(kind="normalise"), Step(kind="gain")), self.take)
         self.assertEqual([step.learned_on is not None for step in chain], [False, True, False, False])

@@ -209,6 +209,21 @@ class Reducing:
         return np.asarray((track[low] * (1 - share) + track[high] * share).astype(np.float32)[:, self._band] * steady)
 
 
+def moved_profile(learned: Summary, at: Context) -> Summary:
+    """A profile learned at another rate or on other channels, as it would be here: the same noise per Hz; channels by their mean where counts differ."""
+    rate, size, moved = int(learned["rate"]), frame_size(at.rate), {}
+    for name in ("profile", "unsteady"):
+        rows = learned[name]
+        if rate != at.rate:
+            here, there = np.linspace(0, at.rate / 2, size // 2 + 1), np.linspace(0, rate / 2, len(rows))
+            scale = at.rate * size / (rate * 2 * (len(rows) - 1)) if name == "profile" else 1.0
+            rows = np.stack([np.interp(here, there, lane) for lane in rows.T], axis=1) * scale
+        if rows.shape[1] != at.channels:
+            rows = np.repeat(rows.mean(axis=1, keepdims=True), at.channels, axis=1)
+        moved[name] = np.asarray(rows)
+    return moved
+
+
 CLEAR_DB = 8.0
 
 
@@ -242,6 +257,7 @@ class NoiseReduction(StepKind):
             "profile": profile,
             "unsteady": unsteady,
             "parts": np.array(parts) / at.rate,
+            "rate": np.array(at.rate),
             "noise_db": np.array(10 * np.log10(max(noise, 1e-20))),
             "clear_db": np.array(10 * np.log10(max(loud / max(noise, 1e-20) - 1, 1e-3))),
         }
@@ -252,8 +268,8 @@ class NoiseReduction(StepKind):
         return {} if window is None else {"track": follow_noise(whole, at.rate, profile, window)}
 
     def localise(self, params: NoiseParams, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
-        own = {name: value for name, value in learned.items() if name != "track"}
-        return own if params.follow == "no" else own | self._followed(params, np.concatenate(list(blocks)), learned["profile"], at)
+        own = {name: value for name, value in learned.items() if name != "track"} | moved_profile(learned, at)
+        return own if params.follow == "no" else own | self._followed(params, np.concatenate(list(blocks)), own["profile"], at)
 
     def found(self, summary: Summary) -> str:
         noise, clear = float(summary["noise_db"]), float(summary["clear_db"])

@@ -37,6 +37,10 @@ class Dc(StepKind):
             frames += len(block)
         return {"offset": total / max(1, frames)}
 
+    def localise(self, params: Params, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
+        offset = learned["offset"]
+        return {"offset": offset if len(offset) == at.channels else np.full(at.channels, offset.mean())}
+
     def found(self, summary: Summary) -> str:
         highest = float(np.abs(summary["offset"]).max(initial=0.0))
         return f"offset of {db(highest):.0f} dBFS" if highest > 1e-5 else "no offset"

@@ -32,6 +32,7 @@ def spectra(samples: Samples, size: int) -> AnyArray:
 
 
 def power_of(spectra: AnyArray) -> Samples:
+    """Power of spectral cells."""
     return np.asarray(np.square(spectra.real) + np.square(spectra.imag), dtype=np.float32)
 
 

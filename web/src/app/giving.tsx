@@ -40,7 +40,8 @@ export async function giveChain(chain: number, body: Partial<Schemas["Giving"]>)
       `${job.title}: ${rows.length - left} done${left ? `, ${left} left as they were` : ""}${over ? `, ${over} go over full scale` : ""}.`,
       left > 0,
     );
-    useGiven.setState({ title: job.title, rows });
+    if (rows.length > 1) useGiven.setState({ title: job.title, rows });
+    else if (left) tell(rows[0].reason, true);
   } catch (error) {
     complain(error);
   }

@@ -179,7 +179,16 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     });
   /** Marks are set on the sound as shown; steps keep them in the time of the original, so a mark is offered where both are the same. */
   const sameTime = active.every((step) => kinds[step.kind]?.keeps_time);
-  const learn = () => marked && put("noise_reduction", { parts: [[Number(marked[0].toFixed(4)), Number(marked[1].toFixed(4))]] });
+  /** A profile learned from parts of this sound; one learned on another sound (the take it was cut from) is let go. */
+  const learnFrom = (id: string | undefined, parts: [number, number][]) =>
+    change(chain.map((step) => (step.id === id ? { ...step, on: true, learned_on: null, params: { ...step.params, parts } } : step)));
+  const learn = () => {
+    if (!marked) return;
+    const part: [number, number] = [Number(marked[0].toFixed(4)), Number(marked[1].toFixed(4))];
+    const known = chain.find((step) => step.kind === "noise_reduction");
+    if (known) learnFrom(known.id, [part]);
+    else put("noise_reduction", { parts: [part] });
+  };
   const trim = (start: number | null, end: number | null) => {
     const known = chain.find((step) => step.kind === "trim");
     put("trim", { ...known?.params, ...(start !== null ? { start_s: start } : {}), ...(end !== null ? { end_s: end } : {}) });
@@ -392,7 +401,20 @@ function Workbench({ sound }: { sound: SoundFacts }) {
                     {level(own.peak_dbfs)} dBFS, {level(own.lufs)} LUFS
                   </span>
                   {own.over ? (
-                    <Box color="coral">over full scale by {level(own.peak_dbfs)} dB</Box>
+                    <Flex color="coral" align="center" gap="4px">
+                      over full scale by {level(own.peak_dbfs)} dB
+                      <Do
+                        quiet
+                        hint="Add a gain behind this step that brings it 0.3 dB under full scale"
+                        onClick={() => {
+                          const gain = freshStep("gain", { gain_db: -Number(((own.peak_dbfs ?? 0) + 0.3).toFixed(1)) });
+                          const at = chain.findIndex((one) => one.id === step.id) + 1;
+                          change([...chain.slice(0, at), gain, ...chain.slice(at)]);
+                        }}
+                      >
+                        lower it
+                      </Do>
+                    </Flex>
                   ) : Math.abs(change_) >= 6 ? (
                     <Do
                       quiet
@@ -415,7 +437,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
                   base={base}
                   chain={chain.slice(0, chain.indexOf(step) + 1)}
                   marked={sameTime ? marked : null}
-                  onParts={(parts) => changeParams({ parts })}
+                  onParts={(parts) => learnFrom(step.id, parts)}
                 />
               ) : LISTING.includes(step.kind) ? (
                 <Listed

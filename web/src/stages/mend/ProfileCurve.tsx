@@ -33,7 +33,8 @@ export function ProfileCurve({
   const settled = useSettled(chain, 120);
   const last = settled[settled.length - 1];
   const partsOf = (step: Step | undefined) => ((step?.params as { parts?: Part[] } | undefined)?.parts ?? []) as Part[];
-  const parts = partsOf(chain[chain.length - 1]);
+  const elsewhere = !!chain[chain.length - 1]?.learned_on;
+  const parts = elsewhere ? [] : partsOf(chain[chain.length - 1]);
   const profile = useQuery({
     queryKey: ["profile", library, base, settled.slice(0, -1), partsOf(last), last?.learned_on],
     enabled: last?.kind === "noise_reduction" && last.on,
@@ -80,9 +81,11 @@ export function ProfileCurve({
         {profile.error
           ? profile.error.message
           : profile.data
-            ? parts.length
-              ? `Learned from ${parts.length === 1 ? "the marked part" : `${parts.length} marked parts`}`
-              : `Learned from the quietest stretch found, ${said(profile.data.parts[0] as Part)}`
+            ? elsewhere
+              ? "Learned on another sound: the take this was cut from, or the one the chain was kept on"
+              : parts.length
+                ? `Learned from ${parts.length === 1 ? "the marked part" : `${parts.length} marked parts`}`
+                : `Learned from the quietest stretch found, ${said(profile.data.parts[0] as Part)}`
             : "Learning the profile …"}
       </Box>
       <chakra.canvas ref={canvas} w="100%" h="92px" bg="sheet" borderRadius="6px" role="img" aria-label="Noise profile under the live spectrum" />
@@ -102,7 +105,7 @@ export function ProfileCurve({
         >
           {parts.length ? "Learn from the mark too" : "Learn from the mark"}
         </Do>
-        {parts.length > 0 && (
+        {(parts.length > 0 || elsewhere) && (
           <Do quiet hint="Learn from the quietest stretch that is found" onClick={() => onParts([])}>
             Quietest
           </Do>

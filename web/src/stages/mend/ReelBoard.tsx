@@ -146,6 +146,12 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
     const here = reel.marks.filter((_, i) => at >= spans[i][0] && at <= spans[i][1]);
     return here.find((mark) => mark.id === chosen) ?? here[0];
   };
+  const add = (take: number, [start, end]: [number, number], kind: MarkKind, chain: Reel["chain"] = []) => {
+    const id = Math.max(0, ...reel.marks.map((mark) => mark.id)) + 1;
+    const mark: Mark = { id, take, start_s: Number(start.toFixed(4)), end_s: Number(end.toFixed(4)), kind, words: "", category: "", chain };
+    change({ marks: [...reel.marks, mark] });
+    setChosen(id);
+  };
   const markAs = (kind: MarkKind) => {
     const at = strip();
     const known = loop && mine ? undefined : markAt(at);
@@ -160,14 +166,10 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
       tell("There is nothing to mark here yet: play on, or drag over a part.");
       return;
     }
-    const [start, end] = part;
-    const { take } = placeOf(now, mine && loop ? loop[0] : at);
-    const id = Math.max(0, ...reel.marks.map((mark) => mark.id)) + 1;
-    const mark: Mark = { id, take: take.id, start_s: Number(start.toFixed(4)), end_s: Number(end.toFixed(4)), kind, words: "", category: "", chain };
-    change({ marks: [...reel.marks, mark] });
-    setChosen(id);
+    add(placeOf(now, mine && loop ? loop[0] : at).take.id, part, kind, chain);
     if (mine && loop) player.setLoop(null);
   };
+  const quiet = (take: number) => suggested[take]?.found.find((one) => one.kind === "quiet");
   const current = reel.marks.find((mark) => mark.id === chosen);
   const alter = (id: number, values: Partial<Mark>, gesture?: string) =>
     change({ marks: reel.marks.map((mark) => (mark.id === id ? { ...mark, ...values } : mark)) }, gesture);
@@ -390,6 +392,18 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
                     <Box as="span">
                       {count("event")} events over {one.floor_dbfs.toFixed(0)} dBFS
                     </Box>
+                  )}
+                  {one && quiet(take.id) && !reel.marks.some((mark) => mark.take === take.id && mark.kind === "noise") && (
+                    <Do
+                      quiet
+                      hint="Mark a quiet stretch that was found as noise alone: the profile is learned from it"
+                      onClick={() => {
+                        const part = quiet(take.id);
+                        if (part) add(take.id, [part.start_s, part.end_s], "noise");
+                      }}
+                    >
+                      quiet at {quiet(take.id)?.start_s.toFixed(1)} s
+                    </Do>
                   )}
                   {one?.hum_hz && (
                     <Do quiet hint="Put a step against it into the chain" onClick={() => put("hum")}>
