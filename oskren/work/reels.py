@@ -14,7 +14,8 @@ from oskren.core.mending import reel as rules
 from oskren.core.mending.reel import Mark, Reel
 from oskren.core.mending.suggest import Suggestions
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, check_chain, node_hash
-from oskren.store import Library
+from oskren.core.words.categories import clean
+from oskren.store import Library, tree
 from oskren.store.arrivals import notes_of
 from oskren.store.keeping import note_uses
 from oskren.store.naming import code_of, codes, named
@@ -85,6 +86,9 @@ def save(library: Library, number: int, reel: Reel) -> None:
     kept = {mark.id: mark for mark in before.marks}
     for mark in reel.marks:
         check_chain(mark.chain, kept[mark.id].chain if mark.id in kept else ())
+    reel = reel.model_copy(
+        update={"marks": tuple(mark.model_copy(update={"category": clean(mark.category)}) if mark.category else mark for mark in reel.marks)}
+    )
     found = takes(library, reel)
     rules.check(reel, {take.sound.id: take.seconds for take in found})
     with library.writing() as session:
@@ -158,6 +162,9 @@ def make_selects(
         place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), library.media_of(heard), flag)
         calls.append((tasks.facts, place, node.model_dump(mode="json")))
     facts = dict(studio.batch(calls, told, stop))
+    known = {category.path for category in tree.categories(library)}
+    for path in dict.fromkeys(mark.category for mark in wanted if mark.category and mark.category not in known):
+        tree.add(library, path)
     made = []
     for position, (mark, (node, chain)) in enumerate(zip(wanted, pieces, strict=True)):
         sound, found = by_number[mark.take].sound, facts[position]

@@ -72,6 +72,19 @@ class Reels(Running):
         written = told["files"]
         self.assertEqual([files.probe(out / one.split("/")[-1]).frames for one in written], [round(0.62 * RATE), round(0.8 * RATE)])
 
+    def test_a_category_of_its_own_is_cleaned_and_joins_the_tree(self) -> None:
+        view = self.begun()
+        take = view["takes"][0]["id"]
+        mark = {"id": 1, "take": take, "start_s": 2.3, "end_s": 2.9, "category": " Gears /  Stone wheel "}
+        view = self.kept(view, marks=[mark], template="{code} {number}")
+        self.assertEqual((view["reel"]["marks"][0]["category"], view["names"][0]["name"]), ("Gears/Stone wheel", "STON 1"))
+        [made] = self.finish(self.client.post(f"{HERE}/reels/{view['id']}/selects"))["sounds"]
+        facts = self.get(f"{HERE}/sounds/{made}")
+        self.assertEqual((facts["category"], facts["category_sure"]), ("Gears/Stone wheel", 1.0))
+        self.assertTrue({"Gears", "Gears/Stone wheel"} <= {one["path"] for one in self.get(f"{HERE}/categories")})
+        wrong = self.client.put(f"{HERE}/reels/{view['id']}", json={**view["reel"], "marks": [{**mark, "category": "a//b"}]})
+        self.assertEqual(wrong.status_code, 422)
+
     def ended(self, number: int):  # type: ignore[no-untyped-def]
         while True:
             job = next(job for job in self.get("/api/jobs") if job["id"] == number)

@@ -27,6 +27,11 @@ export function MarkRows({
 }) {
   const order = (mark: Mark) => (view.takes.find((take) => take.id === mark.take)?.start_s ?? 0) + mark.start_s;
   const marks = [...view.reel.marks].sort((a, b) => order(a) - order(b));
+  const library = useShared((state) => state.library);
+  const tree = useQuery({
+    queryKey: ["categories", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/categories", { params: { path: { library } } })),
+  });
   const row = useRef<HTMLTableRowElement>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: another choice is the reason
   useEffect(() => {
@@ -49,6 +54,7 @@ export function MarkRows({
             <th>From</th>
             <th>Length</th>
             <th>Words</th>
+            <th>Category</th>
             <th>Name of the select</th>
             <th />
           </tr>
@@ -88,7 +94,29 @@ export function MarkRows({
                       mark.words
                     ))}
                 </td>
-                <chakra.td fontFamily="mono" maxW="260px">
+                <chakra.td maxW="110px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" color={mark.category ? undefined : "dim"}>
+                  {mine && mark.kind !== "noise" ? (
+                    <Input
+                      key={`${mark.id} ${mark.category}`}
+                      label="Category of the select"
+                      list="categories-known"
+                      py="1px"
+                      w="104px"
+                      defaultValue={mark.category}
+                      placeholder={take?.category || "none"}
+                      onBlur={(event) =>
+                        event.currentTarget.value.trim() !== mark.category && onChange(mark.id, { category: event.currentTarget.value.trim() })
+                      }
+                      onKeyDown={(event) => {
+                        if (event.key === "Enter") event.currentTarget.blur();
+                        event.stopPropagation();
+                      }}
+                    />
+                  ) : (
+                    mark.category || (mark.kind === "noise" ? "" : take?.category)
+                  )}
+                </chakra.td>
+                <chakra.td fontFamily="mono" maxW="230px">
                   {name && (
                     <>
                       <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={name.name}>
@@ -119,6 +147,11 @@ export function MarkRows({
           })}
         </tbody>
       </chakra.table>
+      <datalist id="categories-known">
+        {tree.data?.map((one) => (
+          <option key={one.path} value={one.path} />
+        ))}
+      </datalist>
     </Box>
   );
 }

@@ -11,6 +11,7 @@ import { SavedChains } from "../../app/SavedChains";
 import { StepList, useStepKinds } from "../../app/StepList";
 import { freshStep, useSend } from "../../app/send";
 import { complain, queries, tell, useShared } from "../../app/store";
+import { UndoRedo } from "../../app/UndoRedo";
 import { useSettled } from "../../app/useSettled";
 import { type Band, WaveView } from "../../canvas/WaveView";
 import { live, player, useListening } from "../../listening/player";
@@ -249,12 +250,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
           {seconds(sound.seconds)}, {rate(sound.rate)}, {channels(sound.channels)}
         </Box>
         <Box flex={1} />
-        <Do act="undo" disabled={!history.canUndo} onClick={history.undo}>
-          Undo
-        </Do>
-        <Do act="redo" disabled={!history.canRedo} onClick={history.redo}>
-          Redo
-        </Do>
+        <UndoRedo history={history} />
         <Do act="toLayer" onClick={() => void send.layer(sound)}>
           To a layer
         </Do>

@@ -12,6 +12,7 @@ import { SavedChains } from "../../app/SavedChains";
 import { StepList } from "../../app/StepList";
 import { freshStep } from "../../app/send";
 import { complain, queries, tell, useShared } from "../../app/store";
+import { UndoRedo } from "../../app/UndoRedo";
 import { type Band, type Hint, WaveView } from "../../canvas/WaveView";
 import { live, player, TEMPOS, useListening } from "../../listening/player";
 import { MarkRows } from "./MarkRows";
@@ -300,12 +301,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
         <Title>{view.name}</Title>
         <ReelChoice />
         <Box flex={1} />
-        <Do act="undo" disabled={!history.canUndo} onClick={history.undo}>
-          Undo
-        </Do>
-        <Do act="redo" disabled={!history.canRedo} onClick={history.redo}>
-          Redo
-        </Do>
+        <UndoRedo history={history} />
         <Do main act="commit" disabled={!made} onClick={() => void make()}>
           Make {made} {made === 1 ? "select" : "selects"}
         </Do>

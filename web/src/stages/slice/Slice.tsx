@@ -10,6 +10,7 @@ import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Heading, Line, Num, Pick, Side, Title } from "../../app/parts";
 import { complain, tell, useShared } from "../../app/store";
+import { UndoRedo } from "../../app/UndoRedo";
 import { type Band, WaveView } from "../../canvas/WaveView";
 import { live, player, useListening } from "../../listening/player";
 import { Lengths } from "./Lengths";
@@ -245,12 +246,7 @@ function Board({ loaded }: { loaded: PlanView }) {
           </Box>{" "}
           {pieces.length - kept} dropped
         </Box>
-        <Do act="undo" disabled={!history.canUndo} onClick={() => back(history.undo)}>
-          Undo
-        </Do>
-        <Do act="redo" disabled={!history.canRedo} onClick={() => back(history.redo)}>
-          Redo
-        </Do>
+        <UndoRedo history={history} back={back} />
         <Do act="playThrough" on={through} onClick={() => (through ? setThrough(false) : playAll())}>
           Play through
         </Do>

@@ -10,6 +10,7 @@ import { Bar, Do, Empty, Fact, Heading, Line, Side, TextField, Title } from "../
 import { StepList } from "../../app/StepList";
 import { EMPTY_MIX, freshId, layerOf } from "../../app/send";
 import { complain, queries, tell, useShared } from "../../app/store";
+import { UndoRedo } from "../../app/UndoRedo";
 import { useSettled } from "../../app/useSettled";
 import { live, player, useListening } from "../../listening/player";
 import { AddLayer } from "./AddLayer";
@@ -247,12 +248,7 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
           </Box>
           <span>{level(meters?.integrated_lufs, "LUFS")}</span>
         </Flex>
-        <Do act="undo" disabled={!history.canUndo} onClick={history.undo}>
-          Undo
-        </Do>
-        <Do act="redo" disabled={!history.canRedo} onClick={history.redo}>
-          Redo
-        </Do>
+        <UndoRedo history={history} />
         <Do onClick={() => go("/vary")}>Vary</Do>
         <Do main act="commit" disabled={!mix.members.length} onClick={() => void print()}>
           Print to library
