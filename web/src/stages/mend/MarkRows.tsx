@@ -46,7 +46,7 @@ export function MarkRows({
     );
   return (
     <Box overflow="auto" flex={1} minH={0} tabIndex={0} aria-label="Marks" role="region">
-      <chakra.table w="100%" fontSize="12px" aria-label="Marks of this reel">
+      <chakra.table w="100%" fontSize="12px" aria-label="Marks of this reel" css={{ "& td, & th": { paddingInlineEnd: "9px" } }}>
         <chakra.thead color="dim" textAlign="left" position="sticky" top={0} bg="ground">
           <tr>
             <chakra.th pl="14px">What</chakra.th>
@@ -79,7 +79,7 @@ export function MarkRows({
                 <chakra.td pl="14px" py="3px" color={COLOURS[mark.kind] === "faint" ? "dim" : COLOURS[mark.kind]} fontWeight={600}>
                   {mark.kind}
                 </chakra.td>
-                <chakra.td maxW="150px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                <chakra.td maxW="118px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
                   {take?.name}
                 </chakra.td>
                 <chakra.td fontFamily="mono">{mark.start_s.toFixed(2)} s</chakra.td>
@@ -198,7 +198,7 @@ function Words({
         ref={field}
         list="words-offered"
         py="1px"
-        w="150px"
+        w="132px"
         value={text}
         placeholder="words, then Enter"
         autoComplete="off"
