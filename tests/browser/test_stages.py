@@ -55,7 +55,7 @@ class Stages(InBrowser):
         page.get_by_role("button", name="Clear filters").click()
         page.get_by_role("button", name="Sort by length").click()
         page.get_by_role("button", name="Sort by length").click()
-        expect(page.locator("[data-sound]").first).to_contain_text("Gear room performance")
+        expect(page.locator("[data-sound]").first).to_contain_text("RAW bellows loft")
 
     def test_what_was_heard_goes_into_a_layer(self) -> None:
         page = self.page
