@@ -13,7 +13,7 @@ from oskren.core.measure.report import Measures
 from oskren.core.mending import reel as rules
 from oskren.core.mending.reel import Mark, Reel
 from oskren.core.mending.suggest import Suggestions
-from oskren.core.nodes.model import Chained, Node, NodeAdapter, check_chain, node_hash
+from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter, check_chain, node_hash
 from oskren.core.words.categories import clean
 from oskren.store import Library, tree
 from oskren.store.arrivals import notes_of
@@ -195,7 +195,7 @@ def make_selects(
 
 def _made(library: Library, take: Take, mark: Mark) -> bool:
     """Whether a mark's select is in the library already: the same part of the same take."""
-    node, _ = rules.select(Reel(takes=(mark.take,)), mark.model_copy(update={"chain": ()}), take.node)
+    node = Excerpt(node=take.node, start_s=mark.start_s, end_s=mark.end_s)
     with library.reading() as session:
         query = select(Sound.id).where(Sound.cut_from == take.sound.id, Sound.key == node_hash(node), Sound.trashed.is_(None))
         return session.scalar(query.limit(1)) is not None

@@ -216,6 +216,13 @@ class Player {
     }
   }
 
+  /** As ``open``, for what is remembered by its question: overtaken by a newer wish it fails, and is opened when it is wished again. */
+  async opened(...what: Parameters<Player["open"]>): Promise<Heard> {
+    const found = await this.open(...what);
+    if (!found) throw new Error("overtaken");
+    return found;
+  }
+
   /** Show something in the strip without playing it. */
   show(heard: Heard) {
     if (useListening.getState().playing) this.stop();

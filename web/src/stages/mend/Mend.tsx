@@ -127,13 +127,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     queryKey: ["opened", library, target],
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
-    retry: false,
-    queryFn: async () => {
-      const found = await player.open({ node: target }, library, sound.name, { lufs: after?.lufs ?? null });
-      // something newer was asked for meanwhile: this one is opened when it is wished again
-      if (!found) throw new Error("superseded");
-      return found;
-    },
+    queryFn: () => player.opened({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),
   });
   const now = opened.data && !opened.isPlaceholderData ? opened.data : null;
   // what is heard follows every edit at the same moment; loudness of before and after is matched

@@ -451,7 +451,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
             onChange={(chain, gesture) => change({ chain }, gesture)}
             chosen={step}
             onChoose={setStep}
-            channels={2}
+            channels={Math.max(...view.takes.map((take) => take.channels))}
           />
           {!reel.chain.some((one) => one.kind === "noise_reduction") && (
             <Box>

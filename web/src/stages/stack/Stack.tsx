@@ -117,7 +117,7 @@ function Bench({ design, designs, onNew }: { design: Design; designs: Design[]; 
     queryKey: ["opened", library, listened],
     enabled: audible,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => player.open({ node: listened as Node }, library, name),
+    queryFn: () => player.opened({ node: listened as Node }, library, name),
   });
   const now = opened.data;
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another rendering is a reason
