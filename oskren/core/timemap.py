@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 
 import numpy as np
+
+from oskren.core.types import Floats
 
 
 @dataclass(frozen=True)
@@ -36,24 +39,32 @@ class TimeMap:
         """input = scale * output + offset; scale -1 reverses."""
         return TimeMap((0.0, 1.0), (offset, offset + scale))
 
+    @functools.cached_property
+    def _knots(self) -> tuple[Floats, Floats]:
+        return np.array(self.outputs), np.array(self.inputs)
+
+    def inputs_at(self, outputs_s: Floats) -> Floats:
+        """Input moments of many output moments (s)."""
+        return _through(outputs_s, *self._knots)
+
+    def outputs_at(self, inputs_s: Floats) -> Floats:
+        """Output moments of many input moments (s)."""
+        outputs, inputs = self._knots
+        return _through(inputs_s, inputs, outputs) if inputs[0] < inputs[-1] else _through(inputs_s, inputs[::-1], outputs[::-1])
+
     def to_input(self, output_s: float) -> float:
-        return _through(output_s, self.outputs, self.inputs)
+        return float(self.inputs_at(np.array([output_s]))[0])
 
     def to_output(self, input_s: float) -> float:
-        if self.inputs[0] < self.inputs[-1]:
-            return _through(input_s, self.inputs, self.outputs)
-        return _through(input_s, self.inputs[::-1], self.outputs[::-1])
+        return float(self.outputs_at(np.array([input_s]))[0])
 
     def then(self, later: TimeMap) -> TimeMap:
         """The map of this step followed by ``later``."""
-        knots = sorted(set(later.outputs) | {later.to_output(out) for out in self.outputs})
-        kept = [knots[0]]
-        for knot in knots[1:]:
-            if knot - kept[-1] > 1e-12:
-                kept.append(knot)
-        return TimeMap(tuple(kept), tuple(self.to_input(later.to_input(knot)) for knot in kept))
+        knots = np.unique(np.concatenate([later._knots[0], later.outputs_at(self._knots[0])]))
+        kept = knots[np.concatenate([[True], np.diff(knots) > 1e-12])]
+        return TimeMap(tuple(kept.tolist()), tuple(self.inputs_at(later.inputs_at(kept)).tolist()))
 
 
-def _through(value: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> float:
-    i = int(np.clip(np.searchsorted(xs, value) - 1, 0, len(xs) - 2))
-    return ys[i] + (value - xs[i]) * (ys[i + 1] - ys[i]) / (xs[i + 1] - xs[i])
+def _through(values: Floats, xs: Floats, ys: Floats) -> Floats:
+    i = np.clip(np.searchsorted(xs, values) - 1, 0, len(xs) - 2)
+    return np.asarray(ys[i] + (values - xs[i]) * (ys[i + 1] - ys[i]) / (xs[i + 1] - xs[i]))

@@ -17,7 +17,8 @@ from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Node, Print, Row, Source, node_hash
-from oskren.core.nodes.render import Renderer, Shape
+from oskren.core.nodes.render import Renderer
+from oskren.core.nodes.voices import Shape
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work import tasks

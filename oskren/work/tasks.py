@@ -16,7 +16,8 @@ from oskren.core.errors import AudioFileError, Cancelled, OskrenError
 from oskren.core.measure import anchor, levels, noise, peaks, report, sameness
 from oskren.core.nodes.cache import Cache, Scratch
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, active, node_hash
-from oskren.core.nodes.render import Renderer, Shape
+from oskren.core.nodes.render import Renderer
+from oskren.core.nodes.voices import Shape
 from oskren.core.shipping.sheet import Item, Target
 from oskren.core.shipping.write import render_file
 from oskren.core.slicing import detect

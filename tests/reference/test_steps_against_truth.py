@@ -7,7 +7,7 @@ from scipy import signal
 
 from oskren.core.audio import dither, layouts
 from oskren.core.measure import levels
-from oskren.core.nodes.render import pan_gains
+from oskren.core.nodes.voices import pan_gains
 from oskren.core.steps import Context, kind_of
 from oskren.core.steps.dynamics import LimiterParams
 from oskren.core.steps.edges import SHAPES, fade_gain

@@ -16,6 +16,8 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from oskren.core.audio.layouts import layout_of
+from oskren.core.envelope import Envelope
+from oskren.core.errors import OskrenError
 from oskren.core.steps.base import REGISTRY, checked, kind_of
 
 HASH_VERSION = 1
@@ -52,13 +54,15 @@ class Step(Frozen):
     params: dict[str, Any] = Field(default_factory=dict)
     on: bool = True
     id: str = ""
-    start_s: float | None = Field(None, ge=0)
-    end_s: float | None = Field(None, ge=0)
+    start_s: float | None = Field(None, ge=-600)
+    end_s: float | None = Field(None, ge=-600)
     channels: tuple[int, ...] = ()
     low_hz: float | None = Field(None, ge=0, le=192_000)
     high_hz: float | None = Field(None, ge=0, le=192_000)
     fade_s: float = Field(FADE_S, ge=0, le=10)
     tail: Literal["cut", "ring"] = "cut"
+    envelopes: tuple[Envelope, ...] = Field((), max_length=16)
+    """How parameters move, each in the time of the chain's input."""
     learned_on: Node | None = None
     """Another sound, through the same steps before, that a portable step learns from; else it learns from its own input."""
 
@@ -71,6 +75,11 @@ class Step(Frozen):
     def known(self) -> bool:
         """Whether this version knows the kind; a step it does not know is kept and passed over."""
         return self.kind in REGISTRY
+
+    @property
+    def moves(self) -> tuple[Envelope, ...]:
+        """The envelopes that change something, of parameters that may move."""
+        return tuple(one for one in self.envelopes if one.moves and one.control in kind_of(self.kind).moving) if self.known else ()
 
     def values(self) -> Any:
         """The validated parameters."""
@@ -118,11 +127,12 @@ class Excerpt(Frozen):
 
 
 class Chained(Frozen):
-    """A node through a chain of steps."""
+    """A node through a chain of steps; moments of the steps count from its first frame, or ``from_zero`` from its own zero (a strike line)."""
 
     kind: Literal["chained"] = "chained"
     node: Node
     chain: tuple[Step, ...] = ()
+    from_zero: bool = False
 
 
 class Row(Frozen):
@@ -152,15 +162,29 @@ class Difference(Frozen):
     without: Node
 
 
+Colour = Literal["", "glass", "plum", "sky", "chalk"]
+"""Colours a layer or group may be given; the empty one is that of its role."""
+
+
+class Origin(Frozen):
+    """The sound or design of a library that a layer was made with, and the hash of what it was then."""
+
+    kind: Literal["sound", "design"]
+    id: int
+    pinned: str = Field(pattern="^[0-9a-f]{40}$")
+
+
 class Member(Frozen):
     """One sound in a mix: its anchor (s of its node) lands ``at_s`` from the mix's zero.
 
-    Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again.
+    Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again; so are the envelopes of gain and
+    pan, which add to those (dB, and -1 to 1), while that of pitch (st) is part of the audio. Points of envelopes lie in the time of the
+    node. ``frozen`` is heard in place of the node with all that is done to it; taking it away thaws.
     """
 
-    id: str = ""
-    name: str = ""
-    role: str = ""
+    id: str = Field("", max_length=60)
+    name: str = Field("", max_length=400)
+    role: str = Field("", max_length=40)
     node: Node
     at_s: float = Field(0.0, ge=-600, le=86_400)
     anchor_s: float = 0.0
@@ -178,6 +202,31 @@ class Member(Frozen):
     fade_in_shape: str = "equal power"
     fade_out_shape: str = "equal power"
     chain: tuple[Step, ...] = ()
+    envelopes: tuple[Envelope, ...] = Field((), max_length=8)
+    group: str = Field("", max_length=60)
+    colour: Colour = ""
+    locked: bool = False
+    search: str = Field("", max_length=400)
+    """Where a roll takes other sources from, in the words of the search."""
+    origin: Origin | None = None
+    frozen: Print | None = None
+
+    def envelope(self, control: str) -> Envelope | None:
+        """The envelope of gain_db, pan or pitch_st that changes something."""
+        return next((one for one in self.envelopes if one.control == control and one.moves), None)
+
+
+class Group(Frozen):
+    """Layers that share gain, pan, mute and a chain; to the mix they are one more mix in it."""
+
+    id: str = Field(min_length=1, max_length=60)
+    name: str = Field("", max_length=400)
+    gain_db: float = Field(0.0, ge=-96, le=36)
+    pan: float = Field(0.0, ge=-1, le=1)
+    mute: bool = False
+    chain: tuple[Step, ...] = ()
+    colour: Colour = ""
+    frozen: Print | None = None
 
 
 class Mix(Frozen):
@@ -185,38 +234,59 @@ class Mix(Frozen):
 
     kind: Literal["mix"] = "mix"
     members: tuple[Member, ...] = ()
+    groups: tuple[Group, ...] = Field((), max_length=200)
     chain: tuple[Step, ...] = ()
     rate: int | None = None
     layout: Literal["mono", "stereo"] = "stereo"
 
 
 Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Row | Mix, Field(discriminator="kind")]
-for _model in (Step, Print, Excerpt, Chained, Loop, Difference, Row, Member, Mix):
+for _model in (Step, Print, Excerpt, Chained, Loop, Difference, Row, Member, Group, Mix):
     _model.model_rebuild()
 NodeAdapter: TypeAdapter[Node] = TypeAdapter(Node)
 
 
 def member_node(member: Member, rate: int | None = None) -> Chained:
-    """The member's own audio as a node: part, direction, pitch, chain, rate, fades."""
+    """The member's own audio as a node: part, direction, pitch, chain, rate, fades; or what it was frozen to."""
+    convert = (Step(kind="rate", params={"rate": rate}),) if rate is not None else ()
+    if member.frozen is not None:
+        return Chained(node=member.frozen, chain=convert)
     steps: list[Step] = []
     if member.start_s is not None or member.end_s is not None:
         steps.append(Step(kind="trim", params={"start_s": member.start_s, "end_s": member.end_s}))
     if member.reverse:
         steps.append(Step(kind="reverse"))
-    if member.pitch_st != 0 or member.stretch != 1:
-        steps.append(
-            Step(kind="pitch", params={"semitones": member.pitch_st, "mode": "keep length" if member.keep_length else "varispeed", "stretch": member.stretch})
-        )
+    gliding = member.envelope("pitch_st")
+    if member.pitch_st != 0 or member.stretch != 1 or gliding:
+        params = {"semitones": member.pitch_st, "mode": "keep length" if member.keep_length else "varispeed", "stretch": member.stretch}
+        moves: tuple[Envelope, ...] = ()
+        if gliding:
+            points = tuple((at, value + member.pitch_st) for at, value in gliding.points)
+            moves = (gliding.model_copy(update={"control": "semitones", "points": points}),)
+        steps.append(Step(kind="pitch", params=params, envelopes=moves))
     steps += member.chain
-    if rate is not None:
-        steps.append(Step(kind="rate", params={"rate": rate}))
+    steps += convert
     if member.fade_in_s or member.fade_out_s:
-        steps.append(
-            Step(
-                kind="fade", params={"in_s": member.fade_in_s, "out_s": member.fade_out_s, "in_shape": member.fade_in_shape, "out_shape": member.fade_out_shape}
-            )
-        )
+        fades = {"in_s": member.fade_in_s, "out_s": member.fade_out_s, "in_shape": member.fade_in_shape, "out_shape": member.fade_out_shape}
+        steps.append(Step(kind="fade", params=fades))
     return Chained(node=member.node, chain=tuple(steps))
+
+
+def thawed(member: Member) -> Member:
+    """The member as it is when it is not frozen."""
+    return member if member.frozen is None else member.model_copy(update={"frozen": None})
+
+
+def group_mix(mix: Mix, group: Group, rate: int | None) -> Mix:
+    """A group's own sum, with its chain, at a rate (Hz); gain, pan and mute of the group are left to the mix it is in."""
+    own = tuple(member.model_copy(update={"group": ""}) for member in mix.members if member.group == group.id)
+    return Mix(members=own, chain=group.chain, rate=rate, layout=mix.layout)
+
+
+def loose(mix: Mix) -> tuple[Member, ...]:
+    """Members that are in no group of the mix."""
+    groups = {group.id for group in mix.groups}
+    return tuple(member for member in mix.members if member.group not in groups)
 
 
 @functools.lru_cache(maxsize=1)
@@ -231,11 +301,14 @@ def active(chain: tuple[Step, ...]) -> tuple[Step, ...]:
 
 
 def check_chain(chain: Sequence[Step], kept: Sequence[Step] = ()) -> None:
-    """Raise OskrenError when a step cannot be: values out of range, or a kind that is unknown and was not ``kept`` here before."""
+    """Raise OskrenError when a step cannot be: values out of range, an envelope of what stays, or an unknown kind that was not ``kept`` here before."""
     before = {step.kind for step in kept}
     for step in chain:
         if step.known or step.kind not in before:
             step.values()
+            for envelope in step.envelopes:
+                if envelope.control not in kind_of(step.kind).moving:
+                    raise OskrenError(f"{kind_of(step.kind).label}: {envelope.control} cannot follow an envelope; remove the envelope.")
 
 
 def _step_facts(step: Step) -> dict[str, Any]:
@@ -250,7 +323,21 @@ def _step_facts(step: Step) -> dict[str, Any]:
         more = [list(step.channels), step.low_hz, step.high_hz, step.fade_s, step.tail]
         if more != [[], None, None, FADE_S, "cut"]:
             facts["limits"] = more
+    if step.moves:
+        facts["moves"] = [_way(one) for one in step.moves]
     return facts
+
+
+def _way(envelope: Envelope) -> list[Any]:
+    return [envelope.control, envelope.points, envelope.curve]
+
+
+def _member_facts(member: Member) -> list[Any]:
+    facts: list[Any] = [node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan]
+    if member.frozen is not None:
+        facts.append(["stands for", node_hash(member_node(thawed(member)))])  # where it lies is told by what it was frozen from
+    moves = [_way(one) for control in ("gain_db", "pan") if (one := member.envelope(control))]
+    return [*facts, moves] if moves else facts
 
 
 def _facts(node: Node) -> Any:
@@ -264,7 +351,8 @@ def _facts(node: Node) -> Any:
             return ["excerpt", node_hash(node.node), node.start_s, node.end_s]
         case Chained():
             on = active(node.chain)
-            return ["chained", node_hash(node.node), [_step_facts(step) for step in on]]
+            zero = ["from zero"] if node.from_zero and any(step.limited or step.moves for step in on) else []
+            return ["chained", node_hash(node.node), [_step_facts(step) for step in on], *zero]
         case Loop():
             return ["loop", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
         case Difference():
@@ -272,9 +360,14 @@ def _facts(node: Node) -> Any:
         case Row():
             return ["row", [node_hash(part) for part in node.nodes], node.gap_s]
         case Mix():
-            heard = [member for member in node.members if not member.mute]
-            members = [[node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan] for member in heard]
-            return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout]
+            members = [_member_facts(member) for member in loose(node) if not member.mute]
+            groups = [_group_facts(node, group) for group in node.groups if not group.mute]
+            return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout, *([groups] if groups else [])]
+
+
+def _group_facts(mix: Mix, group: Group) -> list[Any]:
+    facts: list[Any] = [node_hash(group_mix(mix, group, None)), group.gain_db, group.pan]
+    return facts if group.frozen is None else [*facts, group.frozen.audio]
 
 
 def node_hash(node: Node) -> str:
@@ -290,7 +383,9 @@ def inputs(node: Node) -> list[Node]:
         case Source() | Print():
             return []
         case Mix():
-            return [*(member.node for member in node.members), *learned_from(node.chain, *(member.chain for member in node.members))]
+            frozen = [one for one in (*(member.frozen for member in node.members), *(group.frozen for group in node.groups)) if one is not None]
+            chains = (node.chain, *(member.chain for member in node.members), *(group.chain for group in node.groups))
+            return [*(member.node for member in node.members), *frozen, *learned_from(*chains)]
         case Difference():
             return [node.node, node.without]
         case Row():
@@ -299,6 +394,11 @@ def inputs(node: Node) -> list[Node]:
             return [node.node, *learned_from(node.chain)]
         case _:
             return [node.node]
+
+
+def steps_of(mix: Mix) -> list[Step]:
+    """Every step of a design: of its sum, its groups and its layers."""
+    return [step for chain in (mix.chain, *(group.chain for group in mix.groups), *(member.chain for member in mix.members)) for step in chain]
 
 
 def learned_from(*chains: Sequence[Step]) -> list[Node]:

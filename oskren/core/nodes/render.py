@@ -2,21 +2,38 @@
 
 from __future__ import annotations
 
-import math
 from collections import Counter
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from oskren.core.audio import files
-from oskren.core.audio.layouts import convert, layout_of
+from oskren.core.audio.layouts import convert
 from oskren.core.errors import Cancelled, OskrenError
-from oskren.core.measure.levels import amplitude
 from oskren.core.nodes.cache import Cache
 from oskren.core.nodes.limits import Limited, overlap
-from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Member, Mix, Node, Print, Row, Source, Step, active, deepest, member_node, node_hash
+from oskren.core.nodes.model import (
+    Chained,
+    Difference,
+    Excerpt,
+    Loop,
+    Member,
+    Mix,
+    Node,
+    Print,
+    Row,
+    Source,
+    Step,
+    active,
+    deepest,
+    group_mix,
+    loose,
+    member_node,
+    node_hash,
+    thawed,
+)
+from oskren.core.nodes.voices import Shape, Voice
 from oskren.core.steps.base import Context, Stream, Summary, kind_of
 from oskren.core.steps.edges import fade_gain
 from oskren.core.timemap import TimeMap
@@ -27,38 +44,6 @@ SHORT = 1 << 20
 """Frames up to which a sound is held whole between learning and processing."""
 
 DEEPEST = 64
-
-
-@dataclass(frozen=True)
-class Shape:
-    """Length (frames), rate (Hz) and channels of a node, and the frame of its own zero (the strike line of a mix)."""
-
-    frames: int
-    rate: int
-    channels: int
-    zero: int = 0
-    layout: str = ""
-
-    @property
-    def named(self) -> str:
-        """The channel layout, the usual one of so many channels when none is stated."""
-        return self.layout or layout_of(self.channels)
-
-    @property
-    def seconds(self) -> float:
-        return self.frames / self.rate
-
-
-def pan_gains(pan: float, channels: int) -> Samples:
-    """Matrix (channels, 2) for pan -1 (left) to 1 (right): equal power, -3 dB in the centre for mono.
-
-    A stereo sound is balanced: unity in the centre, cos and sin scaled by √2 and held at 1 outside it.
-    """
-    angle = (pan + 1) * math.pi / 4
-    left, right = math.cos(angle), math.sin(angle)
-    if channels == 1:
-        return np.array([[left, right]], np.float32)
-    return np.array([[min(1.0, left * math.sqrt(2)), 0.0], [0.0, min(1.0, right * math.sqrt(2))]], np.float32)
 
 
 class Renderer:
@@ -116,17 +101,17 @@ class Renderer:
         """The context of every active step, and the shape after the last."""
         inner = self.shape(node.node)
         rate, channels, frames, layout = inner.rate, inner.channels, inner.frames, inner.layout
-        so_far = TimeMap.identity()
+        so_far = TimeMap.affine(1.0, -inner.zero / inner.rate) if node.from_zero else TimeMap.identity()
         contexts = []
         for step in active(node.chain):
             kind, params = kind_of(step.kind), step.values()
-            at = Context(rate, channels, frames, so_far.to_output, layout)
+            at = Context(rate, channels, frames, so_far.to_output, layout, step.moves, so_far.inputs_at)
             contexts.append(at)
             if not kind.keeps_time:
                 so_far = so_far.then(kind.time_map(params, at))
             layout = kind.out_layout(params, layout, channels)
             frames, channels, rate = kind.out_frames(params, at), kind.out_channels(params, channels), kind.out_rate(params, rate)
-        zero = round(so_far.to_output(inner.zero / inner.rate) * rate) if inner.zero else 0
+        zero = round(so_far.to_output(0.0 if node.from_zero else inner.zero / inner.rate) * rate) if inner.zero else 0
         return contexts, Shape(frames, rate, channels, zero, layout)
 
     def time_map(self, node: Node) -> TimeMap:
@@ -145,23 +130,43 @@ class Renderer:
     def placed(self, mix: Mix, member: Member) -> tuple[Chained, Shape, int]:
         """A member's own node at the mix's rate, its shape, and the frame (from the strike line) where it starts."""
         rate = self.mix_rate(mix)
-        plain = member_node(member)
-        same = self.shape(plain).rate == rate
-        node = plain if same else member_node(member, rate)
-        anchor = self.time_map(node).to_output(member.anchor_s)
+        node = self._at_rate(member, rate)
+        anchor = self.time_map(self._at_rate(thawed(member), rate)).to_output(member.anchor_s)
         return node, self.shape(node), round((member.at_s - anchor) * rate)
+
+    def _at_rate(self, member: Member, rate: int) -> Chained:
+        plain = member_node(member)
+        return plain if self.shape(plain).rate == rate else member_node(member, rate)
 
     def mix_rate(self, mix: Mix) -> int:
         return mix.rate or max((self.shape(member.node).rate for member in mix.members), default=48_000)
 
+    def voices(self, mix: Mix) -> list[Voice]:
+        """What sounds in a mix, each placed: members that are in no group, then groups; what is muted is left out."""
+        rate = self.mix_rate(mix)
+        found = []
+        for member in loose(mix):
+            if not member.mute:
+                node, shape, place = self.placed(mix, member)
+                gain, pan = member.envelope("gain_db"), member.envelope("pan")
+                moments = self.time_map(self._at_rate(thawed(member), rate)) if gain or pan else TimeMap.identity()
+                found.append(Voice(member.id, node, shape, place, member.gain_db, member.pan, gain, pan, moments))
+        for group in mix.groups:
+            own = group_mix(mix, group, rate)
+            if not group.mute and any(not member.mute for member in own.members):
+                shape = self.output_shape(own)
+                frozen = None if group.frozen is None else Member(node=group.frozen)
+                node_: Node = own if frozen is None else self._at_rate(frozen, rate)
+                found.append(Voice(group.id, node_, shape if frozen is None else self.shape(node_), -shape.zero, group.gain_db, group.pan))
+        return found
+
     def _mix_shape(self, mix: Mix) -> Shape:
         if deepest(mix) > DEEPEST:
             raise OskrenError(f"This design nests more than {DEEPEST} levels of sounds; print one of the inner designs and use the print.")
-        rate = self.mix_rate(mix)
-        spans = [(start, start + shape.frames) for _, shape, start in (self.placed(mix, member) for member in mix.members if not member.mute)]
+        spans = [(voice.place, voice.place + voice.shape.frames) for voice in self.voices(mix)]
         first = min((start for start, _ in spans), default=0)
         last = max((end for _, end in spans), default=0)
-        return Shape(max(1, last - first), rate, 1 if mix.layout == "mono" else 2, -first)
+        return Shape(max(1, last - first), self.mix_rate(mix), 1 if mix.layout == "mono" else 2, -first)
 
     def _row(self, row: Row) -> tuple[Shape, list[tuple[int, Node, Shape]]]:
         """Shape of a row; of each part the frame it begins at, its node at the row's rate, and its shape."""
@@ -194,7 +199,7 @@ class Renderer:
     def output_shape(self, node: Node) -> Shape:
         """Shape of what is heard: for a mix, with the chain on its sum."""
         if isinstance(node, Mix) and active(node.chain):
-            return self._walk(Chained(node=node.model_copy(update={"chain": ()}), chain=node.chain))[1]
+            return self._walk(_on_sum(node))[1]
         return self.shape(node)
 
     def read(self, node: Node, start: int, frames: int) -> Samples:
@@ -230,17 +235,17 @@ class Renderer:
             case Row():
                 return any(self.needs_whole(part) for part in node.nodes)
             case Mix():
-                return any(self.needs_whole(self.placed(node, member)[0]) for member in node.members if not member.mute)
+                return any(self.needs_whole(voice.node) for voice in self.voices(node))
             case Difference():
                 return self.needs_whole(node.node) or self.needs_whole(node.without)
             case Chained():
                 steps = active(node.chain)
                 for i in reversed(range(len(steps))):
                     kind = kind_of(steps[i].kind)
-                    prefix = Chained(node=node.node, chain=steps[: i + 1])
+                    prefix = node.model_copy(update={"chain": steps[: i + 1]})
                     if kind.whole:
                         return not self.cache.has(node_hash(prefix))
-                    if kind.analyses and self.cache.summary(self._summary_key(steps[i], Chained(node=node.node, chain=steps[:i]))) is None:
+                    if kind.analyses and self.cache.summary(self._summary_key(steps[i], node.model_copy(update={"chain": steps[:i]}))) is None:
                         return True
                 return self.needs_whole(node.node)
             case _:
@@ -267,7 +272,7 @@ class Renderer:
                 yield from self._in_a_row(node, start)
             case Mix():
                 if active(node.chain):
-                    yield from self.stream(Chained(node=node.model_copy(update={"chain": ()}), chain=node.chain), start)
+                    yield from self.stream(_on_sum(node), start)
                 else:
                     yield from self._mix(node, start)
 
@@ -276,11 +281,11 @@ class Renderer:
         if not steps:
             yield from self.stream(node.node, start)
             return
-        before, step = Chained(node=node.node, chain=steps[:-1]), steps[-1]
+        before, step = node.model_copy(update={"chain": steps[:-1]}), steps[-1]
         contexts, shape = self._walk(node)
         at, kind, params = contexts[-1], kind_of(step.kind), step.values()
         if kind.whole:
-            key = node_hash(Chained(node=node.node, chain=steps))
+            key = node_hash(node.model_copy(update={"chain": steps}))
             found = self.cache.open(key)
             if found is None:
                 self.renders[step.kind] += 1
@@ -335,7 +340,7 @@ class Renderer:
     def summary(self, node: Chained) -> Summary:
         """What the last active step of a chain learned from its input."""
         steps = active(node.chain)
-        return self._summary(steps[-1], Chained(node=node.node, chain=steps[:-1]), self._walk(node)[0][-1])
+        return self._summary(steps[-1], node.model_copy(update={"chain": steps[:-1]}), self._walk(node)[0][-1])
 
     def learned(self, node: Chained) -> tuple[Summary, Context]:
         """What the last active step of a chain learned, and where it stands."""
@@ -383,24 +388,21 @@ class Renderer:
     def _mix(self, mix: Mix, start: int) -> Iterator[Samples]:
         self.renders["mix"] += 1
         shape = self._mix_shape(mix)
-        voices = []
-        for member in mix.members:
-            if member.mute:
-                continue
-            node, own, place = self.placed(mix, member)
-            first = place + shape.zero
-            audio, _ = self.audio(node)
-            voices.append((first, audio, own.named, pan_gains(member.pan, min(own.channels, 2)) * np.float32(amplitude(member.gain_db))))
+        voices = [(voice, voice.place + shape.zero, self.audio(voice.node)[0]) for voice in self.voices(mix)]
         for at in range(start, shape.frames, BLOCK):
             count = min(BLOCK, shape.frames - at)
             total = np.zeros((count, 2), np.float64)
-            for first, audio, layout, gains in voices:
+            for voice, first, audio in voices:
                 low, high = max(at, first), min(at + count, first + len(audio))
                 if low < high:
-                    part = np.asarray(audio[low - first : high - first])
-                    total[low - at : high - at] += (part if part.shape[1] == len(gains) else convert(part, "stereo", layout)) @ gains
+                    total[low - at : high - at] += voice.heard(np.asarray(audio[low - first : high - first]), low - first)
             result = total.astype(np.float32)
             yield convert(result, "mono") if shape.channels == 1 else result
+
+
+def _on_sum(mix: Mix) -> Chained:
+    """A mix whose chain is put on the sum of its members; moments of its steps count from the strike line."""
+    return Chained(node=mix.model_copy(update={"chain": ()}), chain=mix.chain, from_zero=True)
 
 
 class _Reader:

@@ -15,9 +15,10 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from oskren.core.audio.layouts import layout_of
+from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.timemap import TimeMap
-from oskren.core.types import AnyArray, Samples
+from oskren.core.types import AnyArray, Floats, Samples
 
 Summary = dict[str, AnyArray]
 """What ``analyse`` learned from a whole input, kept by hash."""
@@ -55,6 +56,8 @@ class Context:
     frames: int
     carry: Callable[[float], float] = field(default=lambda seconds: seconds)
     layout: str = ""
+    envelopes: tuple[Envelope, ...] = ()
+    back: Callable[[Floats], Floats] = field(default=lambda seconds: seconds)
 
     @property
     def named(self) -> str:
@@ -66,6 +69,17 @@ class Context:
         ends = sorted((self.carry(start_s) if start_s is not None else 0.0, self.carry(end_s) if end_s is not None else self.frames / self.rate))
         first, last = (int(np.clip(round(end * self.rate), 0, self.frames)) for end in ends)
         return first, last
+
+    def envelope(self, control: str) -> Envelope | None:
+        """The envelope a parameter follows, if any; its points lie in the time the chain began in."""
+        return next((one for one in self.envelopes if one.control == control and one.moves), None)
+
+    def moved(self, control: str, own: float, first: int, count: int, every: int = 1) -> float | Floats:
+        """A parameter's value: its own, or along its envelope at ``count`` frames of the step's input from ``first`` on, ``every`` so many."""
+        follows = self.envelope(control)
+        if follows is None:
+            return own
+        return follows.at(self.back((first + every * np.arange(count)) / self.rate))
 
 
 @dataclass(frozen=True)
@@ -99,6 +113,23 @@ class Simple:
         return np.zeros((0, self._channels), np.float32)
 
 
+class Following:
+    """A stream that gives as many frames as it takes, by one function of the block and the frame it begins at."""
+
+    def __init__(self, at: Context, position: int, function: Callable[[Samples, int], Samples]):
+        self._function, self._here, self._channels = function, position, at.channels
+
+    def push(self, block: Samples) -> Samples:
+        if not len(block):
+            return self.flush()
+        given = self._function(block, self._here)
+        self._here += len(block)
+        return given
+
+    def flush(self) -> Samples:
+        return np.zeros((0, self._channels), np.float32)
+
+
 class StepKind:
     """A kind of step. Subclasses state the facts and give ``stream`` or ``run``."""
 
@@ -113,6 +144,8 @@ class StepKind:
     offered: ClassVar[bool] = True
     learns_by: ClassVar[tuple[str, ...] | None] = None
     """Parameters ``analyse`` looks at; None means all of them."""
+    moving: ClassVar[tuple[str, ...]] = ()
+    """Parameters that may follow an envelope."""
     portable: ClassVar[bool] = False
     """Whether what was learned from one sound holds for another: it names no places."""
 
@@ -202,6 +235,7 @@ def describe() -> list[dict[str, Any]]:
         for name, spec in kind.params.model_fields.items():
             extra = spec.json_schema_extra if isinstance(spec.json_schema_extra, dict) else {}
             limits = {type(rule).__name__.lower(): getattr(rule, type(rule).__name__.lower()) for rule in spec.metadata if type(rule).__name__ in ("Ge", "Le")}
-            controls.append({"name": name, "label": spec.title or name, "default": spec.default, "low": limits.get("ge"), "high": limits.get("le"), **extra})
+            shown = {"name": name, "label": spec.title or name, "default": spec.default, "low": limits.get("ge"), "high": limits.get("le"), **extra}
+            controls.append(shown | {"moving": True} if name in kind.moving else shown)
         answer.append({"key": kind.key, "label": kind.label, "family": kind.family, "keeps_time": kind.keeps_time, "whole": kind.whole, "controls": controls})
     return answer

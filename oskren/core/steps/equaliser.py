@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, kind_of, number, register
+from oskren.core.steps.base import Context, Following, Params, Simple, StepKind, Stream, Summary, choice, kind_of, number, register
 from oskren.core.types import Floats, Samples
 
 SETTLED = 1e-7
@@ -35,6 +35,34 @@ class Sections:
         return np.asarray(out, dtype=np.float32)
 
 
+TURN = 64
+"""Frames between two settings of a filter that moves."""
+
+
+class Turning:
+    """Second-order sections whose settings follow an envelope: set anew at every TURN frames of the sound, the state going on."""
+
+    def __init__(self, kind: FilterKind, params: Params, at: Context):
+        self._kind, self._params, self._at = kind, params, at
+        self._state: Floats | None = None
+
+    def __call__(self, block: Samples, first: int) -> Samples:
+        from scipy.signal import sosfilt
+
+        turns = first // TURN, (first + len(block) - 1) // TURN + 1
+        moving = [name for name in self._kind.moving if self._at.envelope(name) is not None]
+        paths = [np.asarray(self._at.moved(name, 0.0, turns[0] * TURN, turns[1] - turns[0], TURN)) for name in moving]
+        out = np.empty(block.shape)
+        for i, turn in enumerate(range(*turns)):
+            low, high = max(first, turn * TURN) - first, min(first + len(block), (turn + 1) * TURN) - first
+            values = {name: self._kind.within(name, float(path[i])) for name, path in zip(moving, paths, strict=True)}
+            sections = self._kind.sections(self._params.model_copy(update=values), self._at.rate)
+            if self._state is None:
+                self._state = np.zeros((len(sections), 2, block.shape[1]))
+            out[low:high], self._state = sosfilt(sections, block[low:high].astype(np.float64), axis=0, zi=self._state)
+        return np.asarray(out, dtype=np.float32)
+
+
 class FilterKind(StepKind):
     """A step that is a cascade of second-order sections."""
 
@@ -45,10 +73,23 @@ class FilterKind(StepKind):
     def sections(self, params: Params, rate: int) -> Floats:
         raise NotImplementedError
 
+    def within(self, name: str, value: float) -> float:
+        """A parameter's value held inside its range."""
+        limits = {type(rule).__name__: rule for rule in self.params.model_fields[name].metadata}
+        return float(np.clip(value, getattr(limits.get("Ge"), "ge", -np.inf), getattr(limits.get("Le"), "le", np.inf)))
+
     def lead(self, params: Params, at: Context) -> int:
-        return settle_frames(self.sections(params, at.rate))
+        """Until the filter has settled; one that moves, until it has at every setting of its way."""
+        paths = {name: follows for name in self.moving if (follows := at.envelope(name)) is not None}
+        settings = [params]
+        for name, follows in paths.items():
+            ends = {self.within(name, value) for _, value in follows.points}
+            settings = [one.model_copy(update={name: end}) for one in settings for end in (min(ends), max(ends))]
+        return max(settle_frames(self.sections(one, at.rate)) for one in settings)
 
     def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
+        if any(at.envelope(name) is not None for name in self.moving):
+            return Following(at, position, Turning(self, params, at))
         return Simple(Sections(self.sections(params, at.rate), at.channels), at.channels)
 
 
@@ -137,6 +178,7 @@ class HighPass(FilterKind):
     """Takes away what lies below a frequency."""
 
     key, label, params = "high_pass", "High-pass", PassParams
+    moving = ("cutoff_hz",)
 
     def sections(self, params: PassParams, rate: int) -> Floats:  # type: ignore[override]
         return butterworth("high", params.cutoff_hz, int(params.slope), rate)
@@ -147,6 +189,7 @@ class LowPass(FilterKind):
     """Takes away what lies above a frequency."""
 
     key, label, params = "low_pass", "Low-pass", LowPassParams
+    moving = ("cutoff_hz",)
 
     def sections(self, params: LowPassParams, rate: int) -> Floats:  # type: ignore[override]
         return butterworth("low", params.cutoff_hz, int(params.slope), rate)
@@ -164,6 +207,7 @@ class Band(FilterKind):
     """One band of equaliser: bell, shelf or notch."""
 
     key, label, params = "band", "Equaliser band", BandParams
+    moving = ("frequency_hz", "gain_db", "q")
 
     def sections(self, params: BandParams, rate: int) -> Floats:  # type: ignore[override]
         return cookbook(params.kind, params.frequency_hz, params.gain_db, params.q, rate)

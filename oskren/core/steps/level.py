@@ -9,8 +9,8 @@ import numpy as np
 from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.measure.levels import amplitude, db, peak
 from oskren.core.measure.loudness import loudness
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, number, register
-from oskren.core.types import Samples
+from oskren.core.steps.base import Context, Following, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.types import Floats, Samples
 
 
 class GainParams(Params):
@@ -22,10 +22,17 @@ class Gain(StepKind):
     """Change of level."""
 
     key, label, family, params = "gain", "Gain", "Level", GainParams
+    moving = ("gain_db",)
 
     def stream(self, params: GainParams, summary: Summary, at: Context, position: int) -> Stream:
-        factor = np.float32(amplitude(params.gain_db))
-        return Simple(lambda block: block * factor, at.channels)
+        if at.envelope("gain_db") is None:
+            factor = np.float32(amplitude(params.gain_db))
+            return Simple(lambda block: block * factor, at.channels)
+        return Following(at, position, lambda block, first: block * _column(at.moved("gain_db", params.gain_db, first, len(block))))
+
+
+def _column(gain_db: float | Floats) -> Samples:
+    return np.asarray(10.0 ** (np.asarray(gain_db) / 20), np.float32).reshape(-1, 1)
 
 
 class NormaliseParams(Params):
@@ -59,16 +66,19 @@ class Width(StepKind):
     """Gain of what both sides share and of what sets them apart, and left/right balance of a stereo sound; mono passes unchanged."""
 
     key, label, family, params = "width", "Mid, side and balance", "Level", WidthParams
+    version = 2
+    moving = ("mid_db", "side_db", "balance_db")
 
     def stream(self, params: WidthParams, summary: Summary, at: Context, position: int) -> Stream:
-        mid, side = amplitude(params.mid_db), amplitude(params.side_db)
-        left, right = amplitude(-params.balance_db / 2), amplitude(params.balance_db / 2)
-        matrix = np.array([[left * (mid + side), right * (mid - side)], [left * (mid - side), right * (mid + side)]], np.float32) / 2
+        def widened(block: Samples, first: int) -> Samples:
+            if at.channels != 2:
+                return block
+            mid, side = (_column(at.moved(name, getattr(params, name), first, len(block))) for name in ("mid_db", "side_db"))
+            lean = np.asarray(at.moved("balance_db", params.balance_db, first, len(block))) / 2
+            middle, sides = (block[:, :1] + block[:, 1:]) * mid / 2, (block[:, :1] - block[:, 1:]) * side / 2
+            return np.concatenate([(middle + sides) * _column(-lean), (middle - sides) * _column(lean)], axis=1).astype(np.float32)
 
-        def widened(block: Samples) -> Samples:
-            return np.asarray(block @ matrix, dtype=np.float32) if at.channels == 2 else block
-
-        return Simple(widened, at.channels)
+        return Following(at, position, widened)
 
 
 class EvenParams(Params):

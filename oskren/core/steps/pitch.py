@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from oskren.core.audio import resample
+from oskren.core.audio.glide import Glide, glided
+from oskren.core.audio.warp import warped
 from oskren.core.steps.base import Context, Params, StepKind, choice, number, register
 from oskren.core.timemap import TimeMap
 from oskren.core.types import Samples
@@ -17,18 +21,49 @@ class PitchParams(Params):
 
 @register
 class Pitch(StepKind):
-    """Shift in semitones by varispeed or with length kept, and stretch besides; longer blocks suit very low material."""
+    """Shift in semitones by varispeed or with length kept, and stretch besides; longer blocks suit very low material.
+
+    Semitones may follow an envelope: by varispeed the length is what the moving speed makes of it, with length kept the sound so sped
+    up and slowed down is warped back to its own time.
+    """
 
     key, label, family, params, whole, keeps_time = "pitch", "Pitch and length", "Time", PitchParams, True, False
+    moving = ("semitones",)
+
+    def _glide(self, params: PitchParams, at: Context) -> Glide | None:
+        follows = at.envelope("semitones")
+        if follows is None:
+            return None
+        times, semitones = follows.straight()
+        carried = np.array([at.carry(float(moment)) for moment in times])
+        order = np.argsort(carried, kind="stable")
+        carried, semitones = carried[order], np.clip(semitones[order], -48, 36)
+        apart = np.concatenate([[True], np.diff(carried) > 1e-9])
+        return Glide(carried[apart], semitones[apart], at.frames / at.rate)
 
     def out_frames(self, params: PitchParams, at: Context) -> int:
-        return resample.repitched_frames(at.frames, params.semitones, params.mode == "keep length", params.stretch)
+        glide = self._glide(params, at)
+        if glide is None:
+            return resample.repitched_frames(at.frames, params.semitones, params.mode == "keep length", params.stretch)
+        return max(1, round((at.frames / at.rate if params.mode == "keep length" else glide.seconds) * params.stretch * at.rate))
 
     def time_map(self, params: PitchParams, at: Context) -> TimeMap:
-        return TimeMap.affine(at.frames / self.out_frames(params, at), 0.0)
+        glide = self._glide(params, at)
+        if glide is None or params.mode == "keep length":
+            return TimeMap.affine(at.frames / self.out_frames(params, at), 0.0)
+        whole = glide.time_map()
+        return TimeMap(tuple(out * params.stretch for out in whole.outputs), whole.inputs)
 
     def run(self, params: PitchParams, samples: Samples, at: Context) -> Samples:
-        return resample.repitch(samples, params.semitones, at.rate, keep_length=params.mode == "keep length", factor=params.stretch, block_ms=params.block_ms)
+        glide = self._glide(params, at)
+        if glide is None:
+            keep = params.mode == "keep length"
+            return resample.repitch(samples, params.semitones, at.rate, keep_length=keep, factor=params.stretch, block_ms=params.block_ms)
+        frames = self.out_frames(params, at)
+        moved = glided(samples, glide, at.rate, max(1, round(glide.seconds * at.rate)))
+        if params.mode == "keep length":
+            return warped(moved, lambda seconds: glide.outputs_at(seconds / params.stretch), frames, at.rate, params.block_ms / 2)
+        return resample.stretch(moved, params.stretch, at.rate, params.block_ms, frames)
 
 
 class RateParams(Params):

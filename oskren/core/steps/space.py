@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import functools
 import math
+from collections.abc import Callable
 
 import numpy as np
 
-from oskren.core.measure.levels import amplitude
 from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, number, register
 from oskren.core.types import Floats, Samples
 
@@ -70,11 +70,15 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
     return np.concatenate([np.zeros((delay, channels)), result]).astype(np.float32)
 
 
+Level = Callable[[int, int], Floats]
+"""Amplitudes, shape (1 or count, 1), of a count of frames from a frame on."""
+
+
 class Convolution:
     """Overlap-add convolution of blocks, with the dry sound mixed in; the tail comes out on ``flush``."""
 
-    def __init__(self, impulse: Samples, wet: float, dry: float):
-        self._impulse, self._wet, self._dry = impulse, wet, dry
+    def __init__(self, impulse: Samples, wet: Level, dry: Level, position: int = 0):
+        self._impulse, self._wet, self._dry, self._here = impulse, wet, dry, position
         self._pending: Floats = np.zeros((0, impulse.shape[1]))
 
     def push(self, block: Samples) -> Samples:
@@ -82,8 +86,9 @@ class Convolution:
             return block
         from scipy.signal import oaconvolve
 
-        wet = oaconvolve(block.astype(np.float64), self._impulse, axes=0) * self._wet
-        wet[: len(block)] += block * self._dry
+        wet = oaconvolve(block * self._wet(self._here, len(block)), self._impulse, axes=0)
+        wet[: len(block)] += block * self._dry(self._here, len(block))
+        self._here += len(block)
         wet[: len(self._pending)] += self._pending[: len(wet)]
         self._pending = np.concatenate([wet, self._pending[len(wet) :]])[len(block) :] if len(self._pending) > len(wet) else wet[len(block) :]
         return np.asarray(wet[: len(block)], dtype=np.float32)
@@ -97,6 +102,8 @@ class Space(StepKind):
     """A room around the sound; its tail rings on after the end."""
 
     key, label, family, params = "space", "Space", "Space", SpaceParams
+    version = 2
+    moving = ("wet_db", "dry_db")
 
     def out_frames(self, params: SpaceParams, at: Context) -> int:
         longest = params.decay_s * max(1.0, params.low_ratio, params.high_ratio)
@@ -106,4 +113,8 @@ class Space(StepKind):
         return self.out_frames(params, at) - at.frames
 
     def stream(self, params: SpaceParams, summary: Summary, at: Context, position: int) -> Stream:
-        return Convolution(response(params, at.rate, at.channels), amplitude(params.wet_db), amplitude(params.dry_db))
+        def level(name: str) -> Level:
+            return lambda first, count: 10.0 ** (np.asarray(at.moved(name, getattr(params, name), first, count)) / 20).reshape(-1, 1)
+
+        # what the wet follows is how much goes into the room, so that its tail rings on as it was
+        return Convolution(response(params, at.rate, at.channels), level("wet_db"), level("dry_db"), position)
