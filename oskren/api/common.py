@@ -96,6 +96,7 @@ class SoundFacts(SoundRow):
 
     node: Node
     now: Node
+    now_key: str
     chain: list[dict[str, Any]]
     measures: dict[str, Any]
     paths: list[PathView]
@@ -243,7 +244,7 @@ def rows_of(session: Session, numbers: list[int], strengths: list[int | None]) -
 
 def facts_of(library: Library, sound: Sound) -> SoundFacts:
     """Everything known of a sound."""
-    from oskren.core.nodes.model import NodeAdapter, leaves
+    from oskren.core.nodes.model import NodeAdapter, leaves, node_hash
 
     now = node_of(sound)
     with library.reading() as session:
@@ -252,6 +253,7 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         **_row(sound, library.columns.strength_of([sound.id])[0]),
         node=NodeAdapter.validate_python(sound.node),
         now=now,
+        now_key=node_hash(now),
         chain=sound.chain,
         measures=sound.measures,
         paths=[PathView(path=path, format=format_, missing=missing) for path, format_, missing in library.paths(sound.id)],

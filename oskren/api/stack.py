@@ -1,47 +1,38 @@
-"""Stack: designs, their layout on the strike line, sum meters, prints and bundles."""
+"""Stack: layers on the strike line, meters of the sum, sources swapped and rolled, freezing, prints, performances."""
 
 from __future__ import annotations
 
-import shutil
-import tempfile
-from pathlib import Path
-from typing import Any
+from dataclasses import asdict
+from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, File, UploadFile
-from fastapi.responses import FileResponse
+from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
-from sqlalchemy import select
-from starlette.background import BackgroundTask
 
-from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
-from oskren.core import bundle
+from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
+from oskren.api.designs import DesignView
+from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Mix, Step, check_chain, member_node, node_hash
-from oskren.core.words.names import legal
-from oskren.core.words.propose import Proposal
-from oskren.store.keeping import note_uses
-from oskren.store.tables import Design
+from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, thawed
+from oskren.core.stacking import tune
+from oskren.core.stacking.perform import Performance, laid_out
+from oskren.core.stacking.shares import SumFacts
+from oskren.store import designs as kept
+from oskren.store import wanted as wanting
+from oskren.work import designs as work
 from oskren.work import tasks
+from oskren.work.jobs import Job
+from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
 
-class DesignView(BaseModel):
-    id: int
-    name: str
-    mix: Mix
-    created: str
-    project: int
-
-
-class NewDesign(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
-    mix: Mix = Mix()
-    project: int | None = None
-
-
 class Placed(BaseModel):
-    """Where a layer's own audio lies from the strike line (s), and the key of its waveform."""
+    """Where a layer's own audio lies from the strike line (s), and the key of its waveform.
+
+    ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
+    which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
+    to what it was before.
+    """
 
     id: str
     start_s: float
@@ -51,6 +42,9 @@ class Placed(BaseModel):
     channels: int
     frames: int
     anchor_s: float
+    whole_s: float
+    line: list[list[float]]
+    stale: bool
 
 
 class Layout(BaseModel):
@@ -63,63 +57,133 @@ class Layout(BaseModel):
 
 
 class Sum(BaseModel):
-    """Meters of the sum."""
+    """Meters of the sum, what each layer gives to it, and a sentence when it is near full scale or over."""
 
     sample_peak_dbfs: float | None
     true_peak_dbtp: float | None
     integrated_lufs: float | None
     max_momentary_lufs: float | None
+    max_short_term_lufs: float | None
     seconds: float
+    facts: SumFacts | None
+    warning: str
+    over: bool
 
 
 class Printing(BaseModel):
+    """What to print: ``design`` is the one it is a print of, ``wanted`` an entry of the wanted list it answers."""
+
     mix: Mix
     name: str = Field(min_length=1, max_length=200)
     category: str = ""
+    design: int | None = None
+    wanted: int | None = None
 
 
-@router.get("/designs")
-def designs(library: InLibrary) -> list[DesignView]:
-    """All designs."""
-    with library.reading() as session:
-        return [_view(row) for row in session.scalars(select(Design).order_by(Design.id.desc()))]
+class Shifting(BaseModel):
+    """Print, and take the print as a layer that is pitched and goes through a chain."""
+
+    mix: Mix
+    name: str = Field(min_length=1, max_length=200)
+    design: int | None = None
+    semitones: float = Field(12.0, ge=-48, le=36)
+    keep_length: bool = False
+    chain: list[Step] = []
 
 
-def _view(row: Design) -> DesignView:
-    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created, project=row.project)
+class Shifted(BaseModel):
+    sound: SoundFacts
+    member: Member
 
 
-@router.post("/designs")
-def add_design(library: InLibrary, new: NewDesign) -> DesignView:
-    """Begin a design."""
-    with library.writing() as session:
-        row = Design(name=new.name, mix=new.mix.model_dump(mode="json"), project=new.project or 1)
-        session.add(row)
-        session.flush()
-        note_uses(session, "design", row.id, [new.mix], row.project)
-        view = _view(row)
-    library.columns.touch_uses()
-    return view
+class Tone(BaseModel):
+    """Fundamental of a layer as it is heard, with the nearest note; None where it has none."""
+
+    id: str
+    hz: float | None
+    confidence: float
+    note: str
+    cents: float
 
 
-def _steps(mix: Mix) -> list[Step]:
-    """Every step of a design, of its layers and of its sum."""
-    return [step for chain in (mix.chain, *(member.chain for member in mix.members)) for step in chain]
+class Tuning(BaseModel):
+    """Bring a layer to a note (A2, 110 Hz) or to another layer, there to the nearest octave unless ``exact``."""
+
+    mix: Mix
+    id: str
+    to_layer: str = ""
+    to_note: str = Field("", max_length=20)
+    exact: bool = False
 
 
-@router.put("/designs/{number}")
-def save_design(library: InLibrary, number: int, new: NewDesign) -> DesignView:
-    """Keep a design as it is now."""
-    with library.writing() as session:
-        row = session.get(Design, number)
-        check_chain(_steps(new.mix), _steps(Mix.model_validate(row.mix)) if row else ())
-        if row is None:
-            raise OskrenError(f"There is no design {number}; it may have been removed.")
-        row.name, row.mix = new.name, new.mix.model_dump(mode="json")
-        note_uses(session, "design", row.id, [new.mix], row.project)
-        view = _view(row)
-    library.columns.touch_uses()
-    return view
+class OfLayers(BaseModel):
+    """Layers of a design something is done to."""
+
+    mix: Mix
+    ids: list[str] = Field([], max_length=500)
+
+
+class Swapping(BaseModel):
+    mix: Mix
+    id: str
+    sound: int
+    keep_length: bool = False
+
+
+class Rolling(OfLayers):
+    keep_length: bool = False
+    seed: int | None = Field(None, ge=0)
+    project: int = 1
+
+
+class Filling(BaseModel):
+    mix: Mix
+    words: str = Field(max_length=2000)
+    seed: int | None = Field(None, ge=0)
+    project: int = 1
+
+
+class Replacing(BaseModel):
+    """Put the sound ``by`` in place of ``sound`` in every design."""
+
+    sound: int
+    by: int
+    keep_length: bool = False
+
+
+class Replaced(BaseModel):
+    id: int
+    name: str
+    layers: int
+
+
+class NewerLayer(BaseModel):
+    id: str
+    name: str
+    gone: bool
+
+
+class Renewed(BaseModel):
+    mix: Mix
+    changed: list[str]
+
+
+class StaleThing(BaseModel):
+    kind: Literal["design", "print"]
+    id: int
+    name: str
+    why: str
+
+
+class Smoothing(BaseModel):
+    """Make an envelope rounder: a mean over ``width_s``, then fewer points, none further than ``tolerance`` off."""
+
+    envelope: Envelope
+    width_s: float = Field(0.08, gt=0, le=10)
+    tolerance: float = Field(0.2, gt=0, le=1000)
+
+
+MOST_KNOTS = 200
 
 
 @router.post("/stack/layout")
@@ -127,12 +191,13 @@ def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
     """Where every layer lies; muted ones too. Nothing is rendered."""
     renderer = studio.renderer(library)
     shape = renderer.output_shape(mix)
+    rate = renderer.mix_rate(mix)
     placed = []
     for member in mix.members:
         _, own, start = renderer.placed(mix, member)
-        node = member_node(member)
+        node, unfrozen = member_node(member), member_node(thawed(member))
         plain = renderer.shape(node)
-        rate = renderer.mix_rate(mix)
+        way = renderer.time_map(unfrozen)
         studio.note(library, node, plain)
         placed.append(
             Placed(
@@ -143,68 +208,210 @@ def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
                 rate=plain.rate,
                 channels=plain.channels,
                 frames=plain.frames,
-                anchor_s=renderer.time_map(node).to_output(member.anchor_s),
+                anchor_s=way.to_output(member.anchor_s),
+                whole_s=renderer.output_shape(member.node).seconds,
+                line=_line([list(knot) for knot in zip(way.outputs, way.inputs, strict=True)]),
+                stale=member.frozen is not None and member.frozen.of is not None and node_hash(member.frozen.of) != node_hash(unfrozen),
             )
         )
     return Layout(layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate)
 
 
+def _line(knots: list[list[float]]) -> list[list[float]]:
+    step = max(1, len(knots) // MOST_KNOTS)
+    kept = knots[::step]
+    return kept if kept[-1] == knots[-1] else [*kept, knots[-1]]
+
+
+def _sounding(mix: Mix) -> bool:
+    muted = {group.id for group in mix.groups if group.mute}
+    return any(not member.mute and member.group not in muted for member in mix.members)
+
+
 @router.post("/stack/sum")
 def measure_sum(studio: InStudio, library: InLibrary, mix: Mix) -> Sum:
     """Render the sum and read its meters."""
-    if not any(not member.mute for member in mix.members):
-        return Sum(sample_peak_dbfs=None, true_peak_dbtp=None, integrated_lufs=None, max_momentary_lufs=None, seconds=0.0)
-    facts = studio.facts(library, mix)
-    wanted: dict[str, Any] = {name: facts["measures"][name] for name in ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_momentary_lufs")}
-    return Sum(**wanted, seconds=facts["frames"] / facts["rate"])
+    names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_momentary_lufs", "max_short_term_lufs")
+    if not _sounding(mix):
+        return Sum(**dict.fromkeys(names), seconds=0.0, facts=None, warning="", over=False)
+    found = studio.facts(library, mix)
+    facts = SumFacts(**studio.workers.live(tasks.sum_facts, studio.place(library, mix), mix.model_dump(mode="json")))
+    measures: dict[str, Any] = {name: found["measures"][name] for name in names}
+    warning, over = _warned(mix, measures["true_peak_dbtp"], facts)
+    return Sum(**measures, seconds=found["frames"] / found["rate"], facts=facts, warning=warning, over=over)
+
+
+def _warned(mix: Mix, true_peak: float | None, facts: SumFacts) -> tuple[str, bool]:
+    """A sentence when little is left below full scale, or nothing, naming who gives most to the highest peak."""
+    if true_peak is None or true_peak < -1.0 or facts.peak_at_s is None:
+        return "", False
+    name = next((one.name for one in (*mix.members, *mix.groups) if one.id == facts.peak_by), "") or "a layer"
+    share = next(one.at_peak for one in facts.shares if one.id == facts.peak_by)
+    where = f"{name} gives {100 * share:.0f} % of its highest peak, at {facts.peak_at_s:+.3f} s"
+    if true_peak > 0:
+        return f"The sum is {true_peak:.1f} dB over full scale: {where}.", True
+    return f"{-true_peak:.1f} dB are left before the sum clips: {where}.", False
+
+
+@router.get("/stack/layer")
+def new_layer(studio: InStudio, library: InLibrary, sound: Annotated[int | None, Query()] = None, design: Annotated[int | None, Query()] = None) -> Member:
+    """A layer of a sound or of a design as it is now; it is in no design yet."""
+    if (sound is None) == (design is None):
+        raise OskrenError("Say what the layer is made of: a sound or a design.")
+    return work.layer_of_sound(library, sound) if sound is not None else work.layer_of_design(studio, library, design or 0)
+
+
+@router.post("/stack/tones")
+def tones(studio: InStudio, library: InLibrary, mix: Mix) -> list[Tone]:
+    """The fundamental of every layer, as it is heard after its pitch and chain."""
+    return _tones(studio, library, mix)
+
+
+def _tones(studio: Studio, library: Any, mix: Mix) -> list[Tone]:
+    nodes = [member_node(member) for member in mix.members]
+    found = studio.workers.live(tasks.tones, studio.place(library, *nodes), [node.model_dump(mode="json") for node in nodes])
+    told = []
+    for member, (hz, sure) in zip(mix.members, found, strict=True):
+        tonal = hz is not None and (sure or 0.0) >= tune.TONAL
+        note, cents = tune.note_of(hz) if tonal and hz is not None else ("", 0.0)
+        told.append(Tone(id=member.id, hz=round(hz, 3) if tonal and hz is not None else None, confidence=sure or 0.0, note=note, cents=round(cents, 1)))
+    return told
+
+
+def _member(mix: Mix, number: str) -> Member:
+    found = next((member for member in mix.members if member.id == number), None)
+    if found is None:
+        raise OskrenError("That layer is not in the design any more.")
+    return found
+
+
+@router.post("/stack/tune")
+def tune_layer(studio: InStudio, library: InLibrary, wanted: Tuning) -> Member:
+    """The layer, pitched so that its fundamental is where it was wanted."""
+    member = _member(wanted.mix, wanted.id)
+    measured = {tone.id: tone for tone in _tones(studio, library, wanted.mix)}
+    hz = measured[member.id].hz
+    if hz is None:
+        raise OskrenError(f"{member.name} has no clear pitch; only a tonal layer can be tuned.")
+    if wanted.to_layer:
+        target = measured[_member(wanted.mix, wanted.to_layer).id].hz
+        if target is None:
+            raise OskrenError(f"{_member(wanted.mix, wanted.to_layer).name} has no clear pitch to tune to.")
+    else:
+        target = tune.frequency_of(wanted.to_note)
+    shift = tune.shift_to(hz, target, nearest_octave=bool(wanted.to_layer) and not wanted.exact)
+    pitch = member.pitch_st + shift
+    if not -48 <= pitch <= 36:
+        raise OskrenError(f"{member.name} would have to be pitched by {pitch:+.1f} st; it can go from -48 to +36 st.")
+    return member.model_copy(update={"pitch_st": round(pitch, 4), "frozen": None})
+
+
+@router.post("/stack/swap")
+def swap(studio: InStudio, library: InLibrary, wanted: Swapping) -> Mix:
+    """The design with another sound in a layer; its placement, chain and curves stay."""
+    member = _member(wanted.mix, wanted.id)
+    fresh = work.swap(studio, library, member, wanted.sound, keep_length=wanted.keep_length)
+    return wanted.mix.model_copy(update={"members": tuple(fresh if one is member else one for one in wanted.mix.members)})
+
+
+@router.post("/stack/roll")
+def roll(studio: InStudio, library: InLibrary, wanted: Rolling) -> Mix:
+    """The design with other sources at random for layers, each from its own search."""
+    return work.roll(studio, library, wanted.mix, set(wanted.ids), keep_length=wanted.keep_length, seed=wanted.seed, project=wanted.project)
+
+
+@router.post("/stack/fill")
+def fill(library: InLibrary, wanted: Filling) -> Mix:
+    """The design with one more layer for every clause of words."""
+    return work.fill(library, wanted.mix, wanted.words, seed=wanted.seed, project=wanted.project)
+
+
+@router.post("/stack/replace")
+def replace(studio: InStudio, library: InLibrary, wanted: Replacing) -> list[Replaced]:
+    """Put another sound in place of one in every design; locked layers stay."""
+    changed = work.replace_everywhere(studio, library, wanted.sound, wanted.by, keep_length=wanted.keep_length)
+    return [Replaced(id=number, name=name, layers=count) for number, name, count in changed]
+
+
+@router.post("/stack/newer")
+def newer(library: InLibrary, mix: Mix) -> list[NewerLayer]:
+    """Layers whose sound or design has changed since they were made, or is gone."""
+    return [NewerLayer(**asdict(one)) for one in work.newer_layers(library, mix)]
+
+
+@router.post("/stack/renew")
+def renew(studio: InStudio, library: InLibrary, wanted: OfLayers) -> Renewed:
+    """Take the newer state for layers; for all of them when none is named."""
+    mix, changed = work.renew(studio, library, wanted.mix, set(wanted.ids) or None)
+    return Renewed(mix=mix, changed=changed)
+
+
+@router.get("/stack/stale")
+def stale(library: InLibrary) -> list[StaleThing]:
+    """Designs and prints made of what has changed since."""
+    return [StaleThing(**asdict(one)) for one in work.stale(library)]
+
+
+@router.post("/stack/rebuild")
+def rebuild(studio: InStudio, library: InLibrary) -> Started:
+    """Bring all of that up to date."""
+
+    def run(job: Job) -> dict[str, Any]:
+        return {"done": work.rebuild(studio, library, job.progress, job.flag.exists)}
+
+    return started(studio.jobs.start("rebuild", "Rebuilding what is stale", run))
+
+
+@router.post("/stack/freeze")
+def freeze(studio: InStudio, library: InLibrary, wanted: OfLayers) -> Mix:
+    """Freeze layers or groups to audio."""
+    mix = wanted.mix
+    for number in wanted.ids:
+        mix = work.freeze(studio, library, mix, number)
+    return mix
 
 
 @router.post("/stack/print")
 def print_mix(studio: InStudio, library: InLibrary, wanted: Printing) -> SoundFacts:
     """Print a design to the library: audio of its own, with its lineage."""
-    if not any(not member.mute for member in wanted.mix.members):
-        raise OskrenError("Every layer is muted or there is none; nothing would be heard in the print.")
-    return facts_of(library, library.sound(studio.print_node(library, wanted.mix, wanted.name, wanted.category)))
+    number = work.print_design(studio, library, wanted.mix, wanted.name, wanted.category, wanted.design)
+    if wanted.wanted is not None:
+        wanting.answer(library, wanted.wanted, "sound", [number])
+    return facts_of(library, library.sound(number))
 
 
-@router.get("/designs/{number}/bundle", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}})
-def save_bundle(library: InLibrary, number: int) -> FileResponse:
-    """The design with its audio as one file."""
-    with library.reading() as session:
-        row = session.get(Design, number)
-    if row is None:
-        raise OskrenError(f"There is no design {number}; it may have been removed.")
-    folder = Path(tempfile.mkdtemp(prefix="oskren-"))
-    path = folder / "design.zip"
-    bundle.save(path, row.name, Mix.model_validate(row.mix), library.media)
-    return FileResponse(
-        path, filename=legal(row.name) + ".zip", media_type="application/zip", background=BackgroundTask(shutil.rmtree, folder, ignore_errors=True)
-    )
+@router.post("/stack/print-and-shift")
+def print_and_shift(studio: InStudio, library: InLibrary, wanted: Shifting) -> Shifted:
+    """Print, and give the print back as a layer, pitched and through a chain, on the same strike line."""
+    number = work.print_design(studio, library, wanted.mix, wanted.name, design=wanted.design)
+    layer = work.layer_of_sound(library, number)
+    values = {"pitch_st": wanted.semitones, "keep_length": wanted.keep_length, "chain": tuple(wanted.chain)}
+    return Shifted(sound=facts_of(library, library.sound(number)), member=layer.model_copy(update=values))
 
 
-@router.post("/bundles")
-def load_bundle(studio: InStudio, library: InLibrary, file: UploadFile = File()) -> DesignView:
-    """Take a bundle into this library: its sounds become sounds here, its design a design."""
-    with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
-        path = Path(folder) / "bundle.zip"
-        with open(path, "wb") as out:
-            shutil.copyfileobj(file.file, out, 1 << 20)
-        try:
-            loaded = bundle.load(path, Path(folder) / "audio")
-        except OskrenError as error:
-            raise OskrenError(str(error).replace(str(path), file.filename or "the bundle")) from error
-        arrival = library.arrival(f"Bundle {loaded.name}")
-        titles = {member.node.audio: member.name for member in loaded.mix.members if member.node.kind == "source"}
-        for audio, wav in loaded.audio.items():
-            found = tasks.examine(studio.place(), str(wav))
-            if isinstance(found, tuple):
-                raise OskrenError(f"{file.filename}: a sound in it {found[1]}")
-            library.add_original(found, arrival, Proposal("", (), 0.0), refer=False, name=titles.get(audio) or wav.stem)
-        with library.writing() as session:
-            row = Design(name=loaded.name, mix=loaded.mix.model_dump(mode="json"))
-            session.add(row)
-            session.flush()
-            note_uses(session, "design", row.id, [loaded.mix], row.project)
-            view = _view(row)
-        library.columns.touch_uses()
-        return view
+@router.post("/stack/perform")
+def perform(library: InLibrary, performance: Performance) -> Mix:
+    """What was played, as a mix: one layer for every key that was pressed."""
+    return laid_out(performance)
+
+
+class NewPerformance(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    performance: Performance
+    project: int = 1
+
+
+@router.post("/stack/performances")
+def keep_performance(library: InLibrary, new: NewPerformance) -> DesignView:
+    """Keep a performance as a design, whose placements can be edited and printed."""
+    if not new.performance.played:
+        raise OskrenError("Nothing was played yet; press keys while it records.")
+    row = kept.add(library, new.name, laid_out(new.performance), new.project)
+    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created, project=row.project)
+
+
+@router.post("/stack/smooth")
+def smooth(library: InLibrary, wanted: Smoothing) -> Envelope:
+    """An envelope with fewer and rounder points."""
+    points = smoothed(wanted.envelope.points, wanted.width_s, wanted.tolerance)
+    return wanted.envelope.model_copy(update={"points": points})

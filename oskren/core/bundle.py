@@ -4,42 +4,88 @@ from __future__ import annotations
 
 import json
 import zipfile
+import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import Any, Literal
 
-from pydantic import ValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from oskren.core.audio import files
 from oskren.core.audio.files import replacing
 from oskren.core.errors import AudioFileError, OskrenError
-from oskren.core.nodes.model import Mix, leaves
+from oskren.core.nodes.model import Mix, Source, leaves
 from oskren.core.vary.recipe import Recipe
 
-FORMAT, VERSION = "oskren-bundle", 1
-MOST_FILES, MOST_BYTES = 512, 4 << 30
+FORMAT, VERSION = "oskren-bundle", 2
+READS = (1, 2)
+MOST_FILES, MOST_BYTES, MOST_TEXT = 512, 4 << 30, 64 << 20
 
 
 @dataclass(frozen=True)
 class Bundle:
-    """A loaded bundle: the design, its recipe if it has one, and where each audio hash lies."""
+    """A loaded bundle: the design, its recipe if it has one, and where each audio hash lies; ``originals`` are recordings, the rest was printed."""
 
     name: str
     mix: Mix
     recipe: Recipe | None
     audio: dict[str, Path]
 
+    @property
+    def originals(self) -> list[str]:
+        return [leaf.audio for leaf in leaves(self.mix) if isinstance(leaf, Source)]
+
+
+class Document(BaseModel):
+    """``design.json`` of a bundle."""
+
+    model_config = ConfigDict(extra="ignore")
+
+    format: Literal["oskren-bundle"]
+    version: Literal[1, 2]
+    name: str = ""
+    audio: dict[str, str] = Field(default_factory=dict, description="Files inside the bundle by the hash of their audio; each is checked against it.")
+    mix: Mix
+    recipe: Recipe | None = None
+
+
+def schema() -> dict[str, Any]:
+    """JSON schema of ``design.json``; a source may be written as the file it lies in, too."""
+    told = Document.model_json_schema()
+    file = {"type": "object", "properties": {"kind": {"const": "source"}, "file": {"type": "string"}}, "required": ["file"], "additionalProperties": False}
+    told["$defs"]["FileInBundle"] = file | {"description": "A sound by its file inside the bundle."}
+
+    def widened(value: Any) -> Any:
+        if isinstance(value, list):
+            return [widened(one) for one in value]
+        if not isinstance(value, dict):
+            return value
+        inner = {name: widened(one) for name, one in value.items()}
+        if "discriminator" in inner and "oneOf" in inner:
+            return {"anyOf": [{"$ref": "#/$defs/FileInBundle"}, {"oneOf": inner["oneOf"]}]} | {k: v for k, v in inner.items() if k == "title"}
+        return inner
+
+    found: dict[str, Any] = widened(told)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Design in a bundle"} | {k: v for k, v in found.items() if k != "title"}
+
 
 def save(path: Path, name: str, mix: Mix, media: Callable[[str], Path], recipe: Recipe | None = None) -> None:
     """Write a design with every original it is made of; the audio files go in byte for byte."""
+    audio = {leaf.audio: media(leaf.audio) for leaf in leaves(mix)}
+    if len(audio) > MOST_FILES - 1:
+        raise OskrenError(f"{name}: is made of {len(audio)} sounds; a bundle holds {MOST_FILES - 1}. Print some of its layers and use the prints.")
+    for file in audio.values():
+        if not file.exists():
+            raise OskrenError(f"{file}: the file of a sound in {name} is missing; put it back or import it again")
+    if sum(file.stat().st_size for file in audio.values()) > MOST_BYTES - MOST_TEXT:
+        raise OskrenError(f"{name}: its sounds are larger than the {MOST_BYTES >> 30} GiB a bundle may hold. Print its longest layers and use the prints.")
     sources = {}
     with replacing(path) as temporary, zipfile.ZipFile(temporary, "w", zipfile.ZIP_STORED) as archive:
-        for leaf in leaves(mix):
-            file = media(leaf.audio)
-            inside = f"audio/{leaf.audio}{file.suffix.lower()}"
+        for key, file in audio.items():
+            inside = f"audio/{key}{file.suffix.lower()}"
             archive.write(file, inside)
-            sources[leaf.audio] = inside
+            sources[key] = inside
         document = {
             "format": FORMAT,
             "version": VERSION,
@@ -65,7 +111,7 @@ def load(path: Path, folder: Path) -> Bundle:
     try:
         with zipfile.ZipFile(path) as archive:
             return _load(path, archive, folder, unpacked)
-    except (zipfile.BadZipFile, KeyError, json.JSONDecodeError, UnicodeDecodeError, EOFError) as error:
+    except (zipfile.BadZipFile, zlib.error, NotImplementedError, KeyError, json.JSONDecodeError, UnicodeDecodeError, EOFError, RecursionError) as error:
         _remove(unpacked)
         raise OskrenError(f"{path}: is not a bundle (a zip with a design.json in it) or is damaged; save it again") from error
     except ValidationError as error:
@@ -88,13 +134,15 @@ def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Pat
         raise OskrenError(f"{path}: holds more than {MOST_FILES} files or {MOST_BYTES >> 30} GiB; it is not read")
     for entry in entries:
         parts = PurePosixPath(entry.filename).parts
-        if entry.filename.startswith("/") or ".." in parts or "\\" in entry.filename:
+        if entry.filename.startswith("/") or ".." in parts or any(sign in entry.filename for sign in "\\:\0"):
             raise OskrenError(f"{path}: holds the path '{entry.filename}', which leaves the bundle; it is not read")
+    if archive.getinfo("design.json").file_size > MOST_TEXT:
+        raise OskrenError(f"{path}: its design.json is larger than {MOST_TEXT >> 20} MiB; it is not read")
     document = json.loads(archive.read("design.json"))
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise OskrenError(f"{path}: its design.json does not say format '{FORMAT}'")
-    if document.get("version") != VERSION:
-        raise OskrenError(f"{path}: is of version {document.get('version')}; this Oskren reads version {VERSION}")
+    if document.get("version") not in READS:
+        raise OskrenError(f"{path}: is of version {document.get('version')}; this Oskren reads versions {' and '.join(map(str, READS))}")
     audio: dict[str, Path] = {}
     sources: dict[str, dict[str, Any]] = {}
 

@@ -11,12 +11,15 @@ from collections.abc import Sequence
 from typing import Annotated, Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
 from oskren.core.types import Floats
 
 Curve = Literal["lines", "eased", "steps"]
-Point = tuple[Annotated[float, Field(ge=-600, le=86_400, allow_inf_nan=False)], Annotated[float, Field(allow_inf_nan=False)]]
+Point = Annotated[
+    tuple[Annotated[float, Field(ge=-600, le=86_400, allow_inf_nan=False)], Annotated[float, Field(allow_inf_nan=False)]],
+    WithJsonSchema({"type": "array", "items": {"type": "number"}, "minItems": 2, "maxItems": 2}),
+]
 
 MOST_POINTS = 4000
 EASED_PARTS = 24

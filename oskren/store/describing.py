@@ -278,7 +278,7 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
             session.flush()
             for audio in audios:
                 still = session.execute(text("SELECT 1 FROM sounds WHERE node LIKE :part LIMIT 1"), {"part": f"%{audio}%"}).first()
-                places = (("designs", "mix"), ("spreads", "mix"), ("chains", "chain"), ("sounds", "chain"), ("sounds", "states"))
+                places = (("designs", "mix"), ("versions", "mix"), ("spreads", "mix"), ("chains", "chain"), ("sounds", "chain"), ("sounds", "states"))
                 designs = " UNION ".join(f"SELECT 1 FROM {table} WHERE {column} LIKE :part" for table, column in places)
                 held = session.execute(text(designs), {"part": f"%{audio}%"})
                 media = session.get(Media, audio)

@@ -249,6 +249,29 @@ class Design(Base):
     project: Mapped[int] = mapped_column(Integer, default=1)
 
 
+class Version(Base):
+    """A state of a design kept by name; ``facts`` hold its loudness and length, ``row`` its small waveform."""
+
+    __tablename__ = "versions"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    design_id: Mapped[int] = mapped_column(ForeignKey("designs.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(Text)
+    notes: Mapped[str] = mapped_column(Text, default="")
+    mix: Mapped[dict[str, Any]] = mapped_column()
+    facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    created: Mapped[str] = mapped_column(String(20), default=now)
+
+
+class PrintRow(Base):
+    """That a sound is the print of a design, and the hash of what was printed."""
+
+    __tablename__ = "prints"
+    sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), primary_key=True)
+    design_id: Mapped[int] = mapped_column(ForeignKey("designs.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(40))
+
+
 class Spread(Base):
     """Variations drawn from a design by a recipe and a seed; it keeps the design as it was then."""
 

@@ -205,19 +205,22 @@ class Studio:
         found: dict[str, Any] = self.workers.live(tasks.facts, self.place(library, node), node.model_dump(mode="json"))
         return found
 
-    def print_node(self, library: Library, node: Node, name: str, category: str = "") -> int:
-        """Freeze a node to audio of its own in the library, with its lineage; the new sound's id."""
-        place = self.place(library, node)
-        dumped = node.model_dump(mode="json")
+    def printed(self, library: Library, node: Node) -> tuple[Print, dict[str, Any]]:
+        """Audio of its own for a node, kept with the library's media, with its lineage; and its facts."""
+        place, dumped = self.place(library, node), node.model_dump(mode="json")
         facts = self.workers.live(tasks.facts, place, dumped)
         audio, path = self.workers.live(tasks.render_print, place, dumped, str(library.folder / "media"))
         library.adopt_media(audio, Path(path))
-        printed = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], of=node)
-        where = place.peaks_path(node_hash(printed))
+        made = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], of=node)
         found = Peaks.load(place.peaks_path(node_hash(node)))
         if found is not None:
-            found.save(where)
+            found.save(place.peaks_path(node_hash(made)))
+        return made, facts
+
+    def print_node(self, library: Library, node: Node, name: str, category: str = "") -> int:
+        """Print a node as a sound of the library; the new sound's id."""
+        made, facts = self.printed(library, node)
         arrival = library.arrival(f"Print of {name}")
         return library.add_made(
-            name, "print", printed, facts["rate"], facts["channels"], facts["frames"], Measures(**facts["measures"]), facts["row"], arrival, category
+            name, "print", made, facts["rate"], facts["channels"], facts["frames"], Measures(**facts["measures"]), facts["row"], arrival, category
         )

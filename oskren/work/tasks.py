@@ -15,7 +15,7 @@ from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import AudioFileError, Cancelled, OskrenError
 from oskren.core.measure import anchor, levels, noise, peaks, report, sameness
 from oskren.core.nodes.cache import Cache, Scratch
-from oskren.core.nodes.model import Chained, Node, NodeAdapter, active, node_hash
+from oskren.core.nodes.model import Chained, Excerpt, Mix, Node, NodeAdapter, active, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.shipping.sheet import Item, Target
@@ -343,6 +343,34 @@ def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, 
     path = Path(folder) / f"print-{digest.value()}.wav"
     files.write(path, np.asarray(audio), rate, 32)
     return digest.value(), str(path)
+
+
+def sum_facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """Crest, correlation, shares and highest peak of a design."""
+    from oskren.core.stacking.shares import sum_facts as facts_of
+
+    parsed = NodeAdapter.validate_python(node)
+    assert isinstance(parsed, Mix)
+    return facts_of(place.renderer(), parsed).model_dump()
+
+
+def tones(place: Place, nodes: list[dict[str, Any]]) -> list[tuple[float | None, float | None]]:
+    """Fundamental (Hz) and confidence of nodes as they are heard, each measured once."""
+    from oskren.core.measure.pitch import fundamental
+
+    renderer, found = place.renderer(), []
+    for node in nodes:
+        parsed = NodeAdapter.validate_python(node)
+        key = node_hash(Excerpt(node=parsed, start_s=0, end_s=0))  # a name beside the audio's own
+        kept = renderer.cache.summary(key)
+        if kept is None:
+            audio, rate = renderer.audio(parsed)
+            hz, sure = fundamental(np.asarray(audio).mean(axis=1, dtype=np.float32), rate)
+            kept = {"tone": np.array([np.nan if hz is None else hz, 0.0 if sure is None else sure])}
+            renderer.cache.keep_summary(key, kept)
+        hz, sure = (float(value) for value in kept["tone"])
+        found.append((None if np.isnan(hz) else hz, sure))
+    return found
 
 
 def parse(node: dict[str, Any]) -> Node:

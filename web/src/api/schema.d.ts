@@ -1802,6 +1802,118 @@ export interface paths {
          */
         put: operations["save_design"];
         post?: never;
+        /**
+         * Remove Design
+         * @description Delete a design with its versions; those that are left. What was printed of it stays.
+         */
+        delete: operations["remove_design"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{number}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Versions
+         * @description Kept versions, the oldest first.
+         */
+        get: operations["versions"];
+        put?: never;
+        /**
+         * Keep Version
+         * @description Keep a state of a design by name, measured so that it can be compared at matched loudness.
+         */
+        post: operations["keep_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/versions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget Version
+         * @description Remove a version.
+         */
+        delete: operations["forget_version"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Version
+         * @description Another name or other notes.
+         */
+        patch: operations["change_version"];
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Difference
+         * @description What sets two states of a design apart, in words.
+         */
+        post: operations["difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{number}/bundle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Save Bundle
+         * @description The design with its audio as one file.
+         */
+        get: operations["save_bundle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Load Bundle
+         * @description Take a bundle into this library: its sounds become sounds here, its design a design.
+         */
+        post: operations["load_bundle"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1848,6 +1960,246 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/stack/layer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * New Layer
+         * @description A layer of a sound or of a design as it is now; it is in no design yet.
+         */
+        get: operations["new_layer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/tones": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tones
+         * @description The fundamental of every layer, as it is heard after its pitch and chain.
+         */
+        post: operations["tones"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/tune": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tune Layer
+         * @description The layer, pitched so that its fundamental is where it was wanted.
+         */
+        post: operations["tune_layer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Swap
+         * @description The design with another sound in a layer; its placement, chain and curves stay.
+         */
+        post: operations["swap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/roll": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Roll
+         * @description The design with other sources at random for layers, each from its own search.
+         */
+        post: operations["roll"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fill
+         * @description The design with one more layer for every clause of words.
+         */
+        post: operations["fill"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace
+         * @description Put another sound in place of one in every design; locked layers stay.
+         */
+        post: operations["replace"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/newer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Newer
+         * @description Layers whose sound or design has changed since they were made, or is gone.
+         */
+        post: operations["newer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew
+         * @description Take the newer state for layers; for all of them when none is named.
+         */
+        post: operations["renew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/stale": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stale
+         * @description Designs and prints made of what has changed since.
+         */
+        get: operations["stale"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/rebuild": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rebuild
+         * @description Bring all of that up to date.
+         */
+        post: operations["rebuild"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/freeze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Freeze
+         * @description Freeze layers or groups to audio.
+         */
+        post: operations["freeze"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/stack/print": {
         parameters: {
             query?: never;
@@ -1868,27 +2220,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}/bundle": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Save Bundle
-         * @description The design with its audio as one file.
-         */
-        get: operations["save_bundle"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/bundles": {
+    "/api/lib/{library}/stack/print-and-shift": {
         parameters: {
             query?: never;
             header?: never;
@@ -1898,10 +2230,70 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Load Bundle
-         * @description Take a bundle into this library: its sounds become sounds here, its design a design.
+         * Print And Shift
+         * @description Print, and give the print back as a layer, pitched and through a chain, on the same strike line.
          */
-        post: operations["load_bundle"];
+        post: operations["print_and_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/perform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Perform
+         * @description What was played, as a mix: one layer for every key that was pressed.
+         */
+        post: operations["perform"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/performances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Performance
+         * @description Keep a performance as a design, whose placements can be edited and printed.
+         */
+        post: operations["keep_performance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/smooth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Smooth
+         * @description An envelope with fewer and rounder points.
+         */
+        post: operations["smooth"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2521,7 +2913,7 @@ export interface components {
         };
         /**
          * Chained
-         * @description A node through a chain of steps.
+         * @description A node through a chain of steps; moments of the steps count from its first frame, or ``from_zero`` from its own zero (a strike line).
          */
         Chained: {
             /**
@@ -2536,6 +2928,11 @@ export interface components {
              * @default []
              */
             chain: components["schemas"]["Step"][];
+            /**
+             * From Zero
+             * @default false
+             */
+            from_zero: boolean;
         };
         /**
          * Change
@@ -2869,6 +3266,33 @@ export interface components {
             notes: string;
         };
         /**
+         * Envelope
+         * @description Points (time in s, value) in order of time; before the first and after the last the value stays.
+         *
+         *     ``control`` names what moves: of a layer gain_db, pan or pitch_st (added to its own value), of a step one of its parameters
+         *     (instead of its own value). An envelope without points, or one that is not ``on``, moves nothing.
+         */
+        Envelope: {
+            /** Control */
+            control: string;
+            /**
+             * Points
+             * @default []
+             */
+            points: number[][];
+            /**
+             * Curve
+             * @default lines
+             * @enum {string}
+             */
+            curve: "lines" | "eased" | "steps";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+        };
+        /**
          * Excerpt
          * @description A part of a node, in seconds of that node.
          */
@@ -2992,6 +3416,19 @@ export interface components {
             /** Made From */
             made_from: string[];
         };
+        /** Filling */
+        Filling: {
+            mix: components["schemas"]["Mix"];
+            /** Words */
+            words: string;
+            /** Seed */
+            seed?: number | null;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
         /**
          * Filters
          * @description A chain, and the rate (Hz) of what goes through it.
@@ -3099,6 +3536,46 @@ export interface components {
              * @default false
              */
             after: boolean;
+        };
+        /**
+         * Group
+         * @description Layers that share gain, pan, mute and a chain; to the mix they are one more mix in it.
+         */
+        Group: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Mute
+             * @default false
+             */
+            mute: boolean;
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
+            /**
+             * Colour
+             * @default
+             * @enum {string}
+             */
+            colour: "" | "glass" | "plum" | "sky" | "chalk";
+            frozen?: components["schemas"]["Print"] | null;
         };
         /**
          * HeardLive
@@ -3360,7 +3837,9 @@ export interface components {
          * Member
          * @description One sound in a mix: its anchor (s of its node) lands ``at_s`` from the mix's zero.
          *
-         *     Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again.
+         *     Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again; so are the envelopes of gain and
+         *     pan, which add to those (dB, and -1 to 1), while that of pitch (st) is part of the audio. Points of envelopes lie in the time of the
+         *     node. ``frozen`` is heard in place of the node with all that is done to it; taking it away thaws.
          */
         Member: {
             /**
@@ -3454,6 +3933,34 @@ export interface components {
              * @default []
              */
             chain: components["schemas"]["Step"][];
+            /**
+             * Envelopes
+             * @default []
+             */
+            envelopes: components["schemas"]["Envelope"][];
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            /**
+             * Colour
+             * @default
+             * @enum {string}
+             */
+            colour: "" | "glass" | "plum" | "sky" | "chalk";
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            origin?: components["schemas"]["Origin"] | null;
+            frozen?: components["schemas"]["Print"] | null;
         };
         /** Merge */
         Merge: {
@@ -3581,6 +4088,11 @@ export interface components {
              */
             members: components["schemas"]["Member"][];
             /**
+             * Groups
+             * @default []
+             */
+            groups: components["schemas"]["Group"][];
+            /**
              * Chain
              * @default []
              */
@@ -3652,6 +4164,7 @@ export interface components {
              * @default {
              *       "kind": "mix",
              *       "members": [],
+             *       "groups": [],
              *       "chain": [],
              *       "layout": "stereo"
              *     }
@@ -3664,6 +4177,17 @@ export interface components {
         NewLibrary: {
             /** Name */
             name: string;
+        };
+        /** NewPerformance */
+        NewPerformance: {
+            /** Name */
+            name: string;
+            performance: components["schemas"]["Performance"];
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
         };
         /** NewProject */
         NewProject: {
@@ -3728,10 +4252,45 @@ export interface components {
              */
             count: number;
         };
+        /** NewVersion */
+        NewVersion: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            mix: components["schemas"]["Mix"];
+        };
         /** NewWatched */
         NewWatched: {
             /** Path */
             path: string;
+        };
+        /** NewerLayer */
+        NewerLayer: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Gone */
+            gone: boolean;
+        };
+        /**
+         * OfLayers
+         * @description Layers of a design something is done to.
+         */
+        OfLayers: {
+            mix: components["schemas"]["Mix"];
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
         };
         /**
          * Offloading
@@ -3823,6 +4382,21 @@ export interface components {
             fold: number[][];
         };
         /**
+         * Origin
+         * @description The sound or design of a library that a layer was made with, and the hash of what it was then.
+         */
+        Origin: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sound" | "design";
+            /** Id */
+            id: number;
+            /** Pinned */
+            pinned: string;
+        };
+        /**
          * Page
          * @description One page of the table, and the counts of every facet within the other chosen facets.
          *
@@ -3871,6 +4445,34 @@ export interface components {
             missing: boolean;
         };
         /**
+         * Performance
+         * @description Everything that was played, and how it is to be laid out.
+         *
+         *     ``grid_s`` draws the anchors of the sounds towards a grid by ``amount`` (1 puts them on it); 0 leaves them where they were played.
+         *     ``moves`` are values (dB) of the level that was moved while playing.
+         */
+        Performance: {
+            /** Slots */
+            slots: components["schemas"]["Slot"][];
+            /** Played */
+            played: components["schemas"]["Played"][];
+            /**
+             * Grid S
+             * @default 0
+             */
+            grid_s: number;
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Moves
+             * @default []
+             */
+            moves: number[][];
+        };
+        /**
          * PhotoView
          * @description A photo of an arrival: its file, and what it was called.
          */
@@ -3901,6 +4503,10 @@ export interface components {
         /**
          * Placed
          * @description Where a layer's own audio lies from the strike line (s), and the key of its waveform.
+         *
+         *     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
+         *     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
+         *     to what it was before.
          */
         Placed: {
             /** Id */
@@ -3919,6 +4525,12 @@ export interface components {
             frames: number;
             /** Anchor S */
             anchor_s: number;
+            /** Whole S */
+            whole_s: number;
+            /** Line */
+            line: number[][];
+            /** Stale */
+            stale: boolean;
         };
         /**
          * Plan
@@ -4006,6 +4618,26 @@ export interface components {
             problem: string;
         };
         /**
+         * Played
+         * @description One key that was pressed: which slot, when (s from the start of the performance), how hard (0 to 1), how much higher (st).
+         */
+        Played: {
+            /** Slot */
+            slot: number;
+            /** At S */
+            at_s: number;
+            /**
+             * Velocity
+             * @default 1
+             */
+            velocity: number;
+            /**
+             * Pitch St
+             * @default 0
+             */
+            pitch_st: number;
+        };
+        /**
          * Preview
          * @description Every path a sheet would write, and the tokens a template may hold.
          */
@@ -4042,7 +4674,10 @@ export interface components {
             /** Of */
             of?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
         };
-        /** Printing */
+        /**
+         * Printing
+         * @description What to print: ``design`` is the one it is a print of, ``wanted`` an entry of the wanted list it answers.
+         */
         Printing: {
             mix: components["schemas"]["Mix"];
             /** Name */
@@ -4052,6 +4687,10 @@ export interface components {
              * @default
              */
             category: string;
+            /** Design */
+            design?: number | null;
+            /** Wanted */
+            wanted?: number | null;
         };
         /**
          * Problem
@@ -4330,6 +4969,36 @@ export interface components {
              */
             instead: string;
         };
+        /** Renewed */
+        Renewed: {
+            mix: components["schemas"]["Mix"];
+            /** Changed */
+            changed: string[];
+        };
+        /** Replaced */
+        Replaced: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Layers */
+            layers: number;
+        };
+        /**
+         * Replacing
+         * @description Put the sound ``by`` in place of ``sound`` in every design.
+         */
+        Replacing: {
+            /** Sound */
+            sound: number;
+            /** By */
+            by: number;
+            /**
+             * Keep Length
+             * @default false
+             */
+            keep_length: boolean;
+        };
         /**
          * ResonanceView
          * @description A narrow peak: its frequency and its width at half power (Hz), its height over what lies around it (dB), and its quality.
@@ -4370,6 +5039,27 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /** Rolling */
+        Rolling: {
+            mix: components["schemas"]["Mix"];
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /**
+             * Keep Length
+             * @default false
+             */
+            keep_length: boolean;
+            /** Seed */
+            seed?: number | null;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
         };
         /**
          * Row
@@ -4449,6 +5139,54 @@ export interface components {
             /** Sounds */
             sounds: number;
         };
+        /**
+         * Share
+         * @description One layer or group in the sum before its chain.
+         *
+         *     ``share`` is its part of the K-weighted energy (ITU-R BS.1770) of all of them; ``at_peak`` what it gives to the highest
+         *     sample of the sum, as a part of that sample (parts sum to 1; one may be negative where it works against the others).
+         */
+        Share: {
+            /** Id */
+            id: string;
+            /** Share */
+            share: number;
+            /** Peak Dbfs */
+            peak_dbfs: number | null;
+            /** At Peak */
+            at_peak: number;
+        };
+        /** Shifted */
+        Shifted: {
+            sound: components["schemas"]["SoundFacts"];
+            member: components["schemas"]["Member"];
+        };
+        /**
+         * Shifting
+         * @description Print, and take the print as a layer that is pitched and goes through a chain.
+         */
+        Shifting: {
+            mix: components["schemas"]["Mix"];
+            /** Name */
+            name: string;
+            /** Design */
+            design?: number | null;
+            /**
+             * Semitones
+             * @default 12
+             */
+            semitones: number;
+            /**
+             * Keep Length
+             * @default false
+             */
+            keep_length: boolean;
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
+        };
         /** ShipmentHead */
         ShipmentHead: {
             /** Id */
@@ -4516,6 +5254,51 @@ export interface components {
              * @default false
              */
             dropped: boolean;
+        };
+        /**
+         * Slot
+         * @description What a key or pad plays: a node, where its anchor is (s), how long it is (s). Slots with the same ``choke`` word cut each other off.
+         */
+        Slot: {
+            /** Name */
+            name: string;
+            /** Node */
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            /**
+             * Anchor S
+             * @default 0
+             */
+            anchor_s: number;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Choke
+             * @default
+             */
+            choke: string;
+            origin?: components["schemas"]["Origin"] | null;
+        };
+        /**
+         * Smoothing
+         * @description Make an envelope rounder: a mean over ``width_s``, then fewer points, none further than ``tolerance`` off.
+         */
+        Smoothing: {
+            envelope: components["schemas"]["Envelope"];
+            /**
+             * Width S
+             * @default 0.08
+             */
+            width_s: number;
+            /**
+             * Tolerance
+             * @default 0.2
+             */
+            tolerance: number;
         };
         /**
          * SoundFacts
@@ -4590,6 +5373,8 @@ export interface components {
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Now */
             now: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            /** Now Key */
+            now_key: string;
             /** Chain */
             chain: {
                 [key: string]: unknown;
@@ -4770,6 +5555,20 @@ export interface components {
             /** All */
             all: components["schemas"]["DrawView"][];
         };
+        /** StaleThing */
+        StaleThing: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "design" | "print";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
         /**
          * Started
          * @description A job was started.
@@ -4834,6 +5633,11 @@ export interface components {
              * @enum {string}
              */
             tail: "cut" | "ring";
+            /**
+             * Envelopes
+             * @default []
+             */
+            envelopes: components["schemas"]["Envelope"][];
             /** Learned On */
             learned_on?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
         };
@@ -4897,7 +5701,7 @@ export interface components {
         };
         /**
          * Sum
-         * @description Meters of the sum.
+         * @description Meters of the sum, what each layer gives to it, and a sentence when it is near full scale or over.
          */
         Sum: {
             /** Sample Peak Dbfs */
@@ -4908,8 +5712,49 @@ export interface components {
             integrated_lufs: number | null;
             /** Max Momentary Lufs */
             max_momentary_lufs: number | null;
+            /** Max Short Term Lufs */
+            max_short_term_lufs: number | null;
             /** Seconds */
             seconds: number;
+            facts: components["schemas"]["SumFacts"] | null;
+            /** Warning */
+            warning: string;
+            /** Over */
+            over: boolean;
+        };
+        /**
+         * SumFacts
+         * @description What the meters of a sum show beside its measures.
+         *
+         *     ``crest_db`` is peak over RMS, ``correlation`` -1 to 1 that of left and right over the whole; ``peak_at_s`` from the strike line,
+         *     ``peak_by`` the layer or group that gives most to it; ``over_db`` what is over full scale, negative what is left.
+         */
+        SumFacts: {
+            /** Crest Db */
+            crest_db: number | null;
+            /** Correlation */
+            correlation: number | null;
+            /** Shares */
+            shares: components["schemas"]["Share"][];
+            /** Peak At S */
+            peak_at_s: number | null;
+            /** Peak By */
+            peak_by: string;
+            /** Mix Peak Dbfs */
+            mix_peak_dbfs: number | null;
+        };
+        /** Swapping */
+        Swapping: {
+            mix: components["schemas"]["Mix"];
+            /** Id */
+            id: string;
+            /** Sound */
+            sound: number;
+            /**
+             * Keep Length
+             * @default false
+             */
+            keep_length: boolean;
         };
         /**
          * Table
@@ -5170,6 +6015,51 @@ export interface components {
             project: number;
         };
         /**
+         * Tone
+         * @description Fundamental of a layer as it is heard, with the nearest note; None where it has none.
+         */
+        Tone: {
+            /** Id */
+            id: string;
+            /** Hz */
+            hz: number | null;
+            /** Confidence */
+            confidence: number;
+            /** Note */
+            note: string;
+            /** Cents */
+            cents: number;
+        };
+        /**
+         * Tuning
+         * @description Bring a layer to a note (A2, 110 Hz) or to another layer, there to the nearest octave unless ``exact``.
+         */
+        Tuning: {
+            mix: components["schemas"]["Mix"];
+            /** Id */
+            id: string;
+            /**
+             * To Layer
+             * @default
+             */
+            to_layer: string;
+            /**
+             * To Note
+             * @default
+             */
+            to_note: string;
+            /**
+             * Exact
+             * @default false
+             */
+            exact: boolean;
+        };
+        /** TwoMixes */
+        TwoMixes: {
+            before: components["schemas"]["Mix"];
+            after: components["schemas"]["Mix"];
+        };
+        /**
          * Typed
          * @description Words typed for a name.
          */
@@ -5235,6 +6125,34 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+        };
+        /** VersionChange */
+        VersionChange: {
+            /** Name */
+            name?: string | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * VersionView
+         * @description A kept state of a design: its loudness (LUFS) and length, and its small waveform.
+         */
+        VersionView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Created */
+            created: string;
+            mix: components["schemas"]["Mix"];
+            /** Lufs */
+            lufs: number | null;
+            /** Seconds */
+            seconds: number;
+            /** Row */
+            row: string;
         };
         /**
          * Wanted
@@ -10273,6 +11191,356 @@ export interface operations {
             };
         };
     };
+    remove_design: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DesignView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewVersion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwoMixes"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    load_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_load_bundle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DesignView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     layout: {
         parameters: {
             query?: never;
@@ -10363,6 +11631,537 @@ export interface operations {
             };
         };
     };
+    new_layer: {
+        parameters: {
+            query?: {
+                sound?: number | null;
+                design?: number | null;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mix"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tone"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tune_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tuning"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    swap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Swapping"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mix"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    roll: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rolling"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mix"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Filling"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mix"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Replacing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replaced"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    newer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mix"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewerLayer"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfLayers"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renewed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stale: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StaleThing"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rebuild: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    freeze: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfLayers"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mix"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     print_mix: {
         parameters: {
             query?: never;
@@ -10408,18 +12207,21 @@ export interface operations {
             };
         };
     };
-    save_bundle: {
+    print_and_shift: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                number: number;
                 /** @description folder name of the library */
                 library: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shifting"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -10427,7 +12229,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/zip": unknown;
+                    "application/json": components["schemas"]["Shifted"];
                 };
             };
             /** @description Not Found */
@@ -10450,7 +12252,7 @@ export interface operations {
             };
         };
     };
-    load_bundle: {
+    perform: {
         parameters: {
             query?: never;
             header?: never;
@@ -10462,7 +12264,52 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_load_bundle"];
+                "application/json": components["schemas"]["Performance"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mix"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_performance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerformance"];
             };
         };
         responses: {
@@ -10473,6 +12320,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DesignView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    smooth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Smoothing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Envelope"];
                 };
             };
             /** @description Not Found */

@@ -4,7 +4,7 @@ import { api, got, type Member, type Mix, type Schemas, type SoundRow, type Step
 import { useListening } from "../listening/player";
 import { addToSheet, complain, queries, tell, useShared } from "./store";
 
-export const EMPTY_MIX: Mix = { kind: "mix", members: [], chain: [], rate: null, layout: "stereo" };
+export const EMPTY_MIX: Mix = { kind: "mix", members: [], groups: [], chain: [], rate: null, layout: "stereo" };
 
 export function freshId(prefix: string): string {
   return `${prefix}-${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`;
@@ -24,6 +24,7 @@ export function freshStep(kind: string, params: Record<string, unknown> = {}): S
     high_hz: null,
     fade_s: 0.005,
     tail: "cut",
+    envelopes: [],
     learned_on: null,
   };
 }
@@ -48,6 +49,13 @@ export const PLAIN_MEMBER: Omit<Member, "node"> = {
   fade_in_shape: "equal power",
   fade_out_shape: "equal power",
   chain: [],
+  envelopes: [],
+  group: "",
+  colour: "",
+  locked: false,
+  search: "",
+  origin: null,
+  frozen: null,
 };
 
 /** A layer of a sound as it is now: its anchor lands on the strike line. ``heard`` takes part, speed and gain along. */
@@ -67,7 +75,8 @@ export async function layerOf(
     ...PLAIN_MEMBER,
     id: freshId("layer"),
     name: facts.name,
-    node: inside ? { kind: "chained", node: facts.now, chain } : facts.now,
+    node: inside ? { kind: "chained", node: facts.now, chain, from_zero: false } : facts.now,
+    origin: { kind: "sound", id: sound, pinned: facts.now_key },
     anchor_s: anchor,
     pitch_st: heard?.speedSt ?? 0,
     gain_db: heard?.gainDb ?? 0,

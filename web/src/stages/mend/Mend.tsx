@@ -93,17 +93,17 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   const base = sound.node as Node;
   const settled = useSettled(chain, 60);
   const active = settled.filter((step) => step.on);
-  const node = useMemo((): Node => ({ kind: "chained", node: base, chain: settled }), [base, settled]);
+  const node = useMemo((): Node => ({ kind: "chained", from_zero: false, node: base, chain: settled }), [base, settled]);
   const at = settled.findIndex((step) => step.id === chosen && step.on);
   const alone = at >= 0 ? settled.slice(at, at + 1) : active;
   const keepsTime = alone.length > 0 && alone.every((step) => kinds[step.kind]?.keeps_time && step.kind !== "mono");
   const removed = useMemo((): Node => {
-    const input: Node = at >= 0 ? { kind: "chained", node: base, chain: settled.slice(0, at) } : base;
-    return { kind: "difference", node: input, without: at >= 0 ? { kind: "chained", node: base, chain: settled.slice(0, at + 1) } : node };
+    const input: Node = at >= 0 ? { kind: "chained", from_zero: false, node: base, chain: settled.slice(0, at) } : base;
+    return { kind: "difference", node: input, without: at >= 0 ? { kind: "chained", from_zero: false, node: base, chain: settled.slice(0, at + 1) } : node };
   }, [base, settled, at, node]);
   const [states, setStates] = useState(sound.states as unknown as State[]);
   const state = typeof hearing === "number" ? states[hearing] : undefined;
-  const kept = useMemo((): Node | null => (state ? { kind: "chained", node: base, chain: state.chain } : null), [state, base]);
+  const kept = useMemo((): Node | null => (state ? { kind: "chained", from_zero: false, node: base, chain: state.chain } : null), [state, base]);
   const target = hearing === "before" ? base : hearing === "removed" && keepsTime ? removed : (kept ?? node);
 
   const levels = useQuery({

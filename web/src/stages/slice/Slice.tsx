@@ -138,7 +138,7 @@ function Board({ loaded }: { loaded: PlanView }) {
       {
         node: raw
           ? { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }
-          : { kind: "chained", node: { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }, chain: view.finishing },
+          : { kind: "chained", from_zero: false, node: { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }, chain: view.finishing },
       },
       library,
       `Slice ${no} of ${loaded.name}`,

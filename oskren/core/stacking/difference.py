@@ -1,0 +1,173 @@
+"""The difference of two versions of a design, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from oskren.core.envelope import Envelope
+from oskren.core.nodes.model import Group, Member, Mix, Step, node_hash
+from oskren.core.steps.base import REGISTRY
+
+FIELDS: tuple[tuple[str, str, str], ...] = (
+    ("gain_db", "gain", "dB"),
+    ("pan", "pan", ""),
+    ("pitch_st", "pitch", "st"),
+    ("stretch", "stretch", "×"),
+    ("at_s", "place", "s"),
+    ("anchor_s", "anchor", "s"),
+    ("start_s", "start", "s"),
+    ("end_s", "end", "s"),
+    ("fade_in_s", "fade in", "s"),
+    ("fade_out_s", "fade out", "s"),
+    ("fade_in_shape", "fade-in curve", ""),
+    ("fade_out_shape", "fade-out curve", ""),
+    ("role", "role", ""),
+    ("name", "name", ""),
+)
+SWITCHES: tuple[tuple[str, str, str], ...] = (
+    ("mute", "muted", "no longer muted"),
+    ("reverse", "reversed", "forward again"),
+    ("keep_length", "pitch with length kept", "pitch by varispeed"),
+    ("locked", "locked", "unlocked"),
+)
+CURVES = {"gain_db": "gain", "pan": "pan", "pitch_st": "pitch"}
+
+
+def differences(before: Mix, after: Mix) -> list[str]:
+    """What was changed from one version to another: one phrase for each layer, group and step that differs, in the order of the later one.
+
+    Layers are told apart by their ids, so a renamed or moved layer is the same layer.
+    """
+    said: list[str] = []
+    known, now = _by_id(before.members), _by_id(after.members)
+    said += [f"{member.name or 'a layer'} removed" for key, member in known.items() if key not in now]
+    for key, member in now.items():
+        if key not in known:
+            said.append(f"{member.name or 'a layer'} added")
+        elif phrases := [*_member(known[key], member), *_moved_to(before, after, known[key], member)]:
+            said.append(f"{member.name or 'a layer'}: {', '.join(phrases)}")
+    kept = [key for key in known if key in now]
+    if kept != [key for key in now if key in known]:
+        said.append("layers in another order")
+    groups, later = {one.id: one for one in before.groups}, {one.id: one for one in after.groups}
+    said += [f"group {group.name} dissolved" for key, group in groups.items() if key not in later]
+    for key, group in later.items():
+        if key not in groups:
+            said.append(f"group {group.name} made")
+        elif phrases := _group(groups[key], group):
+            said.append(f"group {group.name}: {', '.join(phrases)}")
+    said += chain_differences(before.chain, after.chain)
+    if before.layout != after.layout:
+        said.append(f"the sum is {after.layout}")
+    if before.rate != after.rate:
+        said.append(f"rate {_value(before.rate, 'Hz')} to {_value(after.rate, 'Hz')}")
+    return said
+
+
+def _by_id(members: Sequence[Member]) -> dict[str, Member]:
+    return {member.id or str(i): member for i, member in enumerate(members)}
+
+
+def _value(value: Any, unit: str) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, float | int):
+        return f"{round(value, 4):g}{f' {unit}' if unit else ''}"
+    return str(value) or "none"
+
+
+def _change(name: str, old: Any, new: Any, unit: str) -> str:
+    number = isinstance(old, float | int) and isinstance(new, float | int)
+    return f"{name} {_value(old, '' if number else unit)} to {_value(new, unit)}"
+
+
+def _member(old: Member, new: Member) -> list[str]:
+    said = []
+    if node_hash(old.node) != node_hash(new.node):
+        said.append("another source")
+    said += [_change(name, getattr(old, field), getattr(new, field), unit) for field, name, unit in FIELDS if getattr(old, field) != getattr(new, field)]
+    said += [yes if getattr(new, field) else no for field, yes, no in SWITCHES if getattr(old, field) != getattr(new, field)]
+    if (old.frozen is None) != (new.frozen is None):
+        said.append("thawed" if new.frozen is None else "frozen")
+    said += _curves(old.envelopes, new.envelopes, CURVES)
+    return said + chain_differences(old.chain, new.chain)
+
+
+def _moved_to(before: Mix, after: Mix, old: Member, new: Member) -> list[str]:
+    if old.group == new.group:
+        return []
+    name = next((group.name for group in after.groups if group.id == new.group), "")
+    return [f"in the group {name}" if name else "in no group"]
+
+
+def _group(old: Group, new: Group) -> list[str]:
+    said = [_change(name, getattr(old, field), getattr(new, field), unit) for field, name, unit in FIELDS[:2] if getattr(old, field) != getattr(new, field)]
+    if old.name != new.name:
+        said.append(_change("name", old.name, new.name, ""))
+    if old.mute != new.mute:
+        said.append("muted" if new.mute else "no longer muted")
+    if (old.frozen is None) != (new.frozen is None):
+        said.append("thawed" if new.frozen is None else "frozen")
+    return said + chain_differences(old.chain, new.chain)
+
+
+def _curves(old: Sequence[Envelope], new: Sequence[Envelope], names: dict[str, str]) -> list[str]:
+    before, after = ({one.control: one for one in some if one.moves} for some in (old, new))
+    said = []
+    for control in dict.fromkeys([*before, *after]):
+        name = names.get(control, control)
+        if control not in after:
+            said.append(f"{name} curve removed")
+        elif control not in before:
+            said.append(f"{name} curve added")
+        elif before[control] != after[control]:
+            said.append(f"{name} curve changed")
+    return said
+
+
+def _label(step: Step) -> str:
+    return REGISTRY[step.kind].label if step.known else step.kind
+
+
+def _keys(chain: Sequence[Step]) -> dict[str, Step]:
+    """Steps by their id, or by kind and count where they have none."""
+    found: dict[str, Step] = {}
+    for step in chain:
+        count = sum(one.kind == step.kind for one in found.values())
+        found[step.id or f"{step.kind} {count}"] = step
+    return found
+
+
+def chain_differences(old: Sequence[Step], new: Sequence[Step]) -> list[str]:
+    """What sets two chains apart, one phrase a step."""
+    before, after = _keys(old), _keys(new)
+    said = [f"{_label(step)} removed" for key, step in before.items() if key not in after]
+    for key, step in after.items():
+        if key not in before:
+            said.append(f"{_label(step)} added")
+        elif phrases := _step(before[key], step):
+            said.append(f"{_label(step)}: {', '.join(phrases)}")
+    if [key for key in before if key in after] != [key for key in after if key in before]:
+        said.append("steps in another order")
+    return said
+
+
+def _step(old: Step, new: Step) -> list[str]:
+    said = [] if old.on == new.on else ["on" if new.on else "off"]
+    names: dict[str, str] = {}
+    if old.kind == new.kind and new.known:
+        before, after = old.values(), new.values()
+        for name, spec in type(after).model_fields.items():
+            label = (spec.title or name).lower()
+            names[name] = label
+            if getattr(before, name) != getattr(after, name):
+                extra = spec.json_schema_extra if isinstance(spec.json_schema_extra, dict) else {}
+                said.append(_change(label, getattr(before, name), getattr(after, name), str(extra.get("unit", ""))))
+    elif old != new and old.kind != new.kind:
+        said.append(f"instead of {_label(old)}")
+    said += _curves(old.envelopes, new.envelopes, names)
+    limits = ("start_s", "end_s", "channels", "low_hz", "high_hz", "fade_s", "tail")
+    if any(getattr(old, name) != getattr(new, name) for name in limits):
+        said.append("other limits")
+    return said
