@@ -64,6 +64,19 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
     )
 
 
+class Loud(BaseModel):
+    """Integrated loudness (LUFS); None where there is none."""
+
+    lufs: float | None
+
+
+@router.get("/heard/{key}/loudness")
+def loudness(studio: InStudio, key: str) -> Loud:
+    """How loud an opened sound is; it is rendered whole for that, once."""
+    node, library, _ = studio.known(key)
+    return Loud(lufs=studio.facts(library, node)["measures"]["integrated_lufs"])
+
+
 @router.get("/heard/{key}/block", response_class=Response, responses=RAW)
 def block(studio: InStudio, key: str, start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(ge=1, le=1 << 20)]) -> Response:
     """Raw little-endian float32, channels interleaved."""

@@ -54,6 +54,7 @@ class Control(BaseModel):
     scale: str = "linear"
     options: list[str] = []
     digits: int | None = None
+    moving: bool = False
 
 
 class StepView(BaseModel):

@@ -204,6 +204,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/heard/{key}/loudness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Loudness
+         * @description How loud an opened sound is; it is rendered whole for that, once.
+         */
+        get: operations["loudness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/heard/{key}/block": {
         parameters: {
             query?: never;
@@ -1848,7 +1868,7 @@ export interface paths {
         post?: never;
         /**
          * Forget Version
-         * @description Remove a version.
+         * @description Remove a version; those of the design that are left.
          */
         delete: operations["forget_version"];
         options?: never;
@@ -3067,6 +3087,11 @@ export interface components {
             options: string[];
             /** Digits */
             digits?: number | null;
+            /**
+             * Moving
+             * @default false
+             */
+            moving: boolean;
         };
         /**
          * Counted
@@ -3767,6 +3792,14 @@ export interface components {
             start_s: number;
             /** End S */
             end_s: number;
+        };
+        /**
+         * Loud
+         * @description Integrated loudness (LUFS); None where there is none.
+         */
+        Loud: {
+            /** Lufs */
+            lufs: number | null;
         };
         /**
          * Mark
@@ -6779,6 +6812,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Opened"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    loudness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Loud"];
                 };
             };
             /** @description Not Found */
@@ -11340,7 +11413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["VersionView"][];
                 };
             };
             /** @description Not Found */

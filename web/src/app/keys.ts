@@ -50,6 +50,19 @@ export const KEYS = {
   faster: ["\\", "Listen at 1, 1.25, 1.5 or 2 times, pitch kept"],
   name: ["F2", "Name what is chosen"],
   compare: ["'", "Compare: original, now and kept states in turn"],
+  reference: ["`", "Reference sound at matched loudness, or back"],
+  toStrike: ["Home", "Bring the anchor of the layer to the strike line"],
+  sources: ["Insert", "Other sources for the layer"],
+  newer: ["F4", "Take the newer state of what the layer was made with"],
+  roll: ["F8", "Roll another source for the chosen layers"],
+  rollAll: ["F9", "Roll other sources for all unlocked layers"],
+  group: ["Ctrl+g", "Group the chosen layers, or dissolve the group"],
+  freeze: ["Ctrl+e", "Freeze the layer or group to audio, or thaw it"],
+  version: ["Ctrl+s", "Keep a version"],
+  layerUp: ["Ctrl+ArrowUp", "Move the layer up"],
+  layerDown: ["Ctrl+ArrowDown", "Move the layer down"],
+  printShift: ["Ctrl+Enter", "Print, shift the print by an octave and layer it"],
+  perform: ["Ctrl+Shift+p", "Perform on keys or pads"],
   undo: ["Ctrl+z", "Undo"],
   redo: ["Ctrl+Shift+z", "Redo"],
   duplicate: ["Ctrl+d", "Duplicate"],
@@ -64,7 +77,15 @@ export type Act = keyof typeof KEYS;
 
 /** How a key is written beside its control. */
 export function shown(act: Act): string {
-  const names: Record<string, string> = { ArrowDown: "↓", ArrowUp: "↑", ArrowRight: "→", ArrowLeft: "←", Escape: "Esc", Delete: "Del" };
+  const names: Record<string, string> = {
+    ArrowDown: "↓",
+    ArrowUp: "↑",
+    ArrowRight: "→",
+    ArrowLeft: "←",
+    Escape: "Esc",
+    Delete: "Del",
+    Insert: "Ins",
+  };
   return KEYS[act][0]
     .split("+")
     .map((part) => names[part] ?? (part.length === 1 ? part.toUpperCase() : part))

@@ -26,6 +26,8 @@ interface Shared {
   design: number | null;
   spread: number | null;
   sliceSound: number | null;
+  /** The sound others are compared with. */
+  reference: { sound: number; name: string } | null;
 }
 
 function remembered<T>(name: string, other: T): T {
@@ -36,7 +38,7 @@ function remembered<T>(name: string, other: T): T {
   }
 }
 
-const KEPT = ["project", "sheet", "mendSound", "reel", "design", "spread", "sliceSound"] as const;
+const KEPT = ["project", "sheet", "mendSound", "reel", "design", "spread", "sliceSound", "reference"] as const;
 
 export const useShared = create<Shared>(() => ({
   library: "",
@@ -50,6 +52,7 @@ export const useShared = create<Shared>(() => ({
   design: remembered<number | null>("design", null),
   spread: remembered<number | null>("spread", null),
   sliceSound: remembered<number | null>("sliceSound", null),
+  reference: remembered<{ sound: number; name: string } | null>("reference", null),
 }));
 
 useShared.subscribe((now, before) => {
@@ -79,7 +82,17 @@ export function addToSheet(sounds: number[]) {
 /** Choose a library, forgetting what was open in the one before. */
 export function enter(slug: string, name: string) {
   if (useShared.getState().library && useShared.getState().library !== slug)
-    useShared.setState({ project: 1, sheet: [], selected: null, mendSound: null, reel: null, design: null, spread: null, sliceSound: null });
+    useShared.setState({
+      project: 1,
+      sheet: [],
+      selected: null,
+      mendSound: null,
+      reel: null,
+      design: null,
+      spread: null,
+      sliceSound: null,
+      reference: null,
+    });
   useShared.setState({ library: slug, libraryName: name });
   localStorage.setItem("library", slug);
   queries.clear();

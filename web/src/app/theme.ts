@@ -84,6 +84,7 @@ export const system = createSystem(
       "*, *::before, *::after": { _motionReduce: { transition: "none !important", animation: "none !important" } },
     },
     theme: {
+      keyframes: { struck: { from: { background: "{colors.amber}" } } },
       tokens: {
         fonts: {
           body: { value: "'Figtree Variable', sans-serif" },

@@ -4,10 +4,12 @@ import { useEffect, useRef, useState } from "react";
 import { clock } from "../app/format";
 import { shown, useKeys } from "../app/keys";
 import { Do, Num } from "../app/parts";
+import { useShared } from "../app/store";
 import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
+import { isReference, toggleReference } from "./referring";
 import { useDrawing } from "./useDrawing";
 
 function Meters() {
@@ -118,7 +120,8 @@ function Position() {
 export function Strip() {
   const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched, dim } = useListening();
   const [open, setOpen] = useState(false);
-  useKeys({ dim: () => player.setDim(!useListening.getState().dim) });
+  const reference = useShared((state) => state.reference);
+  useKeys({ reference: () => void toggleReference(), dim: () => player.setDim(!useListening.getState().dim) });
   return (
     <Flex
       as="footer"
@@ -195,6 +198,18 @@ export function Strip() {
         onClick={() => player.setMatched(!matched)}
       >
         Match
+      </Do>
+      <Do
+        act="reference"
+        on={isReference(heard)}
+        hint={
+          reference
+            ? `Hear ${reference.name} at the same loudness, or go back (${shown("reference")})`
+            : `Take what is heard as the reference to compare with (${shown("reference")})`
+        }
+        onClick={() => void toggleReference()}
+      >
+        Ref
       </Do>
       <Box w="84px" flexShrink={0}>
         <Num

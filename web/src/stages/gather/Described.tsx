@@ -8,6 +8,7 @@ import { useChains } from "../../app/SavedChains";
 import { useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
 import { player, useListening } from "../../listening/player";
+import { refer } from "../../listening/referring";
 import { ask, type Change, MARKS } from "./sounds";
 
 const KINDS = ["hit", "top", "end", "start"] as const;
@@ -303,6 +304,9 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
         </Do>
         <Do quiet act="toMend" onClick={() => send.mend(row.id)}>
           Mend
+        </Do>
+        <Do quiet hint="Compare others with it, on the key ` in every stage" onClick={() => void refer(row.id)}>
+          Reference
         </Do>
         <Do quiet act="toSlice" onClick={() => send.slice(row.id)}>
           Slice

@@ -99,7 +99,11 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   const keepsTime = alone.length > 0 && alone.every((step) => kinds[step.kind]?.keeps_time && step.kind !== "mono");
   const removed = useMemo((): Node => {
     const input: Node = at >= 0 ? { kind: "chained", from_zero: false, node: base, chain: settled.slice(0, at) } : base;
-    return { kind: "difference", node: input, without: at >= 0 ? { kind: "chained", from_zero: false, node: base, chain: settled.slice(0, at + 1) } : node };
+    return {
+      kind: "difference",
+      node: input,
+      without: at >= 0 ? { kind: "chained", from_zero: false, node: base, chain: settled.slice(0, at + 1) } : node,
+    };
   }, [base, settled, at, node]);
   const [states, setStates] = useState(sound.states as unknown as State[]);
   const state = typeof hearing === "number" ? states[hearing] : undefined;

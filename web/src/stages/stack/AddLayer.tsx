@@ -1,18 +1,27 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type SoundRow } from "../../api/client";
+import { api, got, type Schemas, type SoundRow } from "../../api/client";
 import { seconds } from "../../app/format";
 import { useKeys } from "../../app/keys";
-import { Do } from "../../app/parts";
+import { Choose, Do, Input } from "../../app/parts";
 import { useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
 import { player } from "../../listening/player";
 
-/** Find sounds and add them as layers; the chosen row is heard. */
-export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (sound: number) => void }) {
+interface Props {
+  design: number;
+  designs: Schemas["DesignView"][];
+  onClose: () => void;
+  onAdd: (what: { sound?: number; design?: number }) => void;
+  onFill: (words: string) => void;
+}
+
+/** Find sounds and add them as layers; the chosen row is heard. A design can be a layer too, and words can fill several at once. */
+export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
   const library = useShared((state) => state.library);
   const [q, setQ] = useState("");
+  const [words, setWords] = useState("");
   const [at, setAt] = useState(-1);
   const found = useQuery({
     queryKey: ["sounds", library, "layers", q],
@@ -61,7 +70,7 @@ export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (soun
             if (event.key === "ArrowDown" || event.key === "ArrowUp") {
               event.preventDefault();
               step(event.key === "ArrowDown" ? 1 : -1);
-            } else if (event.key === "Enter" && rows.length) onAdd(rows[Math.max(0, at)].id);
+            } else if (event.key === "Enter" && rows.length) onAdd({ sound: rows[Math.max(0, at)].id });
             else if (event.key === "Escape") onClose();
           }}
           flex={1}
@@ -75,6 +84,26 @@ export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (soun
         <Do act="leave" onClick={onClose}>
           Done
         </Do>
+      </Flex>
+      <Flex px="10px" pb="10px" gap="10px" align="center">
+        <Input
+          label="Fill from words"
+          placeholder="Fill from words: brass latch; stone thud; glass ring"
+          value={words}
+          flex={1}
+          onChange={(event) => setWords(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && words.trim() && onFill(words)}
+        />
+        <Do disabled={!words.trim()} onClick={() => onFill(words)} hint="One layer for every search, with a sound of it at random">
+          Fill
+        </Do>
+        <Choose
+          label="Add a design as a layer"
+          maxW="170px"
+          value=""
+          options={[["", "Add a design …"], ...designs.filter((one) => one.id !== design).map((one) => [String(one.id), one.name] as const)]}
+          onChange={(value) => value && onAdd({ design: Number(value) })}
+        />
       </Flex>
       <Box overflowY="auto">
         {rows.map((row, index) => (
@@ -91,7 +120,7 @@ export function AddLayer({ onClose, onAdd }: { onClose: () => void; onAdd: (soun
             <Box fontFamily="mono" fontSize="12px" w="64px">
               {seconds(row.seconds)}
             </Box>
-            <Do quiet onClick={() => onAdd(row.id)} hint={`Add ${row.name}`}>
+            <Do quiet onClick={() => onAdd({ sound: row.id })} hint={`Add ${row.name}`}>
               Add
             </Do>
           </Flex>

@@ -1,181 +1,47 @@
-/** The layers on the strike line: the sum on top, one lane a layer, dragged in time. */
+/** The layers on the strike line: the sum on top, groups and layers below, each on a lane of its own. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
-import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { bytes, type Member, type Mix, type Opened, type Schemas } from "../../api/client";
-import { Do, Num } from "../../app/parts";
-import { type Ink, ink } from "../../app/theme";
-import { fitted, type PeakData, rulerStep, waveform } from "../../canvas/paint";
+import { Fragment, type PointerEvent, useEffect, useRef, useState } from "react";
+import type { Mix, Opened, Schemas } from "../../api/client";
+import { Do } from "../../app/parts";
+import { rulerStep } from "../../canvas/paint";
 import { live, player, useListening } from "../../listening/player";
-
-type Layout = Schemas["Layout"];
-type Placed = Schemas["Placed"];
+import { Clip, type ClipActs, usePicture, Wave } from "./Clip";
+import type { Aim, Layout } from "./design";
+import { GroupHead, type HeadActs, LayerHead } from "./Heads";
 
 const HEAD = "214px";
-const LANE = 84;
-const SUM = 72;
+const SUM = 64;
 const RULER = 24;
+export const GROUP = 40;
 
-function usePicture(key: string | undefined, frames: number, channels: number, width: number) {
-  return useQuery({
-    queryKey: ["peaks", key, 0, frames, width],
-    enabled: !!key && width > 8,
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: async ({ signal }): Promise<PeakData> => {
-      const values = new Int16Array(await bytes(`/api/heard/${key}/peaks?start=0&end=${frames}&width=${width}`, signal));
-      return { width: values.length / channels / 3, channels, values };
-    },
-  });
-}
-
-function Wave({ data, clear, deep, gain }: { data: PeakData | undefined; clear: keyof Ink; deep: keyof Ink; gain: number }) {
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(() => {
-    const element = canvas.current;
-    if (!element) return;
-    const draw = () => {
-      const pen = fitted(element);
-      const colours = ink();
-      if (!pen || !data) return;
-      const one: PeakData = { ...data };
-      waveform(pen, one, 0, 0, element.clientWidth, element.clientHeight, colours[clear], colours[deep], gain);
-    };
-    draw();
-    const watch = new ResizeObserver(draw);
-    watch.observe(element);
-    return () => watch.disconnect();
-  }, [data, clear, deep, gain]);
-  return <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" aria-hidden />;
+/** Lanes grow lower as there are more of them. */
+export function laneHeight(count: number): number {
+  return count <= 6 ? 84 : count <= 9 ? 74 : 48;
 }
 
 interface Props {
   mix: Mix;
   layout: Layout | null;
+  facts: Schemas["SumFacts"] | null | undefined;
+  newer: Schemas["NewerLayer"][];
   sumOpened: Opened | null;
-  chosen: string | null;
+  chosen: string[];
   solo: string[];
-  onChoose: (id: string | null) => void;
-  onEdit: (id: string, values: Partial<Member>, gesture?: string) => void;
-  onSolo: (id: string) => void;
+  aim: Aim | null;
+  pen: boolean;
+  clipActs: ClipActs;
+  headActs: HeadActs;
+  onSum: () => void;
   onAdd: () => void;
 }
 
-const TONES: [keyof Ink, keyof Ink][] = [
-  ["glass", "glassDeep"],
-  ["plum", "plumDeep"],
-  ["sky", "skyDeep"],
-];
-/** Layers that hit share the first colour, those that carry tone the second, the rest the third. */
-export function tones(role: string): [keyof Ink, keyof Ink] {
-  return role === "tone" || role === "tail" ? TONES[1] : role === "air" ? TONES[2] : TONES[0];
-}
-
-function Clip({
-  member,
-  placed,
-  view,
-  width,
-  chosen,
-  faded,
-  onChoose,
-  onEdit,
-}: {
-  member: Member;
-  placed: Placed;
-  view: [number, number];
-  width: number;
-  chosen: boolean;
-  faded: boolean;
-  onChoose: () => void;
-  onEdit: Props["onEdit"];
-}) {
-  const scale = width / (view[1] - view[0]);
-  const w = Math.max(4, placed.seconds * scale);
-  const data = usePicture(placed.key, placed.frames, placed.channels, Math.min(1200, Math.max(16, Math.round(w))));
-  const drag = useRef<{ x: number; at: number } | null>(null);
-  const [clear, deep] = tones(member.role);
-  const move = (event: PointerEvent) => {
-    if (!drag.current) return;
-    const by = (event.clientX - drag.current.x) / scale;
-    if (Math.abs(event.clientX - drag.current.x) < 2) return;
-    onEdit(member.id, { at_s: Number((drag.current.at + by).toFixed(4)) }, "drag");
-  };
-  return (
-    <Box
-      role="button"
-      tabIndex={-1}
-      aria-label={`${member.name}, starts ${placed.start_s.toFixed(3)} s from the strike line`}
-      data-clip={member.id}
-      position="absolute"
-      top="6px"
-      bottom="6px"
-      left={`${(placed.start_s - view[0]) * scale}px`}
-      w={`${w}px`}
-      bg={chosen ? "raised" : "sheet"}
-      border="1px solid"
-      borderColor={chosen ? clear : "line"}
-      borderRadius="6px"
-      overflow="hidden"
-      opacity={faded ? 0.35 : 1}
-      cursor="grab"
-      touchAction="none"
-      onPointerDown={(event) => {
-        if (event.button) return;
-        event.currentTarget.setPointerCapture(event.pointerId);
-        drag.current = { x: event.clientX, at: member.at_s };
-        onChoose();
-      }}
-      onPointerMove={move}
-      onPointerUp={() => {
-        drag.current = null;
-      }}
-    >
-      <Wave data={data.data} clear={clear} deep={deep} gain={Math.min(4, 10 ** (member.gain_db / 20) * 1.6)} />
-      <svg width="100%" height="100%" preserveAspectRatio="none" style={{ position: "absolute", inset: 0, pointerEvents: "none" }} aria-hidden="true">
-        {member.fade_in_s > 0 && (
-          <line x1="0" y1="100%" x2={`${(member.fade_in_s / placed.seconds) * 100}%`} y2="0" stroke="currentColor" strokeOpacity="0.6" />
-        )}
-        {member.fade_out_s > 0 && (
-          <line x1={`${100 - (member.fade_out_s / placed.seconds) * 100}%`} y1="0" x2="100%" y2="100%" stroke="currentColor" strokeOpacity="0.6" />
-        )}
-      </svg>
-      <Box
-        position="absolute"
-        top={0}
-        left={`${placed.anchor_s * scale - 5}px`}
-        borderLeft="5px solid transparent"
-        borderRight="5px solid transparent"
-        borderTop="7px solid"
-        borderTopColor="amber"
-        title="Anchor"
-      />
-    </Box>
-  );
-}
-
-function PanAndGain({ member, onEdit }: { member: Member; onEdit: Props["onEdit"] }) {
-  return (
-    <Box px="2px">
-      <Num
-        label={`${member.pan === 0 ? "centre" : `${Math.round(Math.abs(member.pan) * 100)} ${member.pan < 0 ? "L" : "R"}`}`}
-        value={member.gain_db}
-        unit="dB"
-        low={-48}
-        high={12}
-        normal={0}
-        step={0.5}
-        onChange={(gain_db, gesture) => onEdit(member.id, { gain_db }, gesture)}
-      />
-    </Box>
-  );
-}
-
-export function Lanes({ mix, layout, sumOpened, chosen, solo, onChoose, onEdit, onSolo, onAdd }: Props) {
+export function Lanes({ mix, layout, facts, newer, sumOpened, chosen, solo, aim, pen, clipActs, headActs, onSum, onAdd }: Props) {
   const area = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
   const [view, setView] = useState<[number, number] | null>(null);
   const playhead = useRef<HTMLDivElement>(null);
   const loop = useListening((state) => state.loop);
+  const lane = laneHeight(mix.members.length);
   const starts = layout?.layers.map((one) => one.start_s) ?? [0];
   const ends = layout?.layers.map((one) => one.start_s + one.seconds) ?? [1];
   const low = Math.min(-0.2, ...starts, layout?.start_s ?? 0);
@@ -237,12 +103,19 @@ export function Lanes({ mix, layout, sumOpened, chosen, solo, onChoose, onEdit, 
   const step = rulerStep(shown[1] - shown[0], Math.max(1, width));
   const ticks: number[] = [];
   for (let t = Math.ceil(shown[0] / step) * step; t <= shown[1]; t += step) ticks.push(Number(t.toFixed(6)));
+  const groupOf = (id: string) => mix.groups.find((one) => one.id === id);
+  const opens = (i: number) => {
+    const group = groupOf(mix.members[i].group);
+    return group && mix.members[i - 1]?.group !== group.id ? group : null;
+  };
+  const share = (id: string) => facts?.shares.find((one) => one.id === id)?.share;
   return (
     <Box flex={1} overflowY="auto" position="relative" minH={0}>
-      <Flex position="relative" minH="100%">
+      <Flex position="relative" minH="100%" data-lanes>
         <Box w={HEAD} flexShrink={0} bg="sheet" borderRight="1px solid" borderColor="line">
           <Flex h={`${RULER}px`} align="center" justify="space-between" px="10px" color="dim" borderBottom="1px solid" borderColor="line">
             {mix.members.length} {mix.members.length === 1 ? "layer" : "layers"}
+            {mix.groups.length > 0 && `, ${mix.groups.length} ${mix.groups.length === 1 ? "group" : "groups"}`}
             <Do quiet onClick={onAdd}>
               + add
             </Do>
@@ -256,47 +129,48 @@ export function Lanes({ mix, layout, sumOpened, chosen, solo, onChoose, onEdit, 
             px="12px"
             borderBottom="1px solid"
             borderLeft="3px solid"
-            borderLeftColor={chosen === null ? "amber" : "chalk"}
+            borderLeftColor={chosen.length === 0 ? "amber" : "chalk"}
             borderBottomColor="line"
-            bg={chosen === null ? "raised" : undefined}
+            bg={chosen.length === 0 ? "raised" : undefined}
             cursor="pointer"
-            onClick={() => onChoose(null)}
+            onClick={onSum}
           >
             <Box fontWeight={600}>Sum</Box>
             <Box color="dim" fontSize="12px">
               {mix.chain.filter((one) => one.on).length} {mix.chain.filter((one) => one.on).length === 1 ? "step" : "steps"} on it
             </Box>
           </chakra.button>
-          {mix.members.map((member) => (
-            <Box
-              key={member.id}
-              data-layer={member.id}
-              h={`${LANE}px`}
-              px="10px"
-              py="5px"
-              borderBottom="1px solid"
-              borderBottomColor="line"
-              borderLeft="3px solid"
-              borderLeftColor={tones(member.role)[0]}
-              bg={member.id === chosen ? "raised" : undefined}
-              onPointerDown={() => onChoose(member.id)}
-            >
-              <Flex justify="space-between" align="center" gap="6px">
-                <Box fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={member.name}>
-                  {member.name}
-                </Box>
-                <Flex gap="2px" fontSize="11px">
-                  <Do quiet on={member.mute} hint="Mute (M)" onClick={() => onEdit(member.id, { mute: !member.mute })}>
-                    mute
-                  </Do>
-                  <Do quiet on={solo.includes(member.id)} hint="Solo, for listening only (O)" onClick={() => onSolo(member.id)}>
-                    solo
-                  </Do>
-                </Flex>
-              </Flex>
-              <PanAndGain member={member} onEdit={onEdit} />
-            </Box>
-          ))}
+          {mix.members.map((member, i) => {
+            const group = opens(i);
+            const own = groupOf(member.group);
+            const told = newer.find((one) => one.id === member.id);
+            return (
+              <Fragment key={member.id}>
+                {group && (
+                  <GroupHead
+                    group={group}
+                    count={mix.members.filter((one) => one.group === group.id).length}
+                    height={GROUP}
+                    chosen={chosen.includes(group.id)}
+                    share={share(group.id)}
+                    acts={headActs}
+                  />
+                )}
+                <LayerHead
+                  member={member}
+                  height={lane}
+                  chosen={chosen.includes(member.id)}
+                  solo={solo.includes(member.id)}
+                  grouped={!!own}
+                  colour={own?.colour ?? ""}
+                  share={share(member.id)}
+                  newer={told ? (told.gone ? "gone" : "newer") : ""}
+                  stale={layout?.layers.find((one) => one.id === member.id)?.stale ?? false}
+                  acts={headActs}
+                />
+              </Fragment>
+            );
+          })}
         </Box>
         <Box
           ref={area}
@@ -364,30 +238,36 @@ export function Lanes({ mix, layout, sumOpened, chosen, solo, onChoose, onEdit, 
               </Box>
             )}
           </Box>
-          {mix.members.map((member) => {
+          {mix.members.map((member, i) => {
             const placed = layout?.layers.find((one) => one.id === member.id);
+            const own = groupOf(member.group);
             return (
-              <Box
-                key={member.id}
-                h={`${LANE}px`}
-                borderBottom="1px solid"
-                borderColor="line"
-                position="relative"
-                bg={member.id === chosen ? "sheet/50" : undefined}
-              >
-                {placed && (
-                  <Clip
-                    member={member}
-                    placed={placed}
-                    view={shown}
-                    width={width}
-                    chosen={member.id === chosen}
-                    faded={member.mute || (solo.length > 0 && !solo.includes(member.id))}
-                    onChoose={() => onChoose(member.id)}
-                    onEdit={onEdit}
-                  />
-                )}
-              </Box>
+              <Fragment key={member.id}>
+                {opens(i) && <Box h={`${GROUP}px`} borderBottom="1px solid" borderColor="line" bg="ground" />}
+                <Box
+                  h={`${lane}px`}
+                  borderBottom="1px solid"
+                  borderColor="line"
+                  position="relative"
+                  bg={chosen.includes(member.id) ? "sheet/50" : undefined}
+                >
+                  {placed && width > 0 && (
+                    <Clip
+                      member={member}
+                      placed={placed}
+                      scale={scale}
+                      from={shown[0]}
+                      height={lane - 12}
+                      chosen={chosen.includes(member.id)}
+                      faded={member.mute || !!own?.mute || (solo.length > 0 && !solo.includes(member.id))}
+                      colour={own?.colour ?? ""}
+                      aim={chosen[chosen.length - 1] === member.id ? aim : null}
+                      pen={pen}
+                      acts={clipActs}
+                    />
+                  )}
+                </Box>
+              </Fragment>
             );
           })}
           <Box

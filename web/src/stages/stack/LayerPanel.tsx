@@ -1,25 +1,91 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Step } from "../../api/client";
-import { Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
+import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
 import { StepList } from "../../app/StepList";
-
-const ROLES = ["attack", "body", "weight", "tone", "tail", "air"] as const;
-const SHAPES = ["linear", "equal power", "sine", "logarithmic", "exponential"] as const;
+import { COLOURS, ROLES, SHAPES } from "./design";
 
 interface Props {
   member: Member;
+  newer: boolean;
   onEdit: (values: Partial<Member>, gesture?: string) => void;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
   onRemove: () => void;
+  onFreeze: () => void;
+  onNewer: () => void;
+}
+
+/** A role of the list, or the user's own. */
+export function Role({ role, onChange }: { role: string; onChange: (role: string) => void }) {
+  return (
+    <Flex direction="column" gap="4px">
+      <Pick label="Role" value={role} options={ROLES} onChange={(next) => onChange(next === role ? "" : next)} />
+      <TextField
+        label="Role of your own"
+        placeholder="a role of your own"
+        value={(ROLES as readonly string[]).includes(role) ? "" : role}
+        onCommit={(next) => onChange(next.trim().slice(0, 40))}
+      />
+    </Flex>
+  );
+}
+
+export function Colour({ colour, onChange }: { colour: string; onChange: (colour: Member["colour"]) => void }) {
+  return (
+    <Flex gap="6px" align="center" role="radiogroup" aria-label="Colour">
+      <Box color="dim" flex={1}>
+        Colour
+      </Box>
+      {COLOURS.map((one) => (
+        <Box
+          asChild
+          key={one}
+          w="18px"
+          h="18px"
+          borderRadius="5px"
+          bg={one}
+          cursor="pointer"
+          border="2px solid"
+          borderColor={colour === one ? "amber" : "transparent"}
+        >
+          <button
+            type="button"
+            role="radio"
+            aria-checked={colour === one}
+            aria-label={one}
+            title={one}
+            onClick={() => onChange(colour === one ? "" : one)}
+          />
+        </Box>
+      ))}
+    </Flex>
+  );
 }
 
 /** The chosen layer: level, place, pitch, edges, chain. */
-export function LayerPanel({ member, onEdit, chosenStep, onChooseStep, onRemove }: Props) {
+export function LayerPanel({ member, newer, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
+  const frozen = !!member.frozen;
   return (
     <>
-      <Heading>Layer</Heading>
       <TextField label="Name of the layer" value={member.name} onCommit={(name) => onEdit({ name })} />
+      <Flex gap="6px" wrap="wrap">
+        <Do act="freeze" on={frozen} onClick={onFreeze}>
+          {frozen ? "Thaw" : "Freeze"}
+        </Do>
+        <Do on={member.locked} onClick={() => onEdit({ locked: !member.locked })} hint="A locked layer is not moved, rolled or replaced">
+          {member.locked ? "Locked" : "Lock"}
+        </Do>
+        {newer && (
+          <Do act="newer" onClick={onNewer}>
+            Take newer
+          </Do>
+        )}
+      </Flex>
+      {(frozen || member.locked) && (
+        <Box color="dim" fontSize="12px">
+          {frozen ? "Frozen to audio: gain, pan and place can be changed; thaw it for the rest." : "Locked: unlock it to change it."}
+        </Box>
+      )}
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
         <Num
           label="Gain"
@@ -88,6 +154,9 @@ export function LayerPanel({ member, onEdit, chosenStep, onChooseStep, onRemove 
         />
       </SimpleGrid>
       <Flex gap="6px" wrap="wrap">
+        <Do act="toStrike" onClick={() => onEdit({ at_s: 0 })}>
+          To strike line
+        </Do>
         <Do on={!member.keep_length} onClick={() => onEdit({ keep_length: false })} hint="Pitch and length change together">
           Varispeed
         </Do>
@@ -123,25 +192,56 @@ export function LayerPanel({ member, onEdit, chosenStep, onChooseStep, onRemove 
           onChange={(fade_out_s, gesture) => onEdit({ fade_out_s }, gesture)}
         />
       </SimpleGrid>
-      {(member.fade_in_s > 0 || member.fade_out_s > 0) && (
-        <Pick
-          label="Fade curve"
-          value={member.fade_out_shape as (typeof SHAPES)[number]}
-          options={SHAPES}
-          onChange={(shape) => onEdit({ fade_in_shape: shape, fade_out_shape: shape })}
+      <SimpleGrid columns={2} columnGap="12px">
+        {(["fade_in_shape", "fade_out_shape"] as const).map((name) => (
+          <Choose
+            key={name}
+            label={name === "fade_in_shape" ? "Curve of the fade in" : "Curve of the fade out"}
+            value={member[name]}
+            options={SHAPES.map((one) => [one, one] as const)}
+            onChange={(shape) => onEdit({ [name]: shape })}
+          />
+        ))}
+        <Num
+          label="Start"
+          value={member.start_s ?? 0}
+          unit="s"
+          low={0}
+          high={Math.max(1, (member.end_s ?? 4) - 0.001)}
+          normal={0}
+          step={0.001}
+          digits={3}
+          onChange={(start_s, gesture) => onEdit({ start_s }, gesture)}
         />
-      )}
+        {member.end_s != null ? (
+          <Num
+            label="End"
+            value={member.end_s}
+            unit="s"
+            low={0.001}
+            high={Math.max(1, member.end_s * 2)}
+            step={0.001}
+            digits={3}
+            onChange={(end_s, gesture) => onEdit({ end_s }, gesture)}
+          />
+        ) : (
+          <Flex justify="space-between" minH="20px">
+            <Box color="dim">End</Box>
+            <Box fontFamily="mono" fontSize="12px">
+              of the sound
+            </Box>
+          </Flex>
+        )}
+      </SimpleGrid>
       {(member.start_s != null || member.end_s != null) && (
-        <Flex justify="space-between" align="center">
-          <Box fontFamily="mono" fontSize="12px" color="dim">
-            part {(member.start_s ?? 0).toFixed(3)} to {member.end_s == null ? "end" : `${member.end_s.toFixed(3)} s`}
-          </Box>
+        <Flex justify="flex-end">
           <Do quiet onClick={() => onEdit({ start_s: null, end_s: null })}>
             Whole sound
           </Do>
         </Flex>
       )}
-      <Pick label="Role" value={member.role} options={ROLES} onChange={(role) => onEdit({ role: role === member.role ? "" : role })} />
+      <Role role={member.role} onChange={(role) => onEdit({ role })} />
+      <Colour colour={member.colour} onChange={(colour) => onEdit({ colour })} />
       <Line />
       <Heading>Chain</Heading>
       <StepList

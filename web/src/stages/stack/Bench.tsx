@@ -1,0 +1,519 @@
+/** One design on the bench: its lanes, what is chosen of it, and what it is compared with. */
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, got, type Member, type Mix, type Node, type Schemas } from "../../api/client";
+import { level, seconds } from "../../app/format";
+import { useHistory } from "../../app/history";
+import { useKeys } from "../../app/keys";
+import { Bar, Choose, Do, Empty, Side, TextField } from "../../app/parts";
+import { complain, queries, tell, useShared } from "../../app/store";
+import { UndoRedo } from "../../app/UndoRedo";
+import { useSettled } from "../../app/useSettled";
+import { live, player, useListening } from "../../listening/player";
+import { AddLayer } from "./AddLayer";
+import { CurvePanel, useAims } from "./CurvePanel";
+import { type Aim, LAYER_AIMS } from "./design";
+import type { HeadActs } from "./Heads";
+import { GROUP, Lanes, laneHeight } from "./Lanes";
+import { LayerPanel } from "./LayerPanel";
+import { GroupPanel, ManyPanel } from "./ManyPanel";
+import { SourcePanel } from "./SourcePanel";
+import { SumPanel } from "./SumPanel";
+import { TunePanel } from "./TunePanel";
+import { useLayers } from "./useLayers";
+import { useVersions, type Version } from "./Versions";
+
+type Design = Schemas["DesignView"];
+type Tab = "layer" | "curves" | "source" | "tune";
+const TABS: readonly [Tab, string][] = [
+  ["layer", "Layer"],
+  ["curves", "Curves"],
+  ["source", "Source"],
+  ["tune", "Tune"],
+];
+
+/** The mix as it is listened to: solo is for listening only. */
+function soloed(mix: Mix, solo: string[]): Mix {
+  return solo.length ? { ...mix, members: mix.members.map((member) => ({ ...member, mute: !solo.includes(member.id) })) } : mix;
+}
+
+function audible(mix: Mix): boolean {
+  const muted = mix.groups.filter((one) => one.mute).map((one) => one.id);
+  return mix.members.some((one) => !one.mute && !muted.includes(one.group));
+}
+
+interface Props {
+  design: Design;
+  designs: Design[];
+  onNew: () => void;
+  onPerform: () => void;
+}
+
+export function Bench({ design, designs, onNew, onPerform }: Props) {
+  const library = useShared((state) => state.library);
+  const go = useNavigate();
+  const [name, setName] = useState(design.name);
+  const [chosen, setChosen] = useState<string[]>(design.mix.members[0] ? [design.mix.members[0].id] : []);
+  const [chosenStep, setChosenStep] = useState<string | null>(null);
+  const [solo, setSolo] = useState<string[]>([]);
+  const [adding, setAdding] = useState(false);
+  const [tab, setTab] = useState<Tab>("layer");
+  const [aimAt, setAim] = useState<Aim>(LAYER_AIMS[0]);
+  const [pen, setPen] = useState(false);
+  const [keepLength, setKeepLength] = useState(false);
+  const [tried, setTried] = useState<{ id: string; sound: number; mix: Mix } | null>(null);
+  const [against, setAgainst] = useState<number | null>(null);
+  const [hearing, setHearing] = useState(false);
+  const keep = (wanted: string, mix: Mix) =>
+    got(
+      api.PUT("/api/lib/{library}/designs/{number}", {
+        params: { path: { library, number: design.id } },
+        body: { name: wanted, mix, project: design.project },
+      }),
+    ).then(() => {
+      for (const key of ["designs", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
+    }, complain);
+  const history = useHistory<Mix>((mix) => keep(name, mix));
+  const { load } = history;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the design is loaded once; later answers of the server are our own changes
+  useEffect(() => load(design.mix as Mix), [load, design.id]);
+  const mix = history.doc ?? (design.mix as Mix);
+  const versions = useVersions(design.id);
+  const compared = versions.list.find((one) => one.id === against) ?? null;
+
+  const settled = useSettled(mix, 110, true);
+  const layout = useQuery({
+    queryKey: ["layout", library, settled],
+    placeholderData: keepPreviousData,
+    enabled: settled.members.length > 0,
+    queryFn: () => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: settled })),
+  });
+  const listened = useMemo(() => soloed(tried?.mix ?? settled, solo), [tried, settled, solo]);
+  const opened = useQuery({
+    queryKey: ["opened", library, listened],
+    enabled: audible(listened),
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => player.opened({ node: listened as Node }, library, name),
+  });
+  const now = opened.data;
+  const sum = useQuery({
+    queryKey: ["sum", library, settled],
+    placeholderData: keepPreviousData,
+    // meters wait for what is to be heard
+    enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
+    queryFn: () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled })),
+  });
+  const meters = settled.members.length ? sum.data : undefined;
+  const newer = useQuery({
+    queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
+    enabled: settled.members.some((one) => one.origin),
+    queryFn: () => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: settled })),
+  });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only another rendering is a reason
+  useEffect(() => {
+    if (!now) return;
+    setHearing(false);
+    const before = useListening.getState().heard;
+    if (before?.title !== name) player.show(now);
+    else {
+      // the strike line may have moved inside the rendering: stay at the same moment around it
+      const around = (live.position - before.opened.zero) / before.opened.rate;
+      void player.swap(now, Math.max(0, around + now.opened.zero / now.opened.rate));
+    }
+  }, [now?.opened.key]);
+
+  const choose = (ids: string[]) => {
+    setChosen(ids);
+    setChosenStep(null);
+    setTried(null);
+  };
+  const layers = useLayers(history, mix, chosen, choose, layout.data ?? null, tab === "curves" ? aimAt : null);
+  const { member, group, members } = layers;
+  const aims = useAims(member);
+  const aim = aims.find((one) => one.control === aimAt.control && one.step === aimAt.step) ?? LAYER_AIMS[0];
+  const change = history.change;
+  const toggleSolo = (id: string) => setSolo((before) => (before.includes(id) ? before.filter((one) => one !== id) : [...before, id]));
+  const headActs = useRef<HeadActs>({
+    choose: (id, event) => layers.now.current.choose(id, event),
+    edit: (id, values, gesture) => layers.now.current.edit(id, values, gesture),
+    editGroup: (id, values, gesture) => layers.now.current.editGroup(id, values, gesture),
+    solo: toggleSolo,
+    dropped: (id, dy) => {
+      const { mix: doc } = layers.now.current;
+      const lane = laneHeight(doc.members.length) + (doc.groups.length * GROUP) / Math.max(1, doc.members.length);
+      layers.dropped.current(id, Math.round(dy / lane));
+    },
+  }).current;
+
+  /** A candidate in place: in time, through the layer's chain; nothing is changed until it is taken. */
+  const tryOut = async (sound: number | null) => {
+    if (sound === null || !member) {
+      setTried(null);
+      return;
+    }
+    try {
+      const next = await got(
+        api.POST("/api/lib/{library}/stack/swap", { params: { path: { library } }, body: { mix, id: member.id, sound, keep_length: keepLength } }),
+      );
+      setTried({ id: member.id, sound, mix: next as Mix });
+      const heard = useListening.getState();
+      if (!heard.playing && heard.heard) {
+        const placed = layout.data?.layers.find((one) => one.id === member.id);
+        player.seek(Math.max(0, (placed?.start_s ?? 0) + heard.heard.opened.zero / heard.heard.opened.rate - 0.05));
+        player.toggle();
+      }
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const take = () => {
+    if (!tried || member?.locked) return;
+    const fresh = tried.mix.members.find((one) => one.id === tried.id);
+    if (fresh) layers.edit(tried.id, fresh);
+    setTried(null);
+  };
+  const printing = useRef(false);
+  const once = async (work: () => Promise<void>) => {
+    if (printing.current) return;
+    printing.current = true;
+    try {
+      await history.saved();
+      await work();
+      for (const key of ["sounds", "counts", "arrivals", "state", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
+    } catch (error) {
+      complain(error);
+    } finally {
+      printing.current = false;
+    }
+  };
+  const print = () =>
+    once(async () => {
+      const made = await got(
+        api.POST("/api/lib/{library}/stack/print", {
+          params: { path: { library } },
+          body: { mix, name: `${name} print`, category: "", design: design.id, wanted: null },
+        }),
+      );
+      tell(`${made.name} is in the library${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.`);
+    });
+  const printShift = () =>
+    once(async () => {
+      const made = await got(
+        api.POST("/api/lib/{library}/stack/print-and-shift", {
+          params: { path: { library } },
+          body: { mix, name: `${name} print`, design: design.id, semitones: 12, keep_length: false, chain: [] },
+        }),
+      );
+      const layer = { ...(made.member as Member), gain_db: -6, name: `${made.sound.name}, an octave up` };
+      change({ ...mix, members: [...mix.members, layer] });
+      choose([layer.id]);
+      tell(`${made.sound.name} is in the library, and a layer here, an octave up; its pitch and chain can be changed.`);
+    });
+  /** Now and the chosen version in turn, at matched loudness, from the same moment around the strike line. */
+  const compare = async () => {
+    const other = compared ?? versions.list[versions.list.length - 1];
+    if (!other || !now) {
+      tell("Keep a version first (Ctrl S); then it is compared with what is now.");
+      return;
+    }
+    setAgainst(other.id);
+    const { heard } = useListening.getState();
+    const around = heard ? (live.position - heard.opened.zero) / heard.opened.rate : 0;
+    const next = hearing
+      ? now
+      : await player.open({ node: other.mix as Node }, library, name, {
+          matchDb: (meters?.integrated_lufs ?? 0) - (other.lufs ?? meters?.integrated_lufs ?? 0),
+        });
+    if (!next) return;
+    setHearing(!hearing);
+    await player.swap(next, Math.max(0, around + next.opened.zero / next.opened.rate));
+  };
+  const restore = (version: Version) => {
+    change(version.mix as Mix);
+    choose([]);
+    tell(`${version.name} is taken back; undo goes to what was before.`);
+  };
+  const removeDesign = () =>
+    once(async () => {
+      await got(api.DELETE("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } } }));
+      useShared.setState({ design: designs.find((one) => one.id !== design.id)?.id ?? null });
+      await queries.invalidateQueries({ queryKey: ["designs"] });
+    });
+  const pick = (by: number) => {
+    const at = mix.members.findIndex((one) => one.id === chosen[chosen.length - 1]);
+    const next = mix.members[Math.max(0, Math.min(mix.members.length - 1, at + by))];
+    if (next) choose([next.id]);
+  };
+  const newerOnes = newer.data ?? [];
+  useKeys({
+    undo: history.undo,
+    redo: history.redo,
+    next: () => pick(1),
+    previous: () => pick(-1),
+    left: (event) => layers.nudge(event, -1),
+    right: (event) => layers.nudge(event, 1),
+    octaveDown: () => layers.shift(-12),
+    octaveUp: () => layers.shift(12),
+    semitoneDown: () => layers.shift(-1),
+    semitoneUp: () => layers.shift(1),
+    reverse: () => layers.each((one) => ({ reverse: !one.reverse })),
+    mute: () => (group ? layers.editGroup(group.id, { mute: !group.mute }) : layers.each((one) => ({ mute: !one.mute }))),
+    solo: () => {
+      for (const one of members) toggleSolo(one.id);
+    },
+    trimStart: () => layers.trimTo("start_s"),
+    trimEnd: () => layers.trimTo("end_s"),
+    toStrike: () => layers.each(() => ({ at_s: 0 })),
+    chooseAll: () => choose(mix.members.map((one) => one.id)),
+    duplicate: layers.duplicate,
+    remove: () => !chosenStep && layers.remove(),
+    group: layers.toGroup,
+    freeze: () => void layers.freeze(),
+    newer: () => void layers.renew(member ? [member.id] : []),
+    sources: () => setTab("source"),
+    roll: () => void layers.roll(chosen, keepLength),
+    rollAll: () =>
+      void layers.roll(
+        mix.members.map((one) => one.id),
+        keepLength,
+      ),
+    layerUp: () => layers.move(-1),
+    layerDown: () => layers.move(1),
+    version: () => void versions.keep(mix),
+    compare: () => void compare(),
+    printShift: () => void printShift(),
+    perform: onPerform,
+    commit: () => void print(),
+    leave: () => (adding ? setAdding(false) : tried ? setTried(null) : chosenStep ? setChosenStep(null) : player.setLoop(null)),
+  });
+  const rename = (wanted: string) => {
+    if (!wanted.trim()) return;
+    setName(wanted.trim());
+    void keep(wanted.trim(), mix);
+  };
+  const editMember = (values: Partial<Member>, gesture?: string) => {
+    if (!member) return;
+    const allowed = !member.locked || "locked" in values;
+    const frozen =
+      member.frozen &&
+      Object.keys(values).some((key) =>
+        [
+          "pitch_st",
+          "stretch",
+          "chain",
+          "reverse",
+          "start_s",
+          "end_s",
+          "keep_length",
+          "fade_in_s",
+          "fade_out_s",
+          "fade_in_shape",
+          "fade_out_shape",
+        ].includes(key),
+      );
+    if (!allowed) tell(`${member.name} is locked; unlock it to change it.`);
+    else if (frozen) tell(`${member.name} is frozen; thaw it (Ctrl E) to change that.`);
+    else layers.edit(member.id, values, gesture);
+  };
+  return (
+    <Flex direction="column" h="100%">
+      <Bar>
+        <Box w="170px" flexShrink={1} minW="100px">
+          <TextField label="Name of the design" value={name} onCommit={rename} />
+        </Box>
+        <Choose
+          label="Design"
+          maxW="96px"
+          value={String(design.id)}
+          options={designs.map((one) => [String(one.id), one.name] as const)}
+          onChange={(value) => useShared.setState({ design: Number(value) })}
+        />
+        <Do quiet onClick={onNew}>
+          New
+        </Do>
+        <Do quiet hint="Play sounds on keys or pads (Ctrl Shift P)" onClick={onPerform}>
+          Perform
+        </Do>
+        <Box flex={1} />
+        {hearing && (
+          <Box color="amber" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" minW={0} data-testid="hearing">
+            hearing {compared?.name}
+          </Box>
+        )}
+        <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum">
+          <span>{meters ? seconds(meters.seconds) : ""}</span>
+          <Box as="span" color={meters?.over ? "coral" : meters?.warning ? "amber" : undefined} title={meters?.warning || undefined}>
+            {level(meters?.true_peak_dbtp, "dBTP")}
+          </Box>
+          <span>{level(meters?.integrated_lufs, "LUFS")}</span>
+        </Flex>
+        <UndoRedo history={history} />
+        <Do onClick={() => go("/vary")}>Vary</Do>
+        <Do disabled={!mix.members.length} hint="Print, and take the print as a layer an octave up (Ctrl Enter)" onClick={() => void printShift()}>
+          Print and shift
+        </Do>
+        <Do main act="commit" disabled={!mix.members.length} onClick={() => void print()}>
+          Print
+        </Do>
+      </Bar>
+      <Flex flex={1} minH={0}>
+        <Flex direction="column" flex={1} minW={0} position="relative">
+          {adding && (
+            <AddLayer
+              design={design.id}
+              designs={designs}
+              onClose={() => setAdding(false)}
+              onAdd={(what) => void layers.add(what)}
+              onFill={async (words) => {
+                if (await layers.fill(words)) setAdding(false);
+              }}
+            />
+          )}
+          {mix.members.length === 0 && !adding ? (
+            <Empty
+              action={
+                <Do main onClick={() => setAdding(true)}>
+                  Add a layer
+                </Do>
+              }
+            >
+              This design has no layers yet. Add sounds here, or press Y on a sound in Gather; each lands with its anchor on the strike line.
+            </Empty>
+          ) : (
+            <Lanes
+              mix={mix}
+              layout={layout.data ?? null}
+              facts={meters?.facts}
+              newer={newerOnes}
+              sumOpened={now?.opened ?? null}
+              chosen={chosen}
+              solo={solo}
+              aim={tab === "curves" && members.length === 1 ? aim : null}
+              pen={pen}
+              clipActs={layers.clipActs}
+              headActs={headActs}
+              onSum={() => choose([])}
+              onAdd={() => setAdding(true)}
+            />
+          )}
+        </Flex>
+        <Side label={members.length > 1 ? "Layers" : member ? "Layer" : group ? "Group" : "Sum"} width="276px">
+          {members.length > 1 ? (
+            <ManyPanel
+              members={members}
+              grouped={!!members[0].group && members.every((one) => one.group === members[0].group)}
+              onEach={layers.each}
+              onGroup={layers.toGroup}
+              onFreeze={() => void layers.freeze()}
+              onRoll={() => void layers.roll(chosen, keepLength)}
+              onRemove={layers.remove}
+            />
+          ) : member ? (
+            <>
+              <Flex role="tablist" gap="4px" borderBottom="1px solid" borderColor="line" pb="8px">
+                {TABS.map(([key, label]) => (
+                  <chakra.button
+                    key={key}
+                    type="button"
+                    role="tab"
+                    aria-selected={tab === key}
+                    px="9px"
+                    py="3px"
+                    borderRadius="6px"
+                    cursor="pointer"
+                    bg={tab === key ? "raised" : undefined}
+                    color={tab === key ? "amber" : "dim"}
+                    fontWeight={550}
+                    onClick={() => {
+                      setTab(key);
+                      setTried(null);
+                    }}
+                  >
+                    {label}
+                  </chakra.button>
+                ))}
+              </Flex>
+              {tab === "layer" && (
+                <LayerPanel
+                  member={member}
+                  newer={newerOnes.some((one) => one.id === member.id && !one.gone)}
+                  onEdit={editMember}
+                  chosenStep={chosenStep}
+                  onChooseStep={setChosenStep}
+                  onRemove={layers.remove}
+                  onFreeze={() => void layers.freeze()}
+                  onNewer={() => void layers.renew([member.id])}
+                />
+              )}
+              {tab === "curves" && (
+                <CurvePanel
+                  member={member}
+                  placed={layout.data?.layers.find((one) => one.id === member.id)}
+                  aim={aim}
+                  aims={aims}
+                  pen={pen}
+                  onAim={setAim}
+                  onPen={setPen}
+                  onEdit={editMember}
+                />
+              )}
+              {tab === "source" && (
+                <SourcePanel
+                  member={member}
+                  tried={tried?.id === member.id ? tried.sound : null}
+                  keepLength={keepLength}
+                  onKeepLength={setKeepLength}
+                  onTry={(sound) => void tryOut(sound)}
+                  onTake={take}
+                  onRoll={() => void layers.roll([member.id], keepLength)}
+                  onEdit={editMember}
+                />
+              )}
+              {tab === "tune" && <TunePanel mix={mix} member={member} onEdit={editMember} />}
+            </>
+          ) : group ? (
+            <GroupPanel
+              group={group}
+              members={mix.members.filter((one) => one.group === group.id)}
+              share={meters?.facts?.shares.find((one) => one.id === group.id)?.share}
+              onEdit={(values, gesture) => layers.editGroup(group.id, values, gesture)}
+              onDissolve={layers.toGroup}
+              onFreeze={() => void layers.freeze()}
+              chosenStep={chosenStep}
+              onChooseStep={setChosenStep}
+            />
+          ) : (
+            <SumPanel
+              design={design.id}
+              mix={mix}
+              meters={meters}
+              onChange={change}
+              chosenStep={chosenStep}
+              onChooseStep={setChosenStep}
+              versions={{
+                mix,
+                versions,
+                against,
+                hearing,
+                onAgainst: (version) => {
+                  if (hearing) void compare();
+                  setAgainst(version);
+                },
+                onHear: () => void compare(),
+                onRestore: restore,
+              }}
+              onRemove={() => void removeDesign()}
+            />
+          )}
+          {sum.error && (
+            <Box role="alert" color="coral">
+              {sum.error.message}
+            </Box>
+          )}
+        </Side>
+      </Flex>
+    </Flex>
+  );
+}

@@ -1,0 +1,171 @@
+/** The sum: its meters, who gives how much to it, its chain, versions, bundles, and what is stale in the library. */
+import { Box, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
+import { level, seconds } from "../../app/format";
+import { Do, Fact, Heading, Line } from "../../app/parts";
+import { StepList } from "../../app/StepList";
+import { complain, queries, tell, useShared } from "../../app/store";
+import { Versions } from "./Versions";
+
+interface Props {
+  design: number;
+  mix: Mix;
+  meters: Schemas["Sum"] | undefined;
+  onChange: (mix: Mix, gesture?: string) => void;
+  chosenStep: string | null;
+  onChooseStep: (id: string | null) => void;
+  versions: React.ComponentProps<typeof Versions>;
+  onRemove: () => void;
+}
+
+/** Correlation of left and right on a line from -1 to 1. */
+function Correlation({ value }: { value: number | null | undefined }) {
+  return (
+    <Fact name="Correlation">
+      <Flex align="center" gap="7px">
+        <Box w="74px" h="5px" bg="ground" borderRadius="3px" position="relative">
+          {value != null && (
+            <Box position="absolute" top="-2px" left={`calc(${((value + 1) / 2) * 100}% - 2px)`} w="4px" h="9px" bg={value < 0 ? "coral" : "glass"} />
+          )}
+        </Box>
+        {value == null ? "none" : `${value >= 0 ? "+" : ""}${value.toFixed(2)}`}
+      </Flex>
+    </Fact>
+  );
+}
+
+export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
+  const library = useShared((state) => state.library);
+  const file = useRef<HTMLInputElement>(null);
+  const [sure, setSure] = useState(false);
+  const stale = useQuery({
+    queryKey: ["stale", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/stack/stale", { params: { path: { library } } })),
+  });
+  const rebuild = async () => {
+    try {
+      await got(api.POST("/api/lib/{library}/stack/rebuild", { params: { path: { library } } }));
+      tell("What is stale is being rebuilt; it can be followed under jobs.");
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const load = async (chosen: File) => {
+    try {
+      const body = new FormData();
+      body.append("file", chosen);
+      const answer = await fetch(`/api/lib/${library}/bundles`, { method: "POST", body });
+      const told = (await answer.json()) as { id: number; name: string; sentence?: string };
+      if (!answer.ok) {
+        tell(told.sentence ?? "The bundle cannot be read.", true);
+        return;
+      }
+      await queries.invalidateQueries();
+      useShared.setState({ design: told.id });
+      tell(`${told.name} is a design of this library now, with its sounds.`);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const facts = meters?.facts;
+  const named = (id: string) => mix.members.find((one) => one.id === id)?.name ?? mix.groups.find((one) => one.id === id)?.name ?? "";
+  return (
+    <>
+      <Heading>Sum</Heading>
+      {meters?.warning && (
+        <Box role="status" color={meters.over ? "coral" : "amber"} fontSize="12px" data-testid="warning">
+          {meters.warning}
+        </Box>
+      )}
+      <Box>
+        <Fact name="Sample peak">{level(meters?.sample_peak_dbfs, "dBFS")}</Fact>
+        <Fact name="True peak">{level(meters?.true_peak_dbtp, "dBTP")}</Fact>
+        <Fact name="Crest factor">{level(facts?.crest_db, "dB")}</Fact>
+        <Fact name="Loudness">{level(meters?.integrated_lufs, "LUFS")}</Fact>
+        <Fact name="Loudest 400 ms">{level(meters?.max_momentary_lufs, "LUFS")}</Fact>
+        <Fact name="Loudest 3 s">{level(meters?.max_short_term_lufs, "LUFS")}</Fact>
+        <Correlation value={facts?.correlation} />
+        <Fact name="Length">{meters ? seconds(meters.seconds) : "…"}</Fact>
+      </Box>
+      {facts && facts.shares.length > 1 && (
+        <>
+          <Heading>Shares of the sum</Heading>
+          <Box data-testid="shares">
+            {[...facts.shares]
+              .sort((a, b) => b.share - a.share)
+              .slice(0, 8)
+              .map((one) => (
+                <Flex key={one.id} align="center" gap="8px" minH="20px">
+                  <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" color="dim">
+                    {named(one.id)}
+                  </Box>
+                  <Box w="64px" h="4px" bg="ground" borderRadius="2px">
+                    <Box
+                      h="4px"
+                      w={`${Math.max(2, 100 * one.share)}%`}
+                      bg={one.id === facts.peak_by && meters?.warning ? "amber" : "glass"}
+                      borderRadius="2px"
+                    />
+                  </Box>
+                  <Box fontFamily="mono" fontSize="11px" w="38px" textAlign="right">
+                    {(100 * one.share).toFixed(one.share < 0.1 ? 1 : 0)} %
+                  </Box>
+                </Flex>
+              ))}
+          </Box>
+        </>
+      )}
+      <Line />
+      <Heading>Chain on the sum</Heading>
+      <StepList
+        chain={mix.chain as Step[]}
+        onChange={(chain, gesture) => onChange({ ...mix, chain }, gesture)}
+        chosen={chosenStep}
+        onChoose={onChooseStep}
+      />
+      <Line />
+      <Versions {...versions} />
+      {(stale.data?.length ?? 0) > 0 && (
+        <>
+          <Line />
+          <Heading>Made of what has changed since</Heading>
+          {stale.data?.map((one) => (
+            <Box key={`${one.kind} ${one.id}`} fontSize="12px" color="dim">
+              <Box as="span" color="chalk">
+                {one.name}
+              </Box>{" "}
+              ({one.kind}): {one.why}
+            </Box>
+          ))}
+          <Flex>
+            <Do onClick={() => void rebuild()} hint="Newer layers are taken, prints made anew, and what is made of those in turn; locked layers stay">
+              Rebuild all
+            </Do>
+          </Flex>
+        </>
+      )}
+      <Line />
+      <Flex gap="6px" wrap="wrap">
+        <Do onClick={() => window.open(`/api/lib/${library}/designs/${design}/bundle`, "_self")}>Save as bundle</Do>
+        <Do onClick={() => file.current?.click()}>Load a bundle</Do>
+        <input
+          ref={file}
+          type="file"
+          accept=".zip"
+          aria-label="Bundle to load"
+          style={{ display: "none" }}
+          onChange={(event) => {
+            const chosen = event.target.files?.[0];
+            event.target.value = "";
+            if (chosen) void load(chosen);
+          }}
+        />
+        <Do quiet onClick={() => (sure ? onRemove() : setSure(true))} hint="The design goes with its versions; what was printed of it stays">
+          {sure ? "Really delete it, with its versions" : "Delete design"}
+        </Do>
+      </Flex>
+    </>
+  );
+}

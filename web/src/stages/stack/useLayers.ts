@@ -1,0 +1,218 @@
+/** What can be done to the layers of a design by hand and by key: every act one change of the document. */
+import { useRef } from "react";
+import { api, type Envelope, type Group, got, type Member, type Mix } from "../../api/client";
+import type { History } from "../../app/history";
+import { layerOf } from "../../app/send";
+import { complain, tell, useShared } from "../../app/store";
+import { live, useListening } from "../../listening/player";
+import type { ClipActs } from "./Clip";
+import { type Aim, carried, changed, duplicated, gathered, type Layout, moved, regrouped, withEnvelope } from "./design";
+import type { HeadActs } from "./Heads";
+
+const round = (value: number) => Number(value.toFixed(6));
+
+export function useLayers(
+  history: History<Mix>,
+  mix: Mix,
+  chosen: string[],
+  setChosen: (ids: string[]) => void,
+  layout: Layout | null,
+  aim: Aim | null,
+) {
+  const library = useShared((state) => state.library);
+  const project = useShared((state) => state.project);
+  const members = mix.members.filter((one) => chosen.includes(one.id));
+  const free = members.filter((one) => !one.locked);
+  const member = mix.members.find((one) => one.id === chosen[chosen.length - 1]) ?? null;
+  const group = mix.groups.find((one) => one.id === chosen[chosen.length - 1]) ?? null;
+  const change = (next: Mix, gesture?: string) => history.change(next, gesture);
+  const ids = (some: Member[]) => some.map((one) => one.id);
+
+  const edit = (id: string, values: Partial<Member>, gesture?: string) =>
+    change(
+      changed(mix, [id], () => values),
+      gesture ? `${id} ${gesture}` : undefined,
+    );
+  const editGroup = (id: string, values: Partial<Group>, gesture?: string) =>
+    change({ ...mix, groups: mix.groups.map((one) => (one.id === id ? { ...one, ...values } : one)) }, gesture ? `${id} ${gesture}` : undefined);
+  const each = (values: (one: Member) => Partial<Member>, gesture?: string) =>
+    free.length &&
+    change(
+      changed(mix, ids(free.filter((one) => !one.frozen || !("pitch_st" in values(one)))), values),
+      gesture ? `${chosen.join()} ${gesture}` : undefined,
+    );
+  const choose = (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => {
+    if (event.shiftKey && chosen.length) {
+      const order = mix.members.map((one) => one.id);
+      const [a, b] = [order.indexOf(chosen[0]), order.indexOf(id)].sort((x, y) => x - y);
+      if (a >= 0) setChosen([...order.slice(a, b + 1).filter((one) => one !== id), id]);
+    } else if (event.ctrlKey || event.metaKey) setChosen(chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen, id]);
+    else if (!chosen.includes(id) || chosen.length === 1) setChosen([id]);
+    else setChosen([...chosen.filter((one) => one !== id), id]);
+  };
+
+  /** What the memoised lanes call: always the present acts, through one object that stays. */
+  const now = useRef({ edit, editGroup, choose, mix, chosen, aim, change });
+  now.current = { edit, editGroup, choose, mix, chosen, aim, change };
+  const clipActs = useRef<ClipActs>({
+    choose: (id, event) => now.current.choose(id, event),
+    edit: (id, values, gesture) => now.current.edit(id, values, gesture),
+    together: (id) => {
+      const { chosen: some, mix: doc } = now.current;
+      const all = some.includes(id) ? some : [id];
+      return doc.members.filter((one) => all.includes(one.id) && !one.locked).map((one) => one.id);
+    },
+    shift: (some, seconds) => now.current.change(changed(now.current.mix, some, (one) => ({ at_s: round(one.at_s + seconds) }))),
+    curve: (id, envelope: Envelope) => {
+      const { aim: what, mix: doc } = now.current;
+      const one = doc.members.find((each_) => each_.id === id);
+      if (one && what) now.current.edit(id, withEnvelope(one, what, envelope));
+    },
+  }).current;
+  const dropped = useRef<(id: string, places: number) => void>(() => {});
+  dropped.current = (id, places) => {
+    const some = chosen.includes(id) ? chosen : [id];
+    const at = mix.members.findIndex((one) => one.id === id);
+    const rest = mix.members.filter((one) => !some.includes(one.id));
+    const target = mix.members[Math.max(0, Math.min(mix.members.length, at + places + (places > 0 ? 1 : 0)))];
+    change(moved(mix, some, { before: rest.find((one) => one.id === target?.id)?.id ?? null }));
+  };
+
+  const roll = async (some: string[], keepLength: boolean) => {
+    try {
+      const next = await got(
+        api.POST("/api/lib/{library}/stack/roll", {
+          params: { path: { library } },
+          body: { mix, ids: some, keep_length: keepLength, seed: null, project },
+        }),
+      );
+      change(next as Mix);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const freeze = async () => {
+    const layers = ids(members);
+    const frozen = members.some((one) => one.frozen) || !!group?.frozen;
+    if (frozen) {
+      change({
+        ...changed(mix, layers, () => ({ frozen: null })),
+        groups: mix.groups.map((one) => (one.id === group?.id ? { ...one, frozen: null } : one)),
+      });
+      return;
+    }
+    try {
+      const next = await got(
+        api.POST("/api/lib/{library}/stack/freeze", { params: { path: { library } }, body: { mix, ids: group ? [group.id] : layers } }),
+      );
+      change(next as Mix);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const renew = async (some: string[]) => {
+    try {
+      const done = await got(api.POST("/api/lib/{library}/stack/renew", { params: { path: { library } }, body: { mix, ids: some } }));
+      if (done.changed.length) change(done.mix as Mix);
+      tell(
+        done.changed.length
+          ? `${done.changed.join(", ")} taken as ${done.changed.length === 1 ? "it is" : "they are"} now.`
+          : "Nothing newer to take.",
+      );
+    } catch (error) {
+      complain(error);
+    }
+  };
+  /** Put a sound or a design in as a layer. */
+  const add = async (what: { sound?: number; design?: number }) => {
+    try {
+      const layer = what.sound
+        ? await layerOf(library, what.sound)
+        : ((await got(api.GET("/api/lib/{library}/stack/layer", { params: { path: { library }, query: { design: what.design } } }))) as Member);
+      change({ ...mix, members: [...mix.members, layer] });
+      setChosen([layer.id]);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const fill = async (words: string) => {
+    try {
+      const next = (await got(
+        api.POST("/api/lib/{library}/stack/fill", { params: { path: { library } }, body: { mix, words, seed: null, project } }),
+      )) as Mix;
+      change(next);
+      setChosen(next.members.slice(mix.members.length).map((one) => one.id));
+      return true;
+    } catch (error) {
+      complain(error);
+      return false;
+    }
+  };
+  const remove = () => {
+    if (!members.length) return;
+    const rest = mix.members.filter((one) => !chosen.includes(one.id));
+    change(gathered({ ...mix, members: rest }));
+    const at = mix.members.findIndex((one) => one.id === chosen[0]);
+    setChosen(rest.length ? [rest[Math.min(at, rest.length - 1)].id] : []);
+  };
+  const toGroup = () => {
+    if (group)
+      change(
+        gathered({
+          ...changed(mix, ids(mix.members.filter((one) => one.group === group.id)), () => ({ group: "" })),
+          groups: mix.groups.filter((one) => one !== group),
+        }),
+      );
+    else if (members.length) {
+      const done = regrouped(mix, ids(members));
+      change(done.mix);
+      if (done.group) setChosen([done.group]);
+      return;
+    }
+    setChosen(group ? [] : chosen);
+  };
+  const duplicate = () => {
+    if (!members.length) return;
+    const done = duplicated(mix, ids(members));
+    change(done.mix);
+    setChosen(done.ids);
+  };
+  const nudge = (event: KeyboardEvent, sign: number) => {
+    const by = event.altKey ? 1 / 25 : event.shiftKey ? 0.01 : 0.001;
+    each((one) => ({ at_s: round(one.at_s + sign * by) }), "nudge");
+  };
+  /** The playhead in the time of the layer's source, through its trims, pitch and direction. */
+  const trimTo = (edge: "start_s" | "end_s") => {
+    const placed = layout?.layers.find((one) => one.id === member?.id);
+    const heard = useListening.getState().heard;
+    if (!member || !placed || !heard || member.locked || member.frozen) return;
+    const own = (live.position - heard.opened.zero) / heard.opened.rate - placed.start_s;
+    const forward = carried(placed.line, 1, 1) > carried(placed.line, 0, 1);
+    const other = forward ? edge : edge === "start_s" ? "end_s" : "start_s";
+    edit(member.id, { [other]: round(Math.min(placed.whole_s, Math.max(0, carried(placed.line, own, 1)))) });
+  };
+  return {
+    members,
+    member,
+    group,
+    edit,
+    editGroup,
+    each,
+    clipActs,
+    choose: (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => now.current.choose(id, event),
+    dropped: dropped as { current: HeadActs["dropped"] },
+    now,
+    roll,
+    freeze,
+    renew,
+    add,
+    fill,
+    remove,
+    toGroup,
+    duplicate,
+    nudge,
+    trimTo,
+    shift: (semitones: number) => each((one) => ({ pitch_st: Math.max(-48, Math.min(36, one.pitch_st + semitones)) }), "pitch"),
+    move: (by: -1 | 1) => members.length && change(moved(mix, ids(members), by)),
+  };
+}
