@@ -234,11 +234,12 @@ def measure_sum(studio: InStudio, library: InLibrary, mix: Mix) -> Sum:
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_momentary_lufs", "max_short_term_lufs")
     if not _sounding(mix):
         return Sum(**dict.fromkeys(names), seconds=0.0, facts=None, warning="", over=False)
-    found = studio.facts(library, mix)
-    facts = SumFacts(**studio.workers.live(tasks.sum_facts, studio.place(library, mix), mix.model_dump(mode="json")))
+    # meters may take their time: what is being heard goes first
+    found = studio.workers.submit("batch", tasks.sum_meters, studio.place(library, mix), mix.model_dump(mode="json")).result()
+    facts = SumFacts(**found["facts"])
     measures: dict[str, Any] = {name: found["measures"][name] for name in names}
     warning, over = _warned(mix, measures["true_peak_dbtp"], facts)
-    return Sum(**measures, seconds=found["frames"] / found["rate"], facts=facts, warning=warning, over=over)
+    return Sum(**measures, seconds=found["seconds"], facts=facts, warning=warning, over=over)
 
 
 def _warned(mix: Mix, true_peak: float | None, facts: SumFacts) -> tuple[str, bool]:

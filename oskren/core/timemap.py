@@ -21,6 +21,8 @@ class TimeMap:
     inputs: tuple[float, ...]
 
     def __post_init__(self) -> None:
+        if len(self.outputs) == 2 == len(self.inputs) and self.outputs[0] < self.outputs[1] and self.inputs[0] != self.inputs[1]:
+            return
         steps = np.diff(self.inputs)
         if (
             len(self.outputs) < 2
@@ -53,16 +55,27 @@ class TimeMap:
         return _through(inputs_s, inputs, outputs) if inputs[0] < inputs[-1] else _through(inputs_s, inputs[::-1], outputs[::-1])
 
     def to_input(self, output_s: float) -> float:
+        if len(self.outputs) == 2:
+            return _straight(output_s, self.outputs, self.inputs)
         return float(self.inputs_at(np.array([output_s]))[0])
 
     def to_output(self, input_s: float) -> float:
+        if len(self.outputs) == 2:
+            return _straight(input_s, self.inputs, self.outputs)
         return float(self.outputs_at(np.array([input_s]))[0])
 
     def then(self, later: TimeMap) -> TimeMap:
         """The map of this step followed by ``later``."""
+        if len(self.outputs) == 2 == len(later.outputs):
+            a, b = later.outputs
+            return TimeMap((a, b), (self.to_input(later.inputs[0]), self.to_input(later.inputs[1])))
         knots = np.unique(np.concatenate([later._knots[0], later.outputs_at(self._knots[0])]))
         kept = knots[np.concatenate([[True], np.diff(knots) > 1e-12])]
         return TimeMap(tuple(kept.tolist()), tuple(self.inputs_at(later.inputs_at(kept)).tolist()))
+
+
+def _straight(value: float, xs: tuple[float, ...], ys: tuple[float, ...]) -> float:
+    return ys[0] + (value - xs[0]) * (ys[1] - ys[0]) / (xs[1] - xs[0])
 
 
 def _through(values: Floats, xs: Floats, ys: Floats) -> Floats:

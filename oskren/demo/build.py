@@ -12,23 +12,24 @@ from sqlalchemy import select
 
 from oskren.core.audio import files
 from oskren.core.audio.metadata import Marker, Metadata
+from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, NodeAdapter, Step
+from oskren.core.nodes.model import Group, Mix, Step
 from oskren.core.shipping.sheet import Target
 from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo.field import leave
 from oskren.demo.scenario import LOFT, PERFORMANCE, RECORDINGS, WIDE, Recording
-from oskren.store import Home, Library, describing, following, keeping
+from oskren.store import Home, Library, describing, designs, following, keeping
 from oskren.store.describing import Change
-from oskren.store.keeping import note_uses
-from oskren.store.tables import Design, Draw, Sound, SoundPath
+from oskren.store.tables import Draw, Sound, SoundPath
+from oskren.work import designs as designing
 from oskren.work import shipments, slices, spreads, watching
 from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 
-VERSION = "5"
+VERSION = "6"
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT]
 
@@ -139,35 +140,58 @@ def _named(library: Library, name: str) -> Sound:
 
 LAYERS = [
     ("Flywheel, drag", "weight", {"pitch_st": -12.0, "gain_db": -4.0, "pan": -0.1, "end_s": 1.9, "fade_in_s": 0.25, "fade_out_s": 0.9, "at_s": 0.05}),
-    ("Bolt drop", "attack", {"pitch_st": -4.0, "gain_db": -5.5, "pan": 0.15, "at_s": 0.0, "fade_out_s": 0.05}),
-    ("Floor plate, knock", "body", {"gain_db": -4.0, "at_s": 0.004}),
+    ("Bolt drop", "attack", {"pitch_st": -4.0, "gain_db": -5.5, "pan": 0.15, "at_s": 0.0, "fade_out_s": 0.05, "search": "iron where length under 3 s"}),
+    ("Floor plate, knock", "body", {"gain_db": -4.0, "at_s": 0.004, "search": "knock where length under 2 s"}),
     ("Brass ratchet, slow", "tone", {"pitch_st": -9.0, "gain_db": -7.5, "pan": -0.3, "keep_length": True, "at_s": 0.24, "fade_in_s": 0.05, "fade_out_s": 0.5}),
     ("Dome glass, ring", "tail", {"pitch_st": -5.0, "gain_db": -13.0, "pan": 0.3, "at_s": 0.02, "end_s": 3.2, "fade_out_s": 1.6}),
 ]
 
 
 def demo_mix(library: Library) -> Mix:
-    """The five-layer design."""
+    """The five-layer design: what strikes is a group, the ratchet rises, and there is more room at the end than at the start."""
     members = []
     for number, (name, role, values) in enumerate(LAYERS, 1):
-        sound = _named(library, name)
-        node = NodeAdapter.validate_python(sound.node)
+        layer = designing.layer_of_sound(library, _named(library, name).id)
         chain = (Step(kind="high_pass", id="hp", params={"cutoff_hz": 90.0}),) if role == "tone" else ()
-        members.append(Member(id=f"layer-{number}", name=name, role=role, node=node, anchor_s=sound.measures["anchor_s"], chain=chain, **values))
-    space = Step(kind="space", id="space", params={"size_m": 12.0, "decay_s": 1.1, "wet_db": -14.0, "pre_delay_ms": 8.0})
+        members.append(
+            layer.model_copy(update={"id": f"layer-{number}", "role": role, "chain": chain, "group": "strike" if number in (2, 3) else "", **values})
+        )
+    wet = Envelope(control="wet_db", points=((0.0, -22.0), (0.6, -16.0), (1.6, -9.0)), curve="eased")
+    space = Step(kind="space", id="space", params={"size_m": 12.0, "decay_s": 1.1, "wet_db": -14.0, "pre_delay_ms": 8.0}, envelopes=(wet,))
     ceiling = Step(kind="limiter", id="ceiling", params={"ceiling_dbtp": -1.0})
-    return Mix(members=tuple(members), chain=(space, ceiling))
+    return Mix(members=tuple(members), groups=(Group(id="strike", name="Strike"),), chain=(space, ceiling))
+
+
+def _versions(studio: Studio, library: Library, number: int, mix: Mix) -> None:
+    """Two states on the way to the design, to compare it with."""
+    plain = tuple(step.model_copy(update={"envelopes": ()}) for step in mix.chain)
+    first = mix.model_copy(update={"members": mix.members[:4], "chain": plain})
+    heavier = mix.model_copy(
+        update={"members": tuple(one.model_copy(update={"pitch_st": one.pitch_st - 5}) if one.role == "weight" else one for one in mix.members)}
+    )
+    for name, notes, kept in (("first", "four layers, the same room all along", first), ("heavier", "the flywheel lower: too slow to start", heavier)):
+        facts = studio.facts(library, kept)
+        told = {"lufs": facts["measures"]["integrated_lufs"], "seconds": facts["frames"] / facts["rate"]}
+        designs.keep_version(library, number, name, notes, kept, told, facts["row"])
+
+
+def _nested(studio: Studio, library: Library, number: int, inner: int) -> None:
+    """A design that holds another one and a sound, printed to the library."""
+    lock = designing.layer_of_design(studio, library, inner).model_copy(update={"id": "lock", "role": "body", "gain_db": -3.0})
+    creak = designing.layer_of_sound(library, _named(library, "Dome glass, ring").id)
+    ring = creak.model_copy(update={"id": "ring", "role": "air", "at_s": 0.9, "pitch_st": 3.0, "gain_db": -12.0, "reverse": True, "fade_in_s": 0.8})
+    mix = Mix(members=(lock, ring))
+    designs.save(library, number, "Dome opens", mix)
+    designing.print_design(studio, library, mix, "Dome opens", "Mechanism", number)
 
 
 def _design(studio: Studio, library: Library, say: Callable[[str], None]) -> None:
     say("Layering a design and drawing its variations ...")
     mix = demo_mix(library)
-    with library.writing() as session:
-        design = Design(name="Orrery unlocks", mix=mix.model_dump(mode="json"))
-        session.add(design)
-        session.flush()
-        note_uses(session, "design", design.id, [mix], design.project)
-        number = design.id
+    around = designs.add(library, "Dome opens", Mix()).id
+    number = designs.add(library, "Orrery unlocks", mix).id
+    _versions(studio, library, number, mix)
+    _nested(studio, library, around, number)
     freedoms = (
         Freedom(layer="layer-1", control="pitch_st", low=-2, high=2),
         Freedom(layer="layer-1", control="at_s", low=-0.03, high=0.04, shape="even"),

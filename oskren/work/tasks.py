@@ -156,9 +156,9 @@ def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     return {"rate": rate, "channels": audio.shape[1], "frames": len(audio), "zero": shape.zero, "measures": measures.model_dump(), "row": waveform.row()}
 
 
-def _measured(audio: Samples, rate: int) -> report.Measures:
+def _measured(audio: Samples, rate: int, *, slow: bool = True) -> report.Measures:
     size = max(1, round(rate * noise.FRAME_S)) * 100
-    return report.measure_blocks((np.array(audio[at : at + size]) for at in range(0, len(audio), size)), rate, audio.shape[1])
+    return report.measure_blocks((np.array(audio[at : at + size]) for at in range(0, len(audio), size)), rate, audio.shape[1], slow=slow)
 
 
 def waveform(place: Place, node: dict[str, Any]) -> None:
@@ -345,13 +345,18 @@ def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, 
     return digest.value(), str(path)
 
 
-def sum_facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
-    """Crest, correlation, shares and highest peak of a design."""
-    from oskren.core.stacking.shares import sum_facts as facts_of
+def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """Render a design and read its meters: measures, length, and crest, correlation, shares and highest peak."""
+    from oskren.core.stacking.shares import sum_facts
 
-    parsed = NodeAdapter.validate_python(node)
+    parsed, renderer = NodeAdapter.validate_python(node), place.renderer()
     assert isinstance(parsed, Mix)
-    return facts_of(place.renderer(), parsed).model_dump()
+    audio, rate = renderer.audio(parsed)
+    return {
+        "measures": _measured(audio, rate, slow=False).model_dump(),
+        "seconds": len(audio) / rate,
+        "facts": sum_facts(renderer, parsed).model_dump(),
+    }
 
 
 def tones(place: Place, nodes: list[dict[str, Any]]) -> list[tuple[float | None, float | None]]:

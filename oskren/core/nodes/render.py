@@ -63,6 +63,8 @@ class Renderer:
     def __init__(self, media: Callable[[str], Path], cache: Cache, cancelled: Callable[[], bool] = lambda: False):
         self._media, self.cache, self._cancelled = media, cache, cancelled
         self.renders: Counter[str] = Counter()
+        self._walked: dict[tuple[str, bool], tuple[list[Context], Shape]] = {}
+        self._voiced: dict[tuple[str, tuple[str, ...]], list[Voice]] = {}
 
     # ---- facts without rendering
 
@@ -98,7 +100,13 @@ class Renderer:
         return first, last
 
     def _walk(self, node: Chained) -> tuple[list[Context], Shape]:
-        """The context of every active step, and the shape after the last."""
+        """The context of every active step, and the shape after the last; found once for every node."""
+        key = (node.digest, node.from_zero)
+        if key not in self._walked:
+            self._walked[key] = self._walk_anew(node)
+        return self._walked[key]
+
+    def _walk_anew(self, node: Chained) -> tuple[list[Context], Shape]:
         inner = self.shape(node.node)
         rate, channels, frames, layout = inner.rate, inner.channels, inner.frames, inner.layout
         so_far = TimeMap.affine(1.0, -inner.zero / inner.rate) if node.from_zero else TimeMap.identity()
@@ -143,6 +151,12 @@ class Renderer:
 
     def voices(self, mix: Mix) -> list[Voice]:
         """What sounds in a mix, each placed: members that are in no group, then groups; what is muted is left out."""
+        key = (mix.digest, (*(one.id for one in mix.members), *(one.id for one in mix.groups)))
+        if key not in self._voiced:
+            self._voiced[key] = self._voices_anew(mix)
+        return self._voiced[key]
+
+    def _voices_anew(self, mix: Mix) -> list[Voice]:
         rate = self.mix_rate(mix)
         found = []
         for member in loose(mix):

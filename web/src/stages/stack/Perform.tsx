@@ -326,19 +326,9 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
             overflow="hidden"
             aria-hidden
           >
-            {grid > 0 &&
-              span / grid < 400 &&
-              Array.from({ length: Math.floor(span / grid) }, (_, i) => (
-                <Box
-                  key={`line ${(i + 1) * grid}`}
-                  position="absolute"
-                  top={0}
-                  bottom={0}
-                  left={`${(((i + 1) * grid) / span) * 100}%`}
-                  w="1px"
-                  bg="line"
-                />
-              ))}
+            {gridLines(span, grid).map((at) => (
+              <Box key={at} position="absolute" top={0} bottom={0} left={`${(at / span) * 100}%`} w="1px" bg="line" />
+            ))}
             {played.map((event) => (
               <Box
                 key={`${event.slot} ${event.at_s}`}
@@ -408,6 +398,12 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
       </Flex>
     </Flex>
   );
+}
+
+/** Moments of the grid (s), as long as they can be told apart. */
+function gridLines(span: number, grid: number): number[] {
+  if (grid <= 0 || span / grid > 400) return [];
+  return Array.from({ length: Math.floor(span / grid) }, (_, i) => (i + 1) * grid);
 }
 
 function slotOf(member: Member, node: Node, anchor_s: number, gain_db: number): Slot {
