@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import socket
+import threading
 from pathlib import Path
 
 import typer
@@ -35,5 +36,7 @@ def run(home: Path, host: str, port: int) -> None:
     token = "" if host in LOOPBACK else secrets.token_urlsafe(24)
     shown = f"[{host}]" if ":" in host else host
     application = make_app(home, token=token, host=host)
+    # the worker that listening waits for is there before the first key is pressed
+    threading.Thread(target=application.state.studio.workers.warm, daemon=True, name="warming up").start()
     typer.echo(f"Oskren is at http://{shown}:{port}/" + (f"?token={token}" if token else ""))
     uvicorn.run(application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)

@@ -140,8 +140,12 @@ def _named(library: Library, name: str) -> Sound:
 
 LAYERS = [
     ("Flywheel, drag", "weight", {"pitch_st": -12.0, "gain_db": -4.0, "pan": -0.1, "end_s": 1.9, "fade_in_s": 0.25, "fade_out_s": 0.9, "at_s": 0.05}),
-    ("Bolt drop", "attack", {"pitch_st": -4.0, "gain_db": -5.5, "pan": 0.15, "at_s": 0.0, "fade_out_s": 0.05, "search": "iron where length under 3 s"}),
-    ("Floor plate, knock", "body", {"gain_db": -4.0, "at_s": 0.004, "search": "knock where length under 2 s"}),
+    (
+        "Bolt drop",
+        "attack",
+        {"pitch_st": -4.0, "gain_db": -5.5, "pan": 0.15, "at_s": 0.0, "fade_out_s": 0.05, "search": "where length under 1.5 s and strength at least 4"},
+    ),
+    ("Floor plate, knock", "body", {"gain_db": -4.0, "at_s": 0.004, "search": "where length under 1.5 s and strength at least 3"}),
     ("Brass ratchet, slow", "tone", {"pitch_st": -9.0, "gain_db": -7.5, "pan": -0.3, "keep_length": True, "at_s": 0.24, "fade_in_s": 0.05, "fade_out_s": 0.5}),
     ("Dome glass, ring", "tail", {"pitch_st": -5.0, "gain_db": -13.0, "pan": 0.3, "at_s": 0.02, "end_s": 3.2, "fade_out_s": 1.6}),
 ]

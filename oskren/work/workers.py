@@ -48,6 +48,10 @@ class Workers:
         live = name == "live"
         return ProcessPoolExecutor(1 if live else self.size, mp_context=_context(), initializer=_begin, initargs=(not live,))
 
+    def warm(self) -> None:
+        """Start the live worker, which takes a while, before somebody waits for it."""
+        self.submit("live", os.getpid)
+
     def submit(self, name: str, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
         """Run a function of ``tasks`` in the live worker ("live") or the batch pool ("batch")."""
         for _ in range(2):

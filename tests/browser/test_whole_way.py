@@ -122,7 +122,7 @@ class WholeWay(InBrowser):
         expect(page.get_by_test_id("sum")).to_contain_text("LUFS")
         self.press("Space")
         self.sounding()
-        page.get_by_role("button", name="Print to library").click()
+        page.get_by_role("button", name="Print", exact=True).click()
         expect(page.get_by_role("status").filter(has_text="Lantern latch print")).to_be_visible()
         printed = next(row for row in self.api("lib/story/sounds")["rows"] if row["kind"] == "print")
         lineage = self.api(f"lib/story/sounds/{printed['id']}")["node"]["of"]

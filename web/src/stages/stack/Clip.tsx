@@ -239,12 +239,12 @@ export const Clip = memo(function Clip({ member, placed, scale, from, height, ch
         chosen &&
         !fixed && (
           <>
-            <Box data-grip="start" position="absolute" left={0} top="12px" bottom={0} w="7px" cursor="ew-resize" title="Trim the start" />
-            <Box data-grip="end" position="absolute" right={0} top="12px" bottom={0} w="7px" cursor="ew-resize" title="Trim the end" />
+            <Box data-grip="start" position="absolute" left={0} top="20px" bottom={0} w="7px" cursor="ew-resize" title="Trim the start" />
+            <Box data-grip="end" position="absolute" right={0} top="20px" bottom={0} w="7px" cursor="ew-resize" title="Trim the end" />
             <Box
               data-grip="fadeIn"
               position="absolute"
-              top="1px"
+              top="10px"
               left={`${Math.max(0, rise * scale - 5)}px`}
               w="10px"
               h="10px"
@@ -258,7 +258,7 @@ export const Clip = memo(function Clip({ member, placed, scale, from, height, ch
             <Box
               data-grip="fadeOut"
               position="absolute"
-              top="1px"
+              top="10px"
               right={`${Math.max(0, fall * scale - 5)}px`}
               w="10px"
               h="10px"

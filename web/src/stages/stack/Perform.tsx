@@ -272,7 +272,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
             </Box>
           </Flex>
           {ROWS.map((row, r) => (
-            <Flex key={row} gap="7px" pl={`${r * 26}px`}>
+            <Flex key={row} gap="7px" pl={`${r * 24}px`}>
               {[...row].map((letter) => {
                 const i = LETTERS.indexOf(letter);
                 const slot = slots[i];
@@ -281,7 +281,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
                     key={`${letter} ${lit[i] ?? 0}`}
                     type="button"
                     aria-label={slot ? `Key ${letter}: ${slot.name}` : `Key ${letter}, empty`}
-                    flex="0 0 84px"
+                    flex="0 0 79px"
                     h="84px"
                     p="7px"
                     borderRadius="10px"
