@@ -29,6 +29,7 @@ dev: .stamps/python .stamps/web
 
 types: .stamps/python .stamps/npm
 	$(PY) tools/openapi.py web/openapi.json
+	$(PY) tools/bundle_schema.py docs/bundle.schema.json
 	cd web && npm run types
 
 .stamps/python: requirements.lock pyproject.toml

@@ -138,8 +138,12 @@ class InBrowser(unittest.TestCase):
 
     def kept(self, address: str, expression: str) -> None:
         """Wait until what the server keeps at an address (``it``) fulfils a JavaScript expression."""
-        body = f"async (address) => {{ const it = await (await fetch(address)).json(); return {expression}; }}"
-        self.page.wait_for_function(body, arg=f"/api/{address}", polling=100)
+        # not wait_for_function: to that a promise is as good as true
+        body = f"async (address) => {{ const it = await (await fetch(address)).json(); return Boolean({expression}); }}"
+        deadline = time.monotonic() + 20
+        while not self.page.evaluate(body, f"/api/{address}"):
+            self.assertLess(time.monotonic(), deadline, f"{address} never fulfils {expression}")
+            self.page.wait_for_timeout(60)
 
     def drag(self, target: Locator, start: float, end: float, height: float = 0.3) -> None:
         """Drag over an element between two shares of its width."""

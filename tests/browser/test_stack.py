@@ -155,7 +155,6 @@ class Stacking(InBrowser):
         self.sounding()
         self.press("'")
         expect(page.get_by_test_id("hearing")).to_have_text("hearing Version 1")
-        self.sounding()
         self.press("'")
         expect(page.get_by_test_id("hearing")).to_have_count(0)
         versions.get_by_role("button", name="Restore").click()
@@ -178,7 +177,7 @@ class Stacking(InBrowser):
         self.assertLess(20 * np.log10(np.abs(audio).max()), -0.9)
 
     def test_edges_fades_anchor_and_slip_by_hand(self) -> None:
-        number = self.design(self.layer("Tone 220", anchor_s=0.0, start_s=0.5, end_s=1.5))
+        number = self.design(self.layer("Tone 220", anchor_s=0.6, start_s=0.5, end_s=1.5))
         self.open()
         clip = self.page.locator("[data-clip]").first
         self.choose_layer(0)
@@ -191,7 +190,7 @@ class Stacking(InBrowser):
         self.kept_mix(number, "Math.abs(mix.members[0].fade_out_s - 0.3) < 0.02")
         before = self.mix(number)["members"][0]
         self.drag_by(clip.locator("[data-grip=anchor]"), 0.4 * width)
-        self.kept_mix(number, "Math.abs(mix.members[0].anchor_s - 0.4) < 0.02")
+        self.kept_mix(number, "Math.abs(mix.members[0].anchor_s - 1.0) < 0.02")
         after = self.mix(number)["members"][0]
         self.assertAlmostEqual(after["at_s"] - after["anchor_s"], before["at_s"] - before["anchor_s"], places=5)  # nothing was moved
         self.press("Home")
@@ -237,8 +236,11 @@ class Stacking(InBrowser):
         audio, rate, _ = self.heard(self.mix(number) | {"members": self.mix(number)["members"][:1]})
         self.assertAlmostEqual(len(audio) / rate, 1 / np.log(2) + 2, places=3)
         self.assertAlmostEqual(pitch_of(audio[round(2.2 * rate) : round(3.2 * rate)], rate), 110, delta=0.5)
+        points.fill("0 0, 0.1 8, 0.2 -8, 0.3 8, 2 0")
+        points.press("Enter")
+        self.kept_mix(number, "mix.members[0].envelopes[0].points.length === 5")
         page.get_by_role("button", name="Smooth", exact=True).click()
-        self.kept_mix(number, "mix.members[0].envelopes[0].points.length > 3")
+        self.kept_mix(number, "Math.min(...mix.members[0].envelopes[0].points.map((one) => one[1])) > -6")
         page.get_by_role("button", name="Copy", exact=True).click()
         self.choose_layer(1)
         page.get_by_role("button", name="Paste", exact=True).click()
@@ -350,7 +352,7 @@ class Stacking(InBrowser):
 
     def test_a_sum_that_clips_names_who_pushes_it_over(self) -> None:
         page = self.page
-        self.design(self.layer("Tone 220", gain_db=12.0), self.layer("Bolt drop", gain_db=-20.0))
+        self.design(self.layer("Tone 220", gain_db=18.0), self.layer("Bolt drop", gain_db=-20.0))
         self.open()
         page.get_by_role("button", name=re.compile("^Sum")).click()
         expect(page.get_by_test_id("warning")).to_have_text(re.compile(r"The sum is [\d.]+ dB over full scale: Tone 220 gives \d+ % of its highest peak"))
@@ -387,7 +389,7 @@ class Stacking(InBrowser):
         page.get_by_role("button", name="Perform", exact=True).click()
         page.get_by_label("Search for the keys").fill("where length under 3 s and channels under 3")
         page.get_by_label("Search for the keys").press("Enter")
-        expect(page.get_by_test_id("keys-ready")).to_have_text(re.compile(r"^\d+ keys hold a sound$"))
+        expect(page.get_by_test_id("keys-ready")).to_have_text(re.compile(r"^[1-9]\d* keys hold a sound$"))
         expect(page.get_by_text("MIDI: Test pads").first).to_be_visible()
         page.get_by_label("Name of the performance").fill("Gear room")
         page.get_by_label("Name of the performance").press("Enter")

@@ -3,15 +3,17 @@
 import json
 import unittest
 import zipfile
+from pathlib import Path
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from oskren.core import bundle
+from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix, Source
-from oskren.core.nodes.model import node_hash
+from oskren.core.nodes.model import Group, Print, Step, node_hash
 from oskren.core.vary.recipe import Freedom, Recipe, default_recipe, draw, value
 from tests.support import InFolder, noise, struck
 
@@ -148,3 +150,49 @@ class Bundles(InFolder):
                 self.folder / "b.zip", "x", Mix(members=(Member(node=self.source(noise(0.1), name="gone.wav")),)), lambda audio: self.folder / "nowhere.wav"
             )
         self.assertFalse((self.folder / "b.zip").exists())
+
+    def test_a_bundle_with_curves_groups_and_frozen_audio_comes_back_whole(self) -> None:
+        frozen = self.source(struck(0.2, seed=9), name="frozen.wav")
+        held = Print(audio=frozen.audio, rate=frozen.rate, channels=frozen.channels, frames=frozen.frames)
+        curve = Envelope(control="pitch_st", points=((0.0, 0.0), (0.3, -5.0)), curve="eased")
+        wet = Step(kind="space", envelopes=(Envelope(control="wet_db", points=((0.0, -30.0), (1.0, -6.0))),))
+        first = self.mix.members[0].model_copy(update={"envelopes": (curve,), "group": "g"})
+        second = self.mix.members[1].model_copy(update={"frozen": held})
+        mix = Mix(members=(first, second), groups=(Group(id="g", name="Low", gain_db=-3.0),), chain=(wet,))
+        bundle.save(self.path, "Whole", mix, lambda audio: self.media[audio])
+        loaded = bundle.load(self.path, self.folder / "out")
+        self.assertEqual(loaded.mix, mix)
+        self.assertEqual(sorted(loaded.originals), sorted({member.node.audio for member in mix.members}))
+        self.assertIn(frozen.audio, loaded.audio)
+
+    def test_the_schema_in_docs_is_that_of_the_code(self) -> None:
+        kept = Path(__file__).parents[2] / "docs" / "bundle.schema.json"
+        self.assertEqual(json.loads(kept.read_text()), json.loads(json.dumps(bundle.schema())))
+
+    def test_limits_on_paths_text_and_count(self) -> None:
+        for name in ("../out.wav", "a\\b.wav", "C:/b.wav", "/b.wav"):
+            with zipfile.ZipFile(self.path, "w") as archive:
+                archive.writestr("design.json", "{}")
+                archive.writestr(name, b"x")
+            with self.subTest(name=name), self.assertRaisesRegex(OskrenError, "leaves the bundle"):
+                bundle.load(self.path, self.folder / "out")
+        with zipfile.ZipFile(self.path, "w", zipfile.ZIP_DEFLATED) as archive:
+            archive.writestr("design.json", b" " * (bundle.MOST_TEXT + 1))
+        with self.assertRaisesRegex(OskrenError, "larger than 64 MiB"):
+            bundle.load(self.path, self.folder / "out")
+        with zipfile.ZipFile(self.path, "w") as archive:
+            for number in range(bundle.MOST_FILES + 1):
+                archive.writestr(f"audio/{number}.wav", b"")
+        with self.assertRaisesRegex(OskrenError, "more than 512 files"):
+            bundle.load(self.path, self.folder / "out")
+        with zipfile.ZipFile(self.path, "w") as archive:
+            archive.writestr("design.json", "[" * 100_000)
+        with self.assertRaisesRegex(OskrenError, "is not a bundle"):
+            bundle.load(self.path, self.folder / "out")
+
+    def test_too_many_sounds_are_not_bundled(self) -> None:
+        path = next(iter(self.media.values()))
+        members = tuple(Member(node=Source(audio=f"{k:040x}", rate=48_000, channels=1, frames=9)) for k in range(bundle.MOST_FILES))
+        with self.assertRaisesRegex(OskrenError, "Print some of its layers"):
+            bundle.save(self.folder / "many.zip", "Many", Mix(members=members), lambda audio: path)
+        self.assertFalse((self.folder / "many.zip").exists())

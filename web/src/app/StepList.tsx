@@ -64,8 +64,9 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
   const [dragged, setDragged] = useState<number | null>(null);
   useKeys({
     addStep: () => setAdding((open) => !open),
-    remove: () => chosen && remove(chain.findIndex((step) => step.id === chosen)),
-    duplicate: () => chosen && duplicate(chain.findIndex((step) => step.id === chosen)),
+    // without a chosen step these keys belong to the stage
+    remove: chosen ? () => remove(chain.findIndex((step) => step.id === chosen)) : undefined,
+    duplicate: chosen ? () => duplicate(chain.findIndex((step) => step.id === chosen)) : undefined,
   });
   const replace = (index: number, step: Step, gesture?: string) =>
     onChange(

@@ -120,7 +120,8 @@ function handle(event: KeyboardEvent) {
   if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=menuitem], [role=option]")) return;
   const asked = [...listening].reverse();
   for (const { current } of [...asked.filter((one) => one.over), ...asked.filter((one) => !one.over)]) {
-    for (const [act, run] of Object.entries(current) as [Act, (event: KeyboardEvent) => void][]) {
+    for (const [act, run] of Object.entries(current) as [Act, ((event: KeyboardEvent) => void) | undefined][]) {
+      if (!run) continue;
       if (act === "rate" ? !/^[0-5]$/.test(name) : KEYS[act][0] !== name) continue;
       event.preventDefault();
       run(event);

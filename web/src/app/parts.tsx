@@ -1,6 +1,6 @@
 /** Small parts that every stage is made of. */
 import { Box, type BoxProps, chakra, Flex } from "@chakra-ui/react";
-import { type ComponentProps, type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { type ComponentProps, type KeyboardEvent, type MouseEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { type Act, KEYS, shown } from "./keys";
 
 export function Key({ act }: { act: Act }) {
@@ -21,6 +21,11 @@ export function Key({ act }: { act: Act }) {
   );
 }
 
+/** Pressed by the mouse a button does not keep the keys: Space goes on playing, Enter goes on committing. */
+export function letGo(event: MouseEvent<HTMLElement>) {
+  if (event.detail > 0) event.currentTarget.blur();
+}
+
 interface DoProps extends Omit<BoxProps, "onClick"> {
   onClick: () => void;
   act?: Act;
@@ -39,8 +44,7 @@ export function Do({ onClick, act, main, on, quiet, disabled, hint, children, ..
       <chakra.button
         type="button"
         onClick={(event) => {
-          // pressed by the mouse it does not keep the keys: Space goes on playing, Enter goes on committing
-          if (event.detail > 0) event.currentTarget.blur();
+          letGo(event);
           onClick();
         }}
         disabled={disabled}

@@ -7,7 +7,7 @@ import { api, got, type Member, type Mix, type Node, type Schemas } from "../../
 import { level, seconds } from "../../app/format";
 import { useHistory } from "../../app/history";
 import { useKeys } from "../../app/keys";
-import { Bar, Choose, Do, Empty, Side, TextField } from "../../app/parts";
+import { Bar, Choose, Do, Empty, letGo, Side, TextField } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { UndoRedo } from "../../app/UndoRedo";
 import { useSettled } from "../../app/useSettled";
@@ -426,7 +426,8 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
                     bg={tab === key ? "raised" : undefined}
                     color={tab === key ? "amber" : "dim"}
                     fontWeight={550}
-                    onClick={() => {
+                    onClick={(event) => {
+                      letGo(event);
                       setTab(key);
                       setTried(null);
                     }}

@@ -54,6 +54,8 @@ export function tones(role: string, colour = ""): [keyof Ink, keyof Ink] {
 export interface ClipActs {
   choose: (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => void;
   edit: (id: string, values: Partial<Member>, gesture?: string) => void;
+  /** Pressed and not dragged: it alone is chosen, of the several it was among. */
+  alone: (id: string) => void;
   /** Layers that go along when one is dragged. */
   together: (id: string) => string[];
   shift: (ids: string[], seconds: number) => void;
@@ -165,7 +167,7 @@ export const Clip = memo(function Clip({ member, placed, scale, from, height, ch
 
   const down = (event: PointerEvent<HTMLElement>) => {
     if (event.button) return;
-    acts.choose(member.id, event);
+    if (!chosen || event.shiftKey || event.ctrlKey || event.metaKey) acts.choose(member.id, event);
     const grip = ((event.target as HTMLElement).dataset.grip ?? (event.altKey ? "slip" : "move")) as Grip;
     if (member.locked || (member.frozen && grip !== "move")) return;
     event.currentTarget.setPointerCapture(event.pointerId);
@@ -187,7 +189,10 @@ export const Clip = memo(function Clip({ member, placed, scale, from, height, ch
     drag.current = null;
     // edges wait for the new picture, so that nothing jumps back in between
     if (!held?.dx || !["start", "end", "slip"].includes(held.grip)) setBy(null);
-    if (!held?.dx) return;
+    if (!held?.dx) {
+      if (!event.shiftKey && !event.ctrlKey && !event.metaKey) acts.alone(member.id);
+      return;
+    }
     for (const one of clips(held.ids, event.currentTarget)) one.style.transform = "";
     commit(held.grip, held.dx, held.ids);
   };

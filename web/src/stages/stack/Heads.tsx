@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
-import { Do, Num } from "../../app/parts";
+import { Do, letGo, Num } from "../../app/parts";
 import { tones } from "./Clip";
 
 export interface HeadActs {
@@ -85,6 +85,7 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
           aria-hidden
           touchAction="none"
           onPointerDown={(event: PointerEvent<HTMLElement>) => {
+            event.stopPropagation();
             event.currentTarget.setPointerCapture(event.pointerId);
             grip.current = event.clientY;
           }}
@@ -157,7 +158,17 @@ export const GroupHead = memo(function GroupHead({ group, count, height, chosen,
       borderLeftColor={group.colour || "faint"}
       bg={chosen ? "raised" : "ground"}
     >
-      <chakra.button type="button" flex={1} textAlign="left" minW={0} cursor="pointer" onClick={(event) => acts.choose(group.id, event)}>
+      <chakra.button
+        type="button"
+        flex={1}
+        textAlign="left"
+        minW={0}
+        cursor="pointer"
+        onClick={(event) => {
+          letGo(event);
+          acts.choose(group.id, event);
+        }}
+      >
         <Box fontWeight={600} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
           {group.name}
         </Box>

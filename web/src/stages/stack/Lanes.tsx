@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { Fragment, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Mix, Opened, Schemas } from "../../api/client";
-import { Do } from "../../app/parts";
+import { Do, letGo } from "../../app/parts";
 import { rulerStep } from "../../canvas/paint";
 import { live, player, useListening } from "../../listening/player";
 import { Clip, type ClipActs, usePicture, Wave } from "./Clip";
@@ -133,7 +133,10 @@ export function Lanes({ mix, layout, facts, newer, sumOpened, chosen, solo, aim,
             borderBottomColor="line"
             bg={chosen.length === 0 ? "raised" : undefined}
             cursor="pointer"
-            onClick={onSum}
+            onClick={(event) => {
+              letGo(event);
+              onSum();
+            }}
           >
             <Box fontWeight={600}>Sum</Box>
             <Box color="dim" fontSize="12px">

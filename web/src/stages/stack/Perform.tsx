@@ -160,7 +160,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
       return;
     }
     if (!slots.length || ready < slots.length) {
-      tell("Put sounds under the keys first.");
+      tell(slots.length ? "The sounds under the keys are still being loaded." : "Put sounds under the keys first.");
       return;
     }
     await pads.current.ready();

@@ -47,8 +47,7 @@ export function useLayers(
       const [a, b] = [order.indexOf(chosen[0]), order.indexOf(id)].sort((x, y) => x - y);
       if (a >= 0) setChosen([...order.slice(a, b + 1).filter((one) => one !== id), id]);
     } else if (event.ctrlKey || event.metaKey) setChosen(chosen.includes(id) ? chosen.filter((one) => one !== id) : [...chosen, id]);
-    else if (!chosen.includes(id) || chosen.length === 1) setChosen([id]);
-    else setChosen([...chosen.filter((one) => one !== id), id]);
+    else setChosen([id]);
   };
 
   /** What the memoised lanes call: always the present acts, through one object that stays. */
@@ -56,6 +55,7 @@ export function useLayers(
   now.current = { edit, editGroup, choose, mix, chosen, aim, change };
   const clipActs = useRef<ClipActs>({
     choose: (id, event) => now.current.choose(id, event),
+    alone: (id) => now.current.chosen.length > 1 && now.current.choose(id, { shiftKey: false, ctrlKey: false, metaKey: false }),
     edit: (id, values, gesture) => now.current.edit(id, values, gesture),
     together: (id) => {
       const { chosen: some, mix: doc } = now.current;
