@@ -164,6 +164,17 @@ class Limiter(unittest.TestCase):
                     self.assertEqual(len(out), len(samples))
                     self.assertLessEqual(levels.db(levels.true_peak(out, RATE)), ceiling + 0.1)
 
+    def test_the_true_peak_material_of_ebu_tech_3341(self) -> None:
+        """EBU Tech 3341, cases 15 to 19 (tones whose samples miss their peaks; frequencies and phases from memory), 12 dB hotter: held under the ceiling."""
+        kind = kind_of("limiter")
+        for case, (part, phase, level) in {15: (4, 0.0, -6.02), 16: (4, 45.0, -6.02), 17: (6, 60.0, -6.02), 18: (8, 67.5, -6.02), 19: (4, 45.0, 3.0)}.items():
+            samples = sine(RATE / part, 1, level + 12, phase_deg=phase)
+            stream = kind.stream(LimiterParams(ceiling_dbtp=-1), {}, Context(RATE, 1, len(samples)), 0)
+            out = np.concatenate([stream.push(samples), stream.flush()])
+            with self.subTest(case=case):
+                self.assertLessEqual(levels.db(levels.true_peak(out, RATE)), -0.9)
+                self.assertGreater(levels.db(levels.true_peak(out[RATE // 4 :], RATE)), -1.5)  # and no lower than it must
+
     def test_what_lies_under_the_ceiling_passes_untouched(self) -> None:
         samples = sine(500, 1, -12)
         stream = kind_of("limiter").stream(LimiterParams(ceiling_dbtp=-6), {}, Context(RATE, 1, len(samples)), 0)
