@@ -1,10 +1,11 @@
 /** A chain as a list of steps: toggle, edit, move, duplicate, remove, add. Controls are built from the server's step registry. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type ReactNode, useState } from "react";
+import { Fragment, type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
 import { useKeys } from "./keys";
 import { Do, Num, Pick } from "./parts";
+import { StepCurve } from "./StepCurve";
 import { limitsSaid, StepLimits } from "./StepLimits";
 import { StepSettings } from "./StepSettings";
 import { freshId, freshStep } from "./send";
@@ -27,7 +28,7 @@ function digits(control: Control): number {
 /** One line that says what a step does. */
 export function summary(step: Step, kind: StepView | undefined): string {
   if (!kind) return "unknown here: passed over";
-  const limits = limitsSaid(step);
+  const limits = [limitsSaid(step), step.envelopes.some((one) => one.on && one.points.length) ? "moving" : ""].filter(Boolean).join(", ");
   const said = kind.controls
     .filter((control) => {
       const value = setTo(step, control);
@@ -183,18 +184,20 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
                       onChange={(value) => changeParams({ [control.name]: value })}
                     />
                   ) : control.control === "number" ? (
-                    <Num
-                      key={control.name}
-                      label={control.label}
-                      value={setTo(step, control) as number}
-                      low={control.low ?? 0}
-                      high={control.high ?? 1}
-                      unit={control.unit}
-                      digits={digits(control)}
-                      normal={control.default as number}
-                      log={control.scale === "log" && (control.low ?? 0) > 0}
-                      onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
-                    />
+                    <Fragment key={control.name}>
+                      <Num
+                        label={control.label}
+                        value={setTo(step, control) as number}
+                        low={control.low ?? 0}
+                        high={control.high ?? 1}
+                        unit={control.unit}
+                        digits={digits(control)}
+                        normal={control.default as number}
+                        log={control.scale === "log" && (control.low ?? 0) > 0}
+                        onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
+                      />
+                      {control.moving && <StepCurve step={step} control={control} onChange={(envelopes) => replace(index, { ...step, envelopes })} />}
+                    </Fragment>
                   ) : null,
                 )}
                 {kind.keeps_time && !kind.whole && (

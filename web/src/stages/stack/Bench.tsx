@@ -1,18 +1,16 @@
 /** One design on the bench: its lanes, what is chosen of it, and what it is compared with. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, got, type Member, type Mix, type Node, type Schemas } from "../../api/client";
-import { level, seconds } from "../../app/format";
 import { useHistory } from "../../app/history";
 import { useKeys } from "../../app/keys";
-import { Bar, Choose, Do, Empty, letGo, Side, TextField } from "../../app/parts";
+import { Do, Empty, Side } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
-import { UndoRedo } from "../../app/UndoRedo";
 import { useSettled } from "../../app/useSettled";
 import { live, player, useListening } from "../../listening/player";
 import { AddLayer } from "./AddLayer";
+import { BenchBar, LayerTabs, type Tab } from "./BenchBar";
 import { CurvePanel, useAims } from "./CurvePanel";
 import { type Aim, LAYER_AIMS } from "./design";
 import type { HeadActs } from "./Heads";
@@ -26,13 +24,6 @@ import { useLayers } from "./useLayers";
 import { useVersions, type Version } from "./Versions";
 
 type Design = Schemas["DesignView"];
-type Tab = "layer" | "curves" | "source" | "tune";
-const TABS: readonly [Tab, string][] = [
-  ["layer", "Layer"],
-  ["curves", "Curves"],
-  ["source", "Source"],
-  ["tune", "Tune"],
-];
 
 /** The mix as it is listened to: solo is for listening only. */
 function soloed(mix: Mix, solo: string[]): Mix {
@@ -53,7 +44,6 @@ interface Props {
 
 export function Bench({ design, designs, onNew, onPerform }: Props) {
   const library = useShared((state) => state.library);
-  const go = useNavigate();
   const [name, setName] = useState(design.name);
   const [chosen, setChosen] = useState<string[]>(design.mix.members[0] ? [design.mix.members[0].id] : []);
   const [chosenStep, setChosenStep] = useState<string | null>(null);
@@ -319,45 +309,20 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   };
   return (
     <Flex direction="column" h="100%">
-      <Bar>
-        <Box w="170px" flexShrink={1} minW="100px">
-          <TextField label="Name of the design" value={name} onCommit={rename} />
-        </Box>
-        <Choose
-          label="Design"
-          maxW="96px"
-          value={String(design.id)}
-          options={designs.map((one) => [String(one.id), one.name] as const)}
-          onChange={(value) => useShared.setState({ design: Number(value) })}
-        />
-        <Do quiet onClick={onNew}>
-          New
-        </Do>
-        <Do quiet hint="Play sounds on keys or pads (Ctrl Shift P)" onClick={onPerform}>
-          Perform
-        </Do>
-        <Box flex={1} />
-        {hearing && (
-          <Box color="amber" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" minW={0} data-testid="hearing">
-            hearing {compared?.name}
-          </Box>
-        )}
-        <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum">
-          <span>{meters ? seconds(meters.seconds) : ""}</span>
-          <Box as="span" color={meters?.over ? "coral" : meters?.warning ? "amber" : undefined} title={meters?.warning || undefined}>
-            {level(meters?.true_peak_dbtp, "dBTP")}
-          </Box>
-          <span>{level(meters?.integrated_lufs, "LUFS")}</span>
-        </Flex>
-        <UndoRedo history={history} />
-        <Do onClick={() => go("/vary")}>Vary</Do>
-        <Do disabled={!mix.members.length} hint="Print, and take the print as a layer an octave up (Ctrl Enter)" onClick={() => void printShift()}>
-          Print and shift
-        </Do>
-        <Do main act="commit" disabled={!mix.members.length} onClick={() => void print()}>
-          Print
-        </Do>
-      </Bar>
+      <BenchBar
+        design={design.id}
+        name={name}
+        designs={designs}
+        empty={!mix.members.length}
+        meters={meters}
+        hearing={hearing ? (compared?.name ?? "") : null}
+        history={history}
+        onRename={rename}
+        onNew={onNew}
+        onPerform={onPerform}
+        onPrintShift={() => void printShift()}
+        onPrint={() => void print()}
+      />
       <Flex flex={1} minH={0}>
         <Flex direction="column" flex={1} minW={0} position="relative">
           {adding && (
@@ -412,30 +377,13 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
             />
           ) : member ? (
             <>
-              <Flex role="tablist" gap="4px" borderBottom="1px solid" borderColor="line" pb="8px">
-                {TABS.map(([key, label]) => (
-                  <chakra.button
-                    key={key}
-                    type="button"
-                    role="tab"
-                    aria-selected={tab === key}
-                    px="9px"
-                    py="3px"
-                    borderRadius="6px"
-                    cursor="pointer"
-                    bg={tab === key ? "raised" : undefined}
-                    color={tab === key ? "amber" : "dim"}
-                    fontWeight={550}
-                    onClick={(event) => {
-                      letGo(event);
-                      setTab(key);
-                      setTried(null);
-                    }}
-                  >
-                    {label}
-                  </chakra.button>
-                ))}
-              </Flex>
+              <LayerTabs
+                tab={tab}
+                onTab={(next) => {
+                  setTab(next);
+                  setTried(null);
+                }}
+              />
               {tab === "layer" && (
                 <LayerPanel
                   member={member}

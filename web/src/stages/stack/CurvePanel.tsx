@@ -3,11 +3,12 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { api, type Envelope, got, type Member } from "../../api/client";
+import { parsePoints, writePoints } from "../../app/envelope";
 import { Choose, Do, Heading, Num, Pick, TextField } from "../../app/parts";
 import { useStepKinds } from "../../app/StepList";
 import { complain, tell, useShared } from "../../app/store";
 import { live, player, useListening } from "../../listening/player";
-import { type Aim, carried, envelopeOf, LAYER_AIMS, type Placed, parsePoints, withEnvelope, writePoints } from "./design";
+import { type Aim, carried, envelopeOf, LAYER_AIMS, type Placed, withEnvelope } from "./design";
 
 /** A curve taken along from one layer to another. */
 const useCopied = create<{ envelope: Envelope | null; label: string }>(() => ({ envelope: null, label: "" }));

@@ -1,7 +1,8 @@
 /** An envelope on the waveform of its layer: points are put, dragged and taken away; with the pen it is drawn in one go. */
 import { type PointerEvent, useRef, useState } from "react";
 import type { Envelope } from "../../api/client";
-import { type Aim, carried, envelopeAt, inOrder } from "./design";
+import { envelopeAt, inOrder } from "../../app/envelope";
+import { type Aim, carried } from "./design";
 
 interface Props {
   aim: Aim;

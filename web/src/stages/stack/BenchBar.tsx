@@ -1,0 +1,107 @@
+/** The bar over a design, and the tabs of its chosen layer. */
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useNavigate } from "react-router";
+import type { Mix, Schemas } from "../../api/client";
+import { level, seconds } from "../../app/format";
+import type { History } from "../../app/history";
+import { Bar, Choose, Do, letGo, TextField } from "../../app/parts";
+import { useShared } from "../../app/store";
+import { UndoRedo } from "../../app/UndoRedo";
+
+export type Tab = "layer" | "curves" | "source" | "tune";
+const TABS: readonly [Tab, string][] = [
+  ["layer", "Layer"],
+  ["curves", "Curves"],
+  ["source", "Source"],
+  ["tune", "Tune"],
+];
+
+interface Props {
+  design: number;
+  name: string;
+  designs: Schemas["DesignView"][];
+  empty: boolean;
+  meters: Schemas["Sum"] | undefined;
+  /** The version that is heard instead of what is now. */
+  hearing: string | null;
+  history: History<Mix>;
+  onRename: (name: string) => void;
+  onNew: () => void;
+  onPerform: () => void;
+  onPrintShift: () => void;
+  onPrint: () => void;
+}
+
+export function BenchBar({ design, name, designs, empty, meters, hearing, history, onRename, onNew, onPerform, onPrintShift, onPrint }: Props) {
+  const go = useNavigate();
+  return (
+    <Bar>
+      <Box w="170px" flexShrink={1} minW="100px">
+        <TextField label="Name of the design" value={name} onCommit={onRename} />
+      </Box>
+      <Choose
+        label="Design"
+        maxW="96px"
+        value={String(design)}
+        options={designs.map((one) => [String(one.id), one.name] as const)}
+        onChange={(value) => useShared.setState({ design: Number(value) })}
+      />
+      <Do quiet onClick={onNew}>
+        New
+      </Do>
+      <Do quiet hint="Play sounds on keys or pads (Ctrl Shift P)" onClick={onPerform}>
+        Perform
+      </Do>
+      <Box flex={1} />
+      {hearing !== null ? (
+        <Box color="amber" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" minW={0} data-testid="hearing">
+          hearing {hearing}
+        </Box>
+      ) : (
+        <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum">
+          <span>{meters ? seconds(meters.seconds) : ""}</span>
+          <Box as="span" color={meters?.over ? "coral" : meters?.warning ? "amber" : undefined} title={meters?.warning || undefined}>
+            {level(meters?.true_peak_dbtp, "dBTP")}
+          </Box>
+          <span>{level(meters?.integrated_lufs, "LUFS")}</span>
+        </Flex>
+      )}
+      <UndoRedo history={history} />
+      <Do onClick={() => go("/vary")}>Vary</Do>
+      <Do disabled={empty} hint="Print, and take the print as a layer an octave up (Ctrl Enter)" onClick={onPrintShift}>
+        Print and shift
+      </Do>
+      <Do main act="commit" disabled={empty} onClick={onPrint}>
+        Print
+      </Do>
+    </Bar>
+  );
+}
+
+export function LayerTabs({ tab, onTab }: { tab: Tab; onTab: (tab: Tab) => void }) {
+  return (
+    <Flex role="tablist" gap="4px" borderBottom="1px solid" borderColor="line" pb="8px">
+      {TABS.map(([key, label]) => (
+        <chakra.button
+          key={key}
+          type="button"
+          role="tab"
+          aria-selected={tab === key}
+          px="9px"
+          py="3px"
+          borderRadius="6px"
+          cursor="pointer"
+          bg={tab === key ? "raised" : undefined}
+          color={tab === key ? "amber" : "dim"}
+          fontWeight={550}
+          onClick={(event) => {
+            letGo(event);
+            onTab(key);
+          }}
+        >
+          {label}
+        </chakra.button>
+      ))}
+    </Flex>
+  );
+}
