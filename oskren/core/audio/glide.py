@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import functools
+import itertools
 import math
 
 import numpy as np
 
 from oskren.core.timemap import TimeMap
-from oskren.core.types import AnyArray, Floats, Samples
+from oskren.core.types import Floats, Samples
 
 HALF = 8
 """Taps of the kernel on either side, at twice the rate."""
@@ -19,6 +20,9 @@ BETA = 12.3
 
 SLOPE = 0.94
 """Share of the highest frequency kept from which on the lowered cut-off falls."""
+
+BAND_ST = 2
+"""Semitones from one lowered cut-off to the next."""
 
 BLOCK = 1 << 14
 MOST_KNOTS_ST = 0.02
@@ -70,6 +74,22 @@ class Glide:
         safe = np.where(straight, 1.0, bend)
         return np.asarray(self._inputs[i] + np.where(straight, rate * since, -np.log(np.where(straight, 1.0, turned)) / safe))
 
+    def places(self, frames: int, rate: int) -> Floats:
+        """Input moments (s) of the first ``frames`` frames of the output: as ``inputs_at``, piece by piece."""
+        edges = np.clip(np.ceil(self._outputs * rate).astype(np.int64), 0, frames)
+        edges[0], edges[-1] = 0, frames
+        if len(edges) > 512:
+            return self.inputs_at(np.arange(frames) / rate)
+        out = np.empty(frames)
+        for i, (first, last) in enumerate(itertools.pairwise(edges.tolist())):
+            if last > first:
+                since, bend, speed = np.arange(first, last) / rate - self._outputs[i], float(self._bends[i]), float(self._rates[i])
+                if abs(bend) < 1e-9 or 1 - bend * speed * since[-1] <= 0:
+                    out[first:last] = self._inputs[i] + speed * since
+                else:
+                    out[first:last] = self._inputs[i] - np.log1p(-bend * speed * since) / bend
+        return out
+
     def outputs_at(self, inputs_s: Floats) -> Floats:
         """Output moments of input moments (s)."""
         i = np.clip(np.searchsorted(self._inputs, inputs_s, side="right") - 1, 0, len(self._bends) - 1)
@@ -93,38 +113,49 @@ class Glide:
 
 @functools.lru_cache(maxsize=1)
 def _kernels() -> Samples:
-    """Windowed sinc for PHASES + 1 positions between two samples; shape (PHASES + 1, 2 * HALF)."""
-    distance = np.arange(-HALF + 1, HALF + 1)[None, :] - (np.arange(PHASES + 1) / PHASES)[:, None]
+    """Windowed sinc for positions from one sample to the next, and one beyond; shape (PHASES + 2, 2 * HALF)."""
+    distance = np.arange(-HALF + 1, HALF + 1)[None, :] - (np.arange(PHASES + 2) / PHASES)[:, None]
     window = np.i0(BETA * np.sqrt(np.maximum(0.0, 1 - (distance / HALF) ** 2))) / np.i0(BETA)
     kernels = np.sinc(distance) * window
     return np.asarray(kernels / kernels.sum(axis=1, keepdims=True), np.float32)
 
 
-def _doubled(spectrum: AnyArray, size: int, frames: int, speed: float) -> Samples:
-    """A sound at twice its rate from its spectrum, cut off so that nothing folds when it is read ``speed`` times as fast."""
-    from scipy.fft import irfft
+MARGIN = 2048
+"""Frames around a stretch that the filters' ringing needs."""
 
-    bins = np.arange(len(spectrum)) / (len(spectrum) - 1)
+
+def _copy(samples: Samples, positions: Floats, speed: float) -> Samples:
+    """Channels read at positions (frames), cut off so that nothing folds when that is done ``speed`` times as fast; shape (channels, n)."""
+    from scipy.fft import irfft, next_fast_len, rfft
+
+    first = int(np.clip(positions.min() - MARGIN, 0, len(samples)))
+    last = int(np.clip(positions.max() + MARGIN, first, len(samples)))
+    part = samples[first:last]
+    size = next_fast_len(len(part) + 2 * MARGIN, real=True)
+    size += size % 2
+    spectra = rfft(np.ascontiguousarray(part.T), size, axis=1)
+    bins = np.arange(spectra.shape[1]) / (spectra.shape[1] - 1)
     fall = np.clip((bins * speed - SLOPE) / (1 - SLOPE), 0, 1)
-    spectrum = spectrum * ((1 + np.cos(np.pi * fall)) / 2).astype(np.float32)
-    doubled = np.zeros(size + 1, spectrum.dtype)
-    doubled[: len(spectrum)] = spectrum * 2
-    return np.asarray(irfft(doubled, 2 * size)[: 2 * frames], np.float32)
+    doubled = np.zeros((len(spectra), size + 1), spectra.dtype)
+    doubled[:, : spectra.shape[1]] = spectra * (1 + np.cos(np.pi * fall)).astype(np.float32)
+    return _read(irfft(doubled, 2 * size, axis=1)[:, : 2 * len(part)], (positions - first) * 2)
 
 
 def _read(doubled: Samples, positions: Floats) -> Samples:
-    """A sound of shape (n,) at twice the rate, read at fractional positions of it; silence beyond its ends."""
-    padded = np.pad(doubled, (HALF + 1, HALF + 2))
-    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * HALF)
-    table, out = _kernels(), np.empty(len(positions), np.float32)
+    """Channels at twice the rate, read at fractional positions of them; silence beyond their ends; shape (channels, len(positions))."""
+    padded = np.pad(doubled, ((0, 0), (HALF + 1, HALF + 2)))
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * HALF, axis=1)
+    table, out = _kernels(), np.empty((len(doubled), len(positions)), np.float32)
     for begin in range(0, len(positions), BLOCK):
-        where = np.clip(positions[begin : begin + BLOCK], -1.0, len(doubled))
-        whole = np.floor(where).astype(np.int64)
+        where = np.clip(positions[begin : begin + BLOCK], -1.0, doubled.shape[1])
+        whole = np.floor(where)
         phase = (where - whole) * PHASES
-        low = phase.astype(np.int64)
+        low = phase.astype(np.int32)
+        start = whole.astype(np.int32) + 2
         weights = table[low]
-        weights += (table[np.minimum(low + 1, PHASES)] - weights) * (phase - low).astype(np.float32)[:, None]
-        out[begin : begin + BLOCK] = np.einsum("nt,nt->n", windows[whole + 2], weights)
+        weights += (table[low + 1] - weights) * (phase - low).astype(np.float32)[:, None]
+        for lane in range(len(doubled)):
+            out[lane, begin : begin + BLOCK] = np.einsum("nt,nt->n", windows[lane, start], weights)
     return out
 
 
@@ -132,36 +163,38 @@ def interpolated(samples: Samples, positions: Floats, speeds: Floats) -> Samples
     """Samples at fractional positions (frames), silence beyond both ends; shape (len(positions), channels).
 
     The sound is brought to twice its rate first, so that a short kernel is exact. Where it is read faster than it is, copies
-    are cut off lower, one for every semitone, and crossfaded as the speed moves from one to the next: nothing folds, and at most the
-    two highest semitones are lost.
+    are cut off lower, one for every two semitones, and crossfaded as the speed moves from one to the next: nothing folds, and at most the
+    four highest semitones are lost.
 
     Parameters
     ----------
-    positions, speeds : array, shape (n,)
-        Where to read, and how fast.
+    positions : array, shape (n,)
+        Where to read.
+    speeds : array, shape (m,)
+        How fast, at m moments spread evenly over the positions; near enough, since the cut-off has room.
     """
-    from scipy.fft import next_fast_len, rfft
-
-    size = next_fast_len(len(samples) + 4096, real=True)
-    size += size % 2
     semitones = np.maximum(0.0, 12 * np.log2(speeds))
-    lower = np.ceil(semitones - 1e-9).astype(np.int64)
-    blend = np.where(lower > 0, semitones - (lower - 1), 0.0).astype(np.float32)
-    out: Samples = np.zeros((len(positions), samples.shape[1]), np.float32)
-    bands = range(int(lower.min()), int(lower.max()) + 2)
-    for lane in range(samples.shape[1]):
-        spectrum = rfft(np.ascontiguousarray(samples[:, lane]), size)
-        for band in bands:
-            # at speeds between two semitones the copy for the upper one fades into the copy for the next
-            gain = np.where(lower == band, 1 - blend, 0) + np.where((lower == band - 1) & (lower > 0), blend, 0)
-            used = slice(None) if gain.all() else np.flatnonzero(gain)
-            if gain.any():
-                doubled = _doubled(spectrum, size, len(samples), 2.0 ** (band / 12))
-                out[used, lane] += _read(doubled, positions[used] * 2) * gain[used].astype(np.float32)
-    return out
+    if not semitones.any():
+        return np.ascontiguousarray(_copy(samples, positions, 1.0).T)
+    bands = np.interp(np.linspace(0, 1, len(positions)), np.linspace(0, 1, len(speeds)), semitones / BAND_ST)
+    lower = np.ceil(bands - 1e-9).astype(np.int32)
+    blend = np.where(lower > 0, bands - (lower - 1), 0.0).astype(np.float32)
+    out: Samples = np.zeros((samples.shape[1], len(positions)), np.float32)
+    for band in range(int(lower.min()), int(lower.max()) + 2):
+        # at speeds between two bands the copy for the upper one fades into the copy for the next
+        used = np.flatnonzero((lower == band) | ((lower == band - 1) & (lower > 0)))
+        if len(used):
+            gain = np.where(lower[used] == band, 1 - blend[used], blend[used])
+            out[:, used] += _copy(samples, positions[used], 2.0 ** (BAND_ST * band / 12)) * gain
+    return np.ascontiguousarray(out.T)
+
+
+EVERY = 64
+"""Frames between two looks at the speed."""
 
 
 def glided(samples: Samples, glide: Glide, rate: int, frames: int) -> Samples:
     """Samples of shape (frames, channels) through a moving varispeed; the result has ``frames`` frames."""
-    inputs = glide.inputs_at(np.arange(frames) / rate)
-    return interpolated(samples, inputs * rate, glide.rates_at(inputs))
+    positions = glide.places(frames, rate)
+    looks = positions[np.unique(np.linspace(0, frames - 1, max(2, frames // EVERY)).round().astype(int))] if frames > 1 else positions
+    return interpolated(samples, positions * rate, glide.rates_at(looks))
