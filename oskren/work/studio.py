@@ -98,7 +98,7 @@ class Studio:
         else:
             shape, waits = self.workers.live(tasks.shape, place, node.model_dump(mode="json"))
         if waits:
-            self.workers.live(tasks.block, place, node.model_dump(mode="json"), 0, 1)
+            self.workers.live(tasks.make_ready, place, node.model_dump(mode="json"))
         with self._lock:
             self._nodes[key] = (node, library, shape)
             while len(self._nodes) > 2000:

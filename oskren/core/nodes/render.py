@@ -265,6 +265,14 @@ class Renderer:
             case _:
                 return self.needs_whole(node.node)
 
+    def make_ready(self, node: Node) -> None:
+        """Render what must be whole before the first block of a node can be heard: of a mix its voices, not the sum."""
+        if isinstance(node, Mix):
+            for voice in self.voices(node):
+                self.audio(voice.node)
+        else:
+            self.read(node, 0, 1)
+
     def _check(self) -> None:
         if self._cancelled():
             raise Cancelled("The work was cancelled.")
