@@ -94,11 +94,9 @@ class Studio:
                 return key, self._nodes[key][2]
         place = self.place(library, node)
         if isinstance(node, Source | Print):
-            shape, waits = Shape(node.frames, node.rate, node.channels, layout=node.layout or ""), False
+            shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
         else:
-            shape, waits = self.workers.live(tasks.shape, place, node.model_dump(mode="json"))
-        if waits:
-            self.workers.live(tasks.make_ready, place, node.model_dump(mode="json"))
+            shape = self.workers.live(tasks.shape, place, node.model_dump(mode="json"))
         with self._lock:
             self._nodes[key] = (node, library, shape)
             while len(self._nodes) > 2000:

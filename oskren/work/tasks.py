@@ -177,15 +177,12 @@ def whole(place: Place, node: dict[str, Any]) -> None:
     place.renderer().audio(NodeAdapter.validate_python(node))
 
 
-def make_ready(place: Place, node: dict[str, Any]) -> None:
-    """Render what keeps the first block of a node waiting."""
-    place.renderer().make_ready(NodeAdapter.validate_python(node))
-
-
-def shape(place: Place, node: dict[str, Any]) -> tuple[Shape, bool]:
-    """Shape of what a node sounds like, and whether its first block must wait for a whole-file step."""
+def shape(place: Place, node: dict[str, Any]) -> Shape:
+    """Shape of what a node sounds like; what its first block would wait for is rendered before."""
     renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
-    return renderer.output_shape(parsed), renderer.needs_whole(parsed)
+    if renderer.needs_whole(parsed):
+        renderer.make_ready(parsed)
+    return renderer.output_shape(parsed)
 
 
 class _Reading:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 import itertools
 import math
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 
@@ -27,6 +28,10 @@ BAND_ST = 2
 BLOCK = 1 << 14
 MOST_KNOTS_ST = 0.02
 """A time map's straight pieces change the speed by no more semitones than this each."""
+
+
+STRAIGHT = 1e-12
+"""Growth of the speed (1/s) that counts as none."""
 
 
 class Glide:
@@ -55,9 +60,8 @@ class Glide:
         spans = np.diff(edges)
         self._bends = np.log(self._rates[1:] / self._rates[:-1]) / spans
         """Growth of the logarithm of the speed (1/s) on every piece."""
-        small = np.abs(self._bends * spans) < 1e-9
-        bends = np.where(small, 1.0, self._bends)
-        lengths = np.where(small, spans / self._rates[:-1], (1 / self._rates[:-1] - 1 / self._rates[1:]) / bends)
+        flat = np.abs(self._bends) < STRAIGHT
+        lengths = np.where(flat, spans, -np.expm1(-self._bends * spans) / np.where(flat, 1.0, self._bends)) / self._rates[:-1]
         self._outputs = np.concatenate([[0.0], np.cumsum(lengths)])
 
     @property
@@ -69,10 +73,10 @@ class Glide:
         """Input moments of output moments (s)."""
         i = np.clip(np.searchsorted(self._outputs, outputs_s, side="right") - 1, 0, len(self._bends) - 1)
         since, rate, bend = outputs_s - self._outputs[i], self._rates[i], self._bends[i]
-        turned = 1 - bend * rate * since
-        straight = (np.abs(bend) < 1e-9) | (turned <= 0)
+        turned = bend * rate * since
+        straight = (np.abs(bend) < STRAIGHT) | (turned >= 1)
         safe = np.where(straight, 1.0, bend)
-        return np.asarray(self._inputs[i] + np.where(straight, rate * since, -np.log(np.where(straight, 1.0, turned)) / safe))
+        return np.asarray(self._inputs[i] + np.where(straight, rate * since, -np.log1p(-np.where(straight, 0.0, turned)) / safe))
 
     def places(self, frames: int, rate: int) -> Floats:
         """Input moments (s) of the first ``frames`` frames of the output: as ``inputs_at``, piece by piece."""
@@ -84,7 +88,7 @@ class Glide:
         for i, (first, last) in enumerate(itertools.pairwise(edges.tolist())):
             if last > first:
                 since, bend, speed = np.arange(first, last) / rate - self._outputs[i], float(self._bends[i]), float(self._rates[i])
-                if abs(bend) < 1e-9 or 1 - bend * speed * since[-1] <= 0:
+                if abs(bend) < STRAIGHT or 1 - bend * speed * since[-1] <= 0:
                     out[first:last] = self._inputs[i] + speed * since
                 else:
                     out[first:last] = self._inputs[i] - np.log1p(-bend * speed * since) / bend
@@ -94,8 +98,8 @@ class Glide:
         """Output moments of input moments (s)."""
         i = np.clip(np.searchsorted(self._inputs, inputs_s, side="right") - 1, 0, len(self._bends) - 1)
         since, rate, bend = inputs_s - self._inputs[i], self._rates[i], self._bends[i]
-        flat = np.abs(bend) < 1e-9
-        return np.asarray(self._outputs[i] + np.where(flat, since, (1 - np.exp(-bend * since)) / np.where(flat, 1.0, bend)) / rate)
+        flat = np.abs(bend) < STRAIGHT
+        return np.asarray(self._outputs[i] + np.where(flat, since, -np.expm1(-bend * since) / np.where(flat, 1.0, bend)) / rate)
 
     def rates_at(self, inputs_s: Floats) -> Floats:
         """Speed at input moments; the ends' speed beyond them."""
@@ -113,11 +117,12 @@ class Glide:
 
 @functools.lru_cache(maxsize=1)
 def _kernels() -> Samples:
-    """Windowed sinc for positions from one sample to the next, and one beyond; shape (PHASES + 2, 2 * HALF)."""
+    """Windowed sinc for positions from one sample to the next, each beside its difference to the next position; shape (PHASES + 1, 2, 2 * HALF)."""
     distance = np.arange(-HALF + 1, HALF + 1)[None, :] - (np.arange(PHASES + 2) / PHASES)[:, None]
     window = np.i0(BETA * np.sqrt(np.maximum(0.0, 1 - (distance / HALF) ** 2))) / np.i0(BETA)
     kernels = np.sinc(distance) * window
-    return np.asarray(kernels / kernels.sum(axis=1, keepdims=True), np.float32)
+    kernels /= kernels.sum(axis=1, keepdims=True)
+    return np.ascontiguousarray(np.stack([kernels[:-1], np.diff(kernels, axis=0)], axis=1), np.float32)
 
 
 MARGIN = 2048
@@ -133,12 +138,12 @@ def _copy(samples: Samples, positions: Floats, speed: float) -> Samples:
     part = samples[first:last]
     size = next_fast_len(len(part) + 2 * MARGIN, real=True)
     size += size % 2
-    spectra = rfft(np.ascontiguousarray(part.T), size, axis=1)
+    spectra = rfft(np.ascontiguousarray(part.T), size, axis=1, workers=2)
     bins = np.arange(spectra.shape[1]) / (spectra.shape[1] - 1)
     fall = np.clip((bins * speed - SLOPE) / (1 - SLOPE), 0, 1)
     doubled = np.zeros((len(spectra), size + 1), spectra.dtype)
     doubled[:, : spectra.shape[1]] = spectra * (1 + np.cos(np.pi * fall)).astype(np.float32)
-    return _read(irfft(doubled, 2 * size, axis=1)[:, : 2 * len(part)], (positions - first) * 2)
+    return _read(irfft(doubled, 2 * size, axis=1, workers=2)[:, : 2 * len(part)], (positions - first) * 2)
 
 
 def _read(doubled: Samples, positions: Floats) -> Samples:
@@ -146,16 +151,21 @@ def _read(doubled: Samples, positions: Floats) -> Samples:
     padded = np.pad(doubled, ((0, 0), (HALF + 1, HALF + 2)))
     windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * HALF, axis=1)
     table, out = _kernels(), np.empty((len(doubled), len(positions)), np.float32)
-    for begin in range(0, len(positions), BLOCK):
+
+    def stretch(begin: int) -> None:
         where = np.clip(positions[begin : begin + BLOCK], -1.0, doubled.shape[1])
         whole = np.floor(where)
         phase = (where - whole) * PHASES
         low = phase.astype(np.int32)
         start = whole.astype(np.int32) + 2
-        weights = table[low]
-        weights += (table[low + 1] - weights) * (phase - low).astype(np.float32)[:, None]
+        both = table[low]
+        weights = both[:, 0] + both[:, 1] * (phase - low).astype(np.float32)[:, None]
         for lane in range(len(doubled)):
             out[lane, begin : begin + BLOCK] = np.einsum("nt,nt->n", windows[lane, start], weights)
+
+    # numpy lets go of the interpreter in here: two stretches at a time
+    with ThreadPoolExecutor(2) as pool:
+        list(pool.map(stretch, range(0, len(positions), BLOCK)))
     return out
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -40,10 +41,28 @@ from oskren.core.timemap import TimeMap
 from oskren.core.types import Samples
 
 BLOCK = 1 << 16
+FIRST = 1 << 13
+"""Frames of a mix's first block, which someone waits for; the next ones are larger."""
+
 SHORT = 1 << 20
 """Frames up to which a sound is held whole between learning and processing."""
 
 DEEPEST = 64
+
+
+_WALKED: dict[tuple[str, bool, Shape], tuple[list[Context], Shape]] = {}
+_VOICED: dict[tuple[str, tuple[str, ...], tuple[Shape, ...]], list[Voice]] = {}
+"""What follows from a node alone, by its hash and the shapes it is made of: it is asked for again with every block that is listened to."""
+
+REMEMBERED = 4096
+T = TypeVar("T")
+
+
+def _remembered(some: dict[Any, T], key: Any, value: T) -> T:
+    if len(some) >= REMEMBERED:
+        some.clear()
+    some[key] = value
+    return value
 
 
 class Renderer:
@@ -63,8 +82,6 @@ class Renderer:
     def __init__(self, media: Callable[[str], Path], cache: Cache, cancelled: Callable[[], bool] = lambda: False):
         self._media, self.cache, self._cancelled = media, cache, cancelled
         self.renders: Counter[str] = Counter()
-        self._walked: dict[tuple[str, bool], tuple[list[Context], Shape]] = {}
-        self._voiced: dict[tuple[str, tuple[str, ...]], list[Voice]] = {}
 
     # ---- facts without rendering
 
@@ -101,10 +118,11 @@ class Renderer:
 
     def _walk(self, node: Chained) -> tuple[list[Context], Shape]:
         """The context of every active step, and the shape after the last; found once for every node."""
-        key = (node.digest, node.from_zero)
-        if key not in self._walked:
-            self._walked[key] = self._walk_anew(node)
-        return self._walked[key]
+        key = (node.digest, node.from_zero, self.shape(node.node))
+        found = _WALKED.get(key)
+        if found is None:
+            found = _remembered(_WALKED, key, self._walk_anew(node))
+        return found
 
     def _walk_anew(self, node: Chained) -> tuple[list[Context], Shape]:
         inner = self.shape(node.node)
@@ -151,10 +169,12 @@ class Renderer:
 
     def voices(self, mix: Mix) -> list[Voice]:
         """What sounds in a mix, each placed: members that are in no group, then groups; what is muted is left out."""
-        key = (mix.digest, (*(one.id for one in mix.members), *(one.id for one in mix.groups)))
-        if key not in self._voiced:
-            self._voiced[key] = self._voices_anew(mix)
-        return self._voiced[key]
+        names = tuple([member.id for member in mix.members] + [group.id for group in mix.groups])
+        key = (mix.digest, names, tuple([self.shape(member.node) for member in mix.members]))
+        found = _VOICED.get(key)
+        if found is None:
+            found = _remembered(_VOICED, key, self._voices_anew(mix))
+        return found
 
     def _voices_anew(self, mix: Mix) -> list[Voice]:
         rate = self.mix_rate(mix)
@@ -411,8 +431,9 @@ class Renderer:
         self.renders["mix"] += 1
         shape = self._mix_shape(mix)
         voices = [(voice, voice.place + shape.zero, self.audio(voice.node)[0]) for voice in self.voices(mix)]
-        for at in range(start, shape.frames, BLOCK):
-            count = min(BLOCK, shape.frames - at)
+        at, size = start, FIRST
+        while at < shape.frames:
+            count = min(size, shape.frames - at)
             total = np.zeros((count, 2), np.float64)
             for voice, first, audio in voices:
                 low, high = max(at, first), min(at + count, first + len(audio))
@@ -420,6 +441,7 @@ class Renderer:
                     total[low - at : high - at] += voice.heard(np.asarray(audio[low - first : high - first]), low - first)
             result = total.astype(np.float32)
             yield convert(result, "mono") if shape.channels == 1 else result
+            at, size = at + count, min(BLOCK, size * 2)
 
 
 def _on_sum(mix: Mix) -> Chained:
