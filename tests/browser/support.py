@@ -117,6 +117,8 @@ class InBrowser(unittest.TestCase):
         self.page.get_by_label("Library", exact=True).select_option("+")
         self.page.get_by_label("Name of the new library").fill(name)
         self.press("Enter")
+        # the library before may be empty too
+        expect(self.page.get_by_label("Library", exact=True).locator("option:checked")).to_contain_text(name)
         expect(self.page.get_by_text("This library holds no sounds yet")).to_be_visible()
 
     def choose(self, name: str) -> None:

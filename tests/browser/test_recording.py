@@ -92,8 +92,8 @@ class Recording(InBrowser):
     def assert_unbroken(self, samples: np.ndarray) -> None:
         """The take is what the microphone played, sample by sample, without a block of ours lost, doubled or moved.
 
-        On a busy machine Chromium's fake device itself leaves out or fills in some frames now and then: up to three such places
-        are let pass, each within one window. Ours are blocks of 4096 frames; a step by any number of those is never let pass.
+        On a busy machine Chromium's fake device itself leaves out or fills in some frames, more than once a second at times: three such
+        places a second are let pass. Ours are blocks of 4096 frames; a step by any number of those is never let pass.
         """
         played = files.read(self.folder / "microphone.wav")[0][:, 0]
         loop, known = np.concatenate([played, played[:WINDOW]]), np.fft.rfft(played)
@@ -113,8 +113,9 @@ class Recording(InBrowser):
                 self.assertNotEqual(apart % BLOCK, 0, f"{apart / BLOCK:.0f} blocks went amiss before {at / RATE:.3f} s of {len(samples) / RATE:.3f} s")
             offset = found
         self.assertGreaterEqual(offset, 0, "nothing of what the microphone played is in the take")
-        self.assertLessEqual(steps, 3, f"the take of {len(samples) / RATE:.3f} s is broken too often")
-        self.assertLessEqual(rough, 6, f"the take of {len(samples) / RATE:.3f} s is broken too often")
+        seconds = len(samples) / RATE
+        self.assertLessEqual(steps, 5 + 3 * seconds, f"the take of {seconds:.3f} s is broken too often")
+        self.assertLessEqual(rough, 10 + 4 * seconds, f"the take of {seconds:.3f} s is broken too often")
 
     def same(self, piece: np.ndarray, loop: np.ndarray, where: int) -> bool:
         return bool(np.abs(piece - loop[where : where + len(piece), None]).max() < ONE_STEP)
