@@ -15,7 +15,7 @@ from starlette.background import BackgroundTask
 from oskren.api.common import InLibrary, InStudio, small
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Mix
+from oskren.core.nodes.model import Mix, sounding
 from oskren.core.stacking.difference import differences
 from oskren.core.words.names import legal
 from oskren.store import designs as kept
@@ -121,7 +121,7 @@ def _version(row: Version) -> VersionView:
 def keep_version(studio: InStudio, library: InLibrary, number: int, new: NewVersion) -> VersionView:
     """Keep a state of a design by name, measured so that it can be compared at matched loudness."""
     kept.design(library, number)
-    if not any(not member.mute for member in new.mix.members):
+    if not sounding(new.mix):
         return _version(kept.keep_version(library, number, new.name, new.notes, new.mix, {}, b""))
     found = studio.facts(library, new.mix)
     facts = {"lufs": found["measures"]["integrated_lufs"], "seconds": found["frames"] / found["rate"]}

@@ -12,10 +12,10 @@ from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of
 from oskren.api.designs import DesignView
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, thawed
+from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, sounding, thawed
 from oskren.core.stacking import tune
 from oskren.core.stacking.perform import Performance, laid_out
-from oskren.core.stacking.shares import SumFacts
+from oskren.core.stacking.shares import SumFacts, warned
 from oskren.store import designs as kept
 from oskren.store import wanted as wanting
 from oskren.work import designs as work
@@ -223,35 +223,18 @@ def _line(knots: list[list[float]]) -> list[list[float]]:
     return kept if kept[-1] == knots[-1] else [*kept, knots[-1]]
 
 
-def _sounding(mix: Mix) -> bool:
-    muted = {group.id for group in mix.groups if group.mute}
-    return any(not member.mute and member.group not in muted for member in mix.members)
-
-
 @router.post("/stack/sum")
 def measure_sum(studio: InStudio, library: InLibrary, mix: Mix) -> Sum:
     """Render the sum and read its meters."""
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_momentary_lufs", "max_short_term_lufs")
-    if not _sounding(mix):
+    if not sounding(mix):
         return Sum(**dict.fromkeys(names), seconds=0.0, facts=None, warning="", over=False)
     # meters may take their time: what is being heard goes first
     found = studio.workers.submit("batch", tasks.sum_meters, studio.place(library, mix), mix.model_dump(mode="json")).result()
     facts = SumFacts(**found["facts"])
     measures: dict[str, Any] = {name: found["measures"][name] for name in names}
-    warning, over = _warned(mix, measures["true_peak_dbtp"], facts)
+    warning, over = warned(mix, measures["true_peak_dbtp"], facts)
     return Sum(**measures, seconds=found["seconds"], facts=facts, warning=warning, over=over)
-
-
-def _warned(mix: Mix, true_peak: float | None, facts: SumFacts) -> tuple[str, bool]:
-    """A sentence when little is left below full scale, or nothing, naming who gives most to the highest peak."""
-    if true_peak is None or true_peak < -1.0 or facts.peak_at_s is None:
-        return "", False
-    name = next((one.name for one in (*mix.members, *mix.groups) if one.id == facts.peak_by), "") or "a layer"
-    share = next(one.at_peak for one in facts.shares if one.id == facts.peak_by)
-    where = f"{name} gives {100 * share:.0f} % of its highest peak, at {facts.peak_at_s:+.3f} s"
-    if true_peak > 0:
-        return f"The sum is {true_peak:.1f} dB over full scale: {where}.", True
-    return f"{-true_peak:.1f} dB are left before the sum clips: {where}.", False
 
 
 @router.get("/stack/layer")

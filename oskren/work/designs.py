@@ -11,7 +11,7 @@ from typing import Any
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, thawed
+from oskren.core.nodes.model import Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, sounding, thawed
 from oskren.core.stacking.swap import renewed, replaced_everywhere, swapped
 from oskren.core.words.conditions import parse
 from oskren.store import Library, designs, keeping
@@ -56,7 +56,7 @@ def layer_of_design(studio: Studio, library: Library, number: int) -> Member:
 
 
 def _zero_s(studio: Studio, library: Library, mix: Mix) -> float:
-    if not any(not member.mute for member in mix.members):
+    if not sounding(mix):
         raise OskrenError("This design holds nothing that is heard; give it a layer first.")
     shape = studio.renderer(library).output_shape(mix)
     return shape.zero / shape.rate
@@ -165,7 +165,7 @@ def rebuild(studio: Studio, library: Library, told: Callable[[int, int], None] |
 
 def print_design(studio: Studio, library: Library, mix: Mix, name: str, category: str = "", design: int | None = None) -> int:
     """Print a mix to the library; it is known as the print of its design."""
-    if not any(not member.mute for member in mix.members):
+    if not sounding(mix):
         raise OskrenError("Every layer is muted or there is none; nothing would be heard in the print.")
     number = studio.print_node(library, mix, name, category)
     if design is not None:

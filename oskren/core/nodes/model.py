@@ -396,6 +396,12 @@ def inputs(node: Node) -> list[Node]:
             return [node.node]
 
 
+def sounding(mix: Mix) -> bool:
+    """Whether anything of a design is heard: a layer that is not muted, in no muted group."""
+    muted = {group.id for group in mix.groups if group.mute}
+    return any(not member.mute and member.group not in muted for member in mix.members)
+
+
 def steps_of(mix: Mix) -> list[Step]:
     """Every step of a design: of its sum, its groups and its layers."""
     return [step for chain in (mix.chain, *(group.chain for group in mix.groups), *(member.chain for member in mix.members)) for step in chain]

@@ -137,3 +137,15 @@ def sum_facts(renderer: Renderer, mix: Mix) -> SumFacts:
         peak_by=by,
         mix_peak_dbfs=level,
     )
+
+
+def warned(mix: Mix, true_peak_dbtp: float | None, facts: SumFacts) -> tuple[str, bool]:
+    """A sentence when little is left below full scale, or nothing, naming who gives most to the highest peak; and whether it is over."""
+    if true_peak_dbtp is None or true_peak_dbtp < -NEAR_DB or facts.peak_at_s is None:
+        return "", False
+    names = {one.id: one.name for one in mix.members} | {one.id: one.name for one in mix.groups}
+    share = next(one.at_peak for one in facts.shares if one.id == facts.peak_by)
+    where = f"{names.get(facts.peak_by) or 'a layer'} gives {100 * share:.0f} % of its highest peak, at {facts.peak_at_s:+.3f} s"
+    if true_peak_dbtp > 0:
+        return f"The sum is {true_peak_dbtp:.1f} dB over full scale: {where}.", True
+    return f"{-true_peak_dbtp:.1f} dB are left before the sum clips: {where}.", False
