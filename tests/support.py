@@ -10,6 +10,7 @@ import numpy as np
 
 from oskren.core.audio import files
 from oskren.core.nodes import Cache, Renderer, Source
+from oskren.core.nodes.voices import between_sides
 from oskren.core.types import Samples
 
 RATE = 48_000
@@ -47,6 +48,12 @@ def pitch_of(samples: Samples, rate: int = RATE) -> float:
 
 def cents(measured: float, wanted: float) -> float:
     return float(1200 * np.log2(measured / wanted))
+
+
+def pan_gains(pan: float, channels: int) -> Samples:
+    """What each channel of a sound gives to left and right at a pan, as a mix hears it: shape (channels, 2)."""
+    layout = "mono" if channels == 1 else "stereo"
+    return between_sides(np.eye(channels, dtype=np.float32), layout, "stereo", np.array([pan]), np.zeros(1), 1.0, np.ones(1))
 
 
 class InFolder(unittest.TestCase):

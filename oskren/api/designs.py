@@ -5,9 +5,9 @@ from __future__ import annotations
 import shutil
 import tempfile
 from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter, File, UploadFile
+from fastapi import APIRouter, File, Query, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
@@ -163,10 +163,10 @@ def save_bundle(library: InLibrary, number: int) -> FileResponse:
 
 
 @router.post("/bundles")
-def load_bundle(studio: InStudio, library: InLibrary, file: UploadFile = File()) -> DesignView:
-    """Take a bundle into this library: its sounds become sounds here, its design a design."""
+def load_bundle(studio: InStudio, library: InLibrary, file: UploadFile = File(), project: Annotated[int, Query(ge=1)] = 1) -> DesignView:
+    """Take a bundle into this library: its sounds become sounds here, its design a design of a project."""
     with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
         path = Path(folder) / "bundle.zip"
         with open(path, "wb") as out:
             shutil.copyfileobj(file.file, out, 1 << 20)
-        return _view(bundles.take_in(studio, library, path, file.filename or "the bundle"))
+        return _view(bundles.take_in(studio, library, path, file.filename or "the bundle", project))

@@ -10,6 +10,8 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.designs import DesignView
+from oskren.core.audio.layouts import CHANNELS
+from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, sounding, thawed
@@ -47,6 +49,14 @@ class Placed(BaseModel):
     stale: bool
 
 
+class Speaker(BaseModel):
+    """A loudspeaker of a wide sum: x from -1 (left) to 1, y from -1 (back) to 1 (front)."""
+
+    name: str
+    x: float
+    y: float
+
+
 class Layout(BaseModel):
     """Every layer placed, and the length of the sum."""
 
@@ -54,6 +64,7 @@ class Layout(BaseModel):
     start_s: float
     seconds: float
     rate: int
+    speakers: list[Speaker]
 
 
 class Sum(BaseModel):
@@ -214,7 +225,9 @@ def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
                 stale=member.frozen is not None and member.frozen.of is not None and node_hash(member.frozen.of) != node_hash(unfrozen),
             )
         )
-    return Layout(layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate)
+    wide = spots(mix.layout) if mix.layout in SPOTTED and mix.layout in WIDE else []
+    speakers = [Speaker(name=CHANNELS[mix.layout][lane], x=spot[0], y=spot[1]) for lane, spot in enumerate(wide) if spot is not None]
+    return Layout(layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate, speakers=speakers)
 
 
 def _line(knots: list[list[float]]) -> list[list[float]]:

@@ -18,8 +18,8 @@ from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.nodes.model import Mix, Source, leaves
 from oskren.core.vary.recipe import Recipe
 
-FORMAT, VERSION = "oskren-bundle", 2
-READS = (1, 2)
+FORMAT, VERSION = "oskren-bundle", 3
+READS = (1, 2, 3)
 MOST_FILES, MOST_BYTES, MOST_TEXT = 512, 4 << 30, 64 << 20
 
 
@@ -43,7 +43,7 @@ class Document(BaseModel):
     model_config = ConfigDict(extra="ignore")
 
     format: Literal["oskren-bundle"]
-    version: Literal[1, 2]
+    version: Literal[1, 2, 3]
     name: str = ""
     audio: dict[str, str] = Field(default_factory=dict, description="Files inside the bundle by the hash of their audio; each is checked against it.")
     mix: Mix
@@ -142,7 +142,7 @@ def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Pat
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise OskrenError(f"{path}: its design.json does not say format '{FORMAT}'")
     if document.get("version") not in READS:
-        raise OskrenError(f"{path}: is of version {document.get('version')}; this Oskren reads versions {' and '.join(map(str, READS))}")
+        raise OskrenError(f"{path}: is of version {document.get('version')}; this Oskren reads versions {READS[0]} to {READS[-1]}")
     audio: dict[str, Path] = {}
     sources: dict[str, dict[str, Any]] = {}
 
@@ -169,7 +169,7 @@ def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Pat
         if not isinstance(value, dict):
             return value
         if set(value) == {"file"} or (value.get("kind") == "source" and "file" in value):
-            return source(str(value["file"]))
+            return source(str(value["file"])) | ({"layout": value["layout"]} if "layout" in value else {})
         return {name: resolved(one) for name, one in value.items()}
 
     raw = document.get("mix")

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import dataclasses
 from pathlib import Path
 
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, Origin, node_hash
+from oskren.core.nodes.model import Member, Mix, Origin, leaves, node_hash
 from oskren.core.words.propose import Proposal
 from oskren.store import Library, designs
 from oskren.store.tables import Design
@@ -14,7 +15,7 @@ from oskren.work import tasks
 from oskren.work.studio import Studio
 
 
-def take_in(studio: Studio, library: Library, path: Path, shown: str) -> Design:
+def take_in(studio: Studio, library: Library, path: Path, shown: str, project: int = 1) -> Design:
     """Make a design of a bundle, in a library that may be another than it came from.
 
     Its recordings become sounds, under the names its layers have; frozen and printed audio goes beside them. Layers made with a sound
@@ -31,11 +32,12 @@ def take_in(studio: Studio, library: Library, path: Path, shown: str) -> Design:
         raise OskrenError(str(error).replace(str(path), shown)) from error
     found = {}
     titles = dict(_titles(loaded.mix))
+    layouts = {leaf.audio: leaf.layout for leaf in leaves(loaded.mix)}
     for audio in loaded.originals:
         examined = tasks.examine(studio.place(), str(loaded.audio[audio]))
         if isinstance(examined, tuple):
             raise OskrenError(f"{shown}: a sound in it {examined[1]}")
-        found[audio] = examined
+        found[audio] = dataclasses.replace(examined, layout=layouts.get(audio) or examined.layout)
     arrival = library.arrival(f"Bundle {loaded.name}")
     here: dict[str, Origin] = {}
     for audio, examined in found.items():
@@ -44,7 +46,7 @@ def take_in(studio: Studio, library: Library, path: Path, shown: str) -> Design:
     for audio, file in loaded.audio.items():
         if audio not in found:
             library.keep_media(audio, file)
-    return designs.add(library, loaded.name, _at_home(loaded.mix, here))
+    return designs.add(library, loaded.name, _at_home(loaded.mix, here), project)
 
 
 def _titles(mix: Mix) -> list[tuple[str, str]]:

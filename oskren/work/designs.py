@@ -186,7 +186,7 @@ def reprint(studio: Studio, library: Library, number: int) -> None:
     made, facts = studio.printed(library, mix)
     measures = Measures(**facts["measures"]).model_dump() | {"anchor_s": round(_zero_s(studio, library, mix), 6), "anchor_kind": "hit"}
     values: dict[str, Any] = {"node": made.model_dump(mode="json"), "key": node_hash(made), "measures": measures, "row": facts["row"]}
-    library.change(number, values | {name: facts[name] for name in ("rate", "channels", "frames")})
+    library.change(number, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout")})
     designs.note_print(library, number, made_of, mix)
 
 

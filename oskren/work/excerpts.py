@@ -78,7 +78,7 @@ def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], ta
                 tags=tuple(dict.fromkeys([*sound.tags.split(), *tags.split()])),
                 sure=sound.category_sure,
                 cut_from=number,
-                layout=sound.layout,
+                layout=facts["layout"],
                 recorded=sound.recorded,
                 rights=sound.rights,
             )

@@ -183,7 +183,7 @@ def make_selects(
             tags=tuple(tags),
             sure=1.0 if mark.category else sound.category_sure,
             cut_from=sound.id,
-            layout=sound.layout,
+            layout=found["layout"],
             recorded=sound.recorded,
             rights=sound.rights,
         )

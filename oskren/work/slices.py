@@ -79,6 +79,18 @@ def make_one_shots(
         measures = Measures(**found["measures"]).model_copy(update={"anchor_s": round(piece.attack_s - piece.start_s, 6), "anchor_kind": "hit"})
         name = f"{source.name} {position + 1:0{digits}d}"
         made.append(
-            library.add_made(name, "one-shot", one, found["rate"], found["channels"], found["frames"], measures, found["row"], arrival, source.category)
+            library.add_made(
+                name,
+                "one-shot",
+                one,
+                found["rate"],
+                found["channels"],
+                found["frames"],
+                measures,
+                found["row"],
+                arrival,
+                source.category,
+                layout=found["layout"],
+            )
         )
     return made

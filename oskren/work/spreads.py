@@ -97,6 +97,7 @@ def print_kept(studio: Studio, library: Library, spread: int, told: Told | None 
                 Measures(**facts["measures"]),
                 one.row,
                 arrival,
+                layout=facts.get("layout", ""),
             )
         )
         if told:

@@ -209,7 +209,7 @@ class Studio:
         facts = self.workers.live(tasks.facts, place, dumped)
         audio, path = self.workers.live(tasks.render_print, place, dumped, str(library.folder / "media"))
         library.adopt_media(audio, Path(path))
-        made = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], of=node)
+        made = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], layout=facts["layout"] or None, of=node)
         found = Peaks.load(place.peaks_path(node_hash(node)))
         if found is not None:
             found.save(place.peaks_path(node_hash(made)))
@@ -219,6 +219,5 @@ class Studio:
         """Print a node as a sound of the library; the new sound's id."""
         made, facts = self.printed(library, node)
         arrival = library.arrival(f"Print of {name}")
-        return library.add_made(
-            name, "print", made, facts["rate"], facts["channels"], facts["frames"], Measures(**facts["measures"]), facts["row"], arrival, category
-        )
+        shape = (facts["rate"], facts["channels"], facts["frames"])
+        return library.add_made(name, "print", made, *shape, Measures(**facts["measures"]), facts["row"], arrival, category, layout=facts["layout"])

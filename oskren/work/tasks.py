@@ -144,21 +144,30 @@ def anchors(items: list[tuple[int, str]], kind: str) -> list[tuple[int, float, s
 
 
 def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
-    """Render a node whole into the cache, measure it and make its waveform: shape, measures, row."""
+    """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one."""
     renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
     audio, rate = renderer.audio(parsed)
-    measures = _measured(audio, rate)
+    shape = renderer.output_shape(parsed)
+    measures = _measured(audio, shape)
     building = peaks.Building(audio.shape[1])
     building.add(np.asarray(audio))
     waveform = building.finish()
     waveform.save(place.peaks_path(node_hash(parsed)))
-    shape = renderer.output_shape(parsed)
-    return {"rate": rate, "channels": audio.shape[1], "frames": len(audio), "zero": shape.zero, "measures": measures.model_dump(), "row": waveform.row()}
+    return {
+        "rate": rate,
+        "channels": audio.shape[1],
+        "frames": len(audio),
+        "zero": shape.zero,
+        "layout": shape.unusual,
+        "measures": measures.model_dump(),
+        "row": waveform.row(),
+    }
 
 
-def _measured(audio: Samples, rate: int, *, slow: bool = True) -> report.Measures:
-    size = max(1, round(rate * noise.FRAME_S)) * 100
-    return report.measure_blocks((np.array(audio[at : at + size]) for at in range(0, len(audio), size)), rate, audio.shape[1], slow=slow)
+def _measured(audio: Samples, shape: Shape, *, slow: bool = True) -> report.Measures:
+    size = max(1, round(shape.rate * noise.FRAME_S)) * 100
+    parts = (np.array(audio[at : at + size]) for at in range(0, len(audio), size))
+    return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow)
 
 
 def waveform(place: Place, node: dict[str, Any]) -> None:
@@ -355,7 +364,7 @@ def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     assert isinstance(parsed, Mix)
     audio, rate = renderer.audio(parsed)
     return {
-        "measures": _measured(audio, rate, slow=False).model_dump(),
+        "measures": _measured(audio, renderer.output_shape(parsed), slow=False).model_dump(),
         "seconds": len(audio) / rate,
         "facts": sum_facts(renderer, parsed).model_dump(),
     }

@@ -151,6 +151,20 @@ class Stacking(Running):
         layers = self.post(f"{HERE}/stack/layout", both)["layers"]
         self.assertAlmostEqual(layers[1]["start_s"] + layers[1]["anchor_s"], 0, places=4)
 
+    def test_wide_sums_say_where_their_loudspeakers_are_and_are_printed_as_what_they_are(self) -> None:
+        layer = self.layer("brass hit", pan=-1.0, back=1.0)
+        for layout, speakers in (("stereo", 0), ("quad", 4), ("5.1", 5), ("ambix", 0)):
+            mix = self.mix(layer, layout=layout)
+            self.assertEqual(len(self.post(f"{HERE}/stack/layout", mix)["speakers"]), speakers)
+        made = self.post(f"{HERE}/stack/print", {"mix": self.mix(layer, layout="ambix"), "name": "Round"})
+        self.assertEqual((made["layout"], made["channels"]), ("ambix", 4))
+        opened = self.post(f"{HERE}/open", {"sound": made["id"]})
+        self.assertEqual((opened["layout"], opened["lanes"]), ("ambix", ["W", "Y", "Z", "X"]))
+        meters = self.post(f"{HERE}/stack/sum", self.mix(layer, layout="5.1"))
+        self.assertAlmostEqual(
+            meters["integrated_lufs"] - self.post(f"{HERE}/stack/sum", self.mix({**layer, "back": 0.0}, layout="5.1"))["integrated_lufs"], 1.49, places=1
+        )
+
     def test_a_performance_is_kept_as_a_design(self) -> None:
         layer = self.layer("glass hit")
         slot = {"name": "glass", "node": layer["node"], "anchor_s": layer["anchor_s"], "seconds": 1.0, "origin": layer["origin"], "choke": "g"}

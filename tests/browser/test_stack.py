@@ -358,6 +358,37 @@ class Stacking(InBrowser):
         expect(page.get_by_test_id("warning")).to_have_text(re.compile(r"The sum is [\d.]+ dB over full scale: Tone 220 gives \d+ % of its highest peak"))
         expect(page.get_by_test_id("shares")).to_contain_text("Tone 220")
 
+    def test_a_sum_of_four_channels_has_a_front_and_a_back(self) -> None:
+        page = self.page
+        number = self.design(self.layer("Bolt drop"), self.layer("Tone 220", gain_db=-12.0), name="Round")
+        self.open()
+        page.get_by_role("button", name=re.compile("^Sum")).click()
+        page.get_by_label("Channels of the sum").select_option("quad")
+        self.kept_mix(number, "mix.layout === 'quad'")
+        self.choose_layer(0)
+        box = page.get_by_test_id("plane").bounding_box()
+        assert box is not None
+        page.mouse.move(box["x"] + 60, box["y"] + 12)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 108, box["y"] + 108, steps=4)  # the corner of the right back
+        page.mouse.up()
+        self.kept_mix(number, "mix.members[0].pan === 1 && mix.members[0].back === 1")
+        expect(page.get_by_label("Front to back: back, type a value")).to_be_visible()
+        page.get_by_role("tab", name="Curves").click()
+        page.get_by_label("What the curve moves").select_option(label="Front to back")
+        page.get_by_label("Points of the curve").fill("0 0, 1 -1")
+        page.get_by_label("Points of the curve").press("Enter")
+        self.kept_mix(number, "mix.members[0].envelopes[0].control === 'back'")
+        mix = self.mix(number)
+        mix["members"] = mix["members"][:1]
+        bolt, rate, zero = self.heard(mix)
+        self.assertEqual(bolt.shape[1], 4)
+        powers = (bolt[zero : zero + rate // 50] ** 2).sum(axis=0), (bolt[zero + rate - rate // 20 : zero + rate] ** 2).sum(axis=0)
+        self.assertEqual([int(np.argmax(one)) for one in powers], [3, 1])  # right back first, right front after a second
+        self.press("Enter")
+        expect(page.get_by_role("status").filter(has_text="Round")).to_be_visible()
+        self.kept(f"{HERE}/sounds?q=where kind print", "it.rows[0].layout === 'quad' && it.rows[0].channels === 4")
+
     def test_a_bundle_is_saved_and_loaded_in_another_library(self) -> None:
         page = self.page
         number = self.design(self.layer("Bolt drop", pitch_st=-3.0), self.layer("Dome glass, ring"), name="Travelling")
@@ -371,7 +402,7 @@ class Stacking(InBrowser):
         self.stage("Gather")
         self.new_library("Yonder")
         self.stage("Stack")
-        page.get_by_role("button", name="Begin a design").click()
+        expect(page.get_by_role("button", name="Begin a design")).to_be_visible()  # nothing is here yet
         page.get_by_label("Bundle to load").set_input_files(path)
         expect(page.get_by_role("status").filter(has_text="Travelling is a design of this library now")).to_be_visible()
         expect(page.locator("[data-layer]")).to_have_count(2)

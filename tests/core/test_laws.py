@@ -9,10 +9,9 @@ from hypothesis import strategies as st
 from oskren.core.measure import anchor, levels, loudness, noise, pitch, report, spectrum
 from oskren.core.nodes import Chained, Excerpt, Loop, Member, Mix, Step
 from oskren.core.nodes.model import deepest, leaves, node_hash
-from oskren.core.nodes.voices import pan_gains
 from oskren.core.slicing import detect
 from tests.core.test_steps import through
-from tests.support import RATE, InFolder, sine, struck
+from tests.support import RATE, InFolder, pan_gains, sine, struck
 from tests.support import noise as white
 
 few = settings(deadline=None, max_examples=12)

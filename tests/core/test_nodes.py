@@ -70,6 +70,19 @@ class Blockwise(InFolder):
             with self.subTest(step=key):
                 np.testing.assert_allclose(run([1, 63, 5000, 17, 40_000, 2919]), run([len(samples)]), atol=1e-6)
 
+    def test_every_step_takes_mono_and_a_wide_sum(self) -> None:
+        """One or six channels go through every step and come out as many as it says, each heard."""
+        for channels in (1, 6):
+            samples = noise(0.7, -18, channels=channels, seed=channels)
+            source = self.source(samples, name=f"{channels}.wav")
+            for key in REGISTRY:
+                node = Chained(node=source, chain=(Step(kind=key, params=PARAMS.get(key, {})),))
+                with self.subTest(step=key, channels=channels):
+                    shape, out = self.renderer.output_shape(node), np.asarray(self.renderer.audio(node)[0])
+                    self.assertEqual(out.shape, (shape.frames, shape.channels))
+                    self.assertTrue(np.isfinite(out).all())
+                    self.assertTrue((np.abs(out).max(axis=0) > 0).all())
+
     def test_a_step_limited_to_a_part_leaves_the_rest_alone(self) -> None:
         node = Chained(node=self.node, chain=(Step(kind="gain", params={"gain_db": -60.0}, start_s=0.5, end_s=1.0),))
         dry, out = self.renderer.read(self.node, 0, 10**6), self.renderer.read(node, 0, 10**6)

@@ -7,13 +7,12 @@ from scipy import signal
 
 from oskren.core.audio import dither, layouts
 from oskren.core.measure import levels
-from oskren.core.nodes.voices import pan_gains
 from oskren.core.steps import Context, kind_of
 from oskren.core.steps.dynamics import LimiterParams
 from oskren.core.steps.edges import SHAPES, fade_gain
 from oskren.core.steps.equaliser import butterworth, cookbook
 from oskren.core.steps.space import SpaceParams, response
-from tests.support import RATE, noise, sine
+from tests.support import RATE, noise, pan_gains, sine
 
 
 def gain_at(sections: np.ndarray, hz: float, rate: int = RATE) -> float:

@@ -16,6 +16,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
 from oskren.core.audio.layouts import layout_of
+from oskren.core.audio.places import WIDE
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.steps.base import REGISTRY, checked, kind_of
@@ -177,8 +178,9 @@ class Origin(Frozen):
 class Member(Frozen):
     """One sound in a mix: its anchor (s of its node) lands ``at_s`` from the mix's zero.
 
-    Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again; so are the envelopes of gain and
-    pan, which add to those (dB, and -1 to 1), while that of pitch (st) is part of the audio. Points of envelopes lie in the time of the
+    Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again; so are the envelopes of gain, pan
+    and back, which add to those (dB, -1 to 1, and 0 to 1), while that of pitch (st) is part of the audio. ``back`` (0 front, 1 back) and
+    ``width`` (0 a point, 1 as wide as the sound is) are heard where the sum has more than two channels. Points of envelopes lie in the time of the
     node. ``frozen`` is heard in place of the node with all that is done to it; taking it away thaws.
     """
 
@@ -190,6 +192,8 @@ class Member(Frozen):
     anchor_s: float = 0.0
     gain_db: float = Field(0.0, ge=-96, le=36)
     pan: float = Field(0.0, ge=-1, le=1)
+    back: float = Field(0.0, ge=0, le=1)
+    width: float = Field(1.0, ge=0, le=1)
     mute: bool = False
     pitch_st: float = Field(0.0, ge=-48, le=36)
     keep_length: bool = False
@@ -212,21 +216,26 @@ class Member(Frozen):
     frozen: Print | None = None
 
     def envelope(self, control: str) -> Envelope | None:
-        """The envelope of gain_db, pan or pitch_st that changes something."""
+        """The envelope of gain_db, pan, back or pitch_st that changes something."""
         return next((one for one in self.envelopes if one.control == control and one.moves), None)
 
 
 class Group(Frozen):
-    """Layers that share gain, pan, mute and a chain; to the mix they are one more mix in it."""
+    """Layers that share gain, pan (and front/back and width), mute and a chain; to the mix they are one more mix in it."""
 
     id: str = Field(min_length=1, max_length=60)
     name: str = Field("", max_length=400)
     gain_db: float = Field(0.0, ge=-96, le=36)
     pan: float = Field(0.0, ge=-1, le=1)
+    back: float = Field(0.0, ge=0, le=1)
+    width: float = Field(1.0, ge=0, le=1)
     mute: bool = False
     chain: tuple[Step, ...] = ()
     colour: Colour = ""
     frozen: Print | None = None
+
+
+SumLayout = Literal["mono", "stereo", "quad", "5.1", "7.1", "ambix"]
 
 
 class Mix(Frozen):
@@ -237,7 +246,7 @@ class Mix(Frozen):
     groups: tuple[Group, ...] = Field((), max_length=200)
     chain: tuple[Step, ...] = ()
     rate: int | None = None
-    layout: Literal["mono", "stereo"] = "stereo"
+    layout: SumLayout = "stereo"
 
 
 Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Row | Mix, Field(discriminator="kind")]
@@ -332,11 +341,17 @@ def _way(envelope: Envelope) -> list[Any]:
     return [envelope.control, envelope.points, envelope.curve]
 
 
-def _member_facts(member: Member) -> list[Any]:
-    facts: list[Any] = [node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan]
+def _in_plane(one: Member | Group, layout: str) -> list[Any]:
+    """Where in the plane of a wide sum something is heard, unless it is where it was made."""
+    return [["plane", one.back, one.width]] if layout in WIDE and (one.back, one.width) != (0, 1) else []
+
+
+def _member_facts(member: Member, layout: str) -> list[Any]:
+    facts: list[Any] = [node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan, *_in_plane(member, layout)]
     if member.frozen is not None:
         facts.append(["stands for", node_hash(member_node(thawed(member)))])  # where it lies is told by what it was frozen from
-    moves = [_way(one) for control in ("gain_db", "pan") if (one := member.envelope(control))]
+    controls = ("gain_db", "pan", "back") if layout in WIDE else ("gain_db", "pan")
+    moves = [_way(one) for control in controls if (one := member.envelope(control))]
     return [*facts, moves] if moves else facts
 
 
@@ -360,13 +375,13 @@ def _facts(node: Node) -> Any:
         case Row():
             return ["row", [node_hash(part) for part in node.nodes], node.gap_s]
         case Mix():
-            members = [_member_facts(member) for member in loose(node) if not member.mute]
+            members = [_member_facts(member, node.layout) for member in loose(node) if not member.mute]
             groups = [_group_facts(node, group) for group in node.groups if not group.mute]
             return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout, *([groups] if groups else [])]
 
 
 def _group_facts(mix: Mix, group: Group) -> list[Any]:
-    facts: list[Any] = [node_hash(group_mix(mix, group, None)), group.gain_db, group.pan]
+    facts: list[Any] = [node_hash(group_mix(mix, group, None)), group.gain_db, group.pan, *_in_plane(group, mix.layout)]
     return facts if group.frozen is None else [*facts, group.frozen.audio]
 
 

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 import numpy as np
 
 from oskren.core.audio import files
-from oskren.core.audio.layouts import convert
+from oskren.core.audio.layouts import CHANNELS, convert
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.cache import Cache
 from oskren.core.nodes.limits import Limited, overlap
@@ -34,7 +34,7 @@ from oskren.core.nodes.model import (
     node_hash,
     thawed,
 )
-from oskren.core.nodes.voices import Shape, Voice
+from oskren.core.nodes.voices import Moves, Shape, Spot, Voice
 from oskren.core.steps.base import Context, Stream, Summary, kind_of
 from oskren.core.steps.edges import fade_gain
 from oskren.core.timemap import TimeMap
@@ -182,16 +182,17 @@ class Renderer:
         for member in loose(mix):
             if not member.mute:
                 node, shape, place = self.placed(mix, member)
-                gain, pan = member.envelope("gain_db"), member.envelope("pan")
-                moments = self.time_map(self._at_rate(thawed(member), rate)) if gain or pan else TimeMap.identity()
-                found.append(Voice(member.id, node, shape, place, member.gain_db, member.pan, gain, pan, moments))
+                moves = Moves(*(member.envelope(control) for control in ("gain_db", "pan", "back")))
+                moments = self.time_map(self._at_rate(thawed(member), rate)) if moves.any else TimeMap.identity()
+                found.append(Voice(member.id, node, shape, place, member.gain_db, Spot(member.pan, member.back, member.width), mix.layout, moves, moments))
         for group in mix.groups:
             own = group_mix(mix, group, rate)
             if not group.mute and any(not member.mute for member in own.members):
                 shape = self.output_shape(own)
                 frozen = None if group.frozen is None else Member(node=group.frozen)
                 node_: Node = own if frozen is None else self._at_rate(frozen, rate)
-                found.append(Voice(group.id, node_, shape if frozen is None else self.shape(node_), -shape.zero, group.gain_db, group.pan))
+                own_shape = shape if frozen is None else self.shape(node_)
+                found.append(Voice(group.id, node_, own_shape, -shape.zero, group.gain_db, Spot(group.pan, group.back, group.width), mix.layout))
         return found
 
     def _mix_shape(self, mix: Mix) -> Shape:
@@ -200,7 +201,7 @@ class Renderer:
         spans = [(voice.place, voice.place + voice.shape.frames) for voice in self.voices(mix)]
         first = min((start for start, _ in spans), default=0)
         last = max((end for _, end in spans), default=0)
-        return Shape(max(1, last - first), self.mix_rate(mix), 1 if mix.layout == "mono" else 2, -first)
+        return Shape(max(1, last - first), self.mix_rate(mix), len(CHANNELS[mix.layout]), -first, mix.layout)
 
     def _row(self, row: Row) -> tuple[Shape, list[tuple[int, Node, Shape]]]:
         """Shape of a row; of each part the frame it begins at, its node at the row's rate, and its shape."""
@@ -434,7 +435,7 @@ class Renderer:
         at, size = start, FIRST
         while at < shape.frames:
             count = min(size, shape.frames - at)
-            total = np.zeros((count, 2), np.float64)
+            total = np.zeros((count, max(2, shape.channels)), np.float64)
             for voice, first, audio in voices:
                 low, high = max(at, first), min(at + count, first + len(audio))
                 if low < high:

@@ -12,6 +12,8 @@ from oskren.core.steps.base import REGISTRY
 FIELDS: tuple[tuple[str, str, str], ...] = (
     ("gain_db", "gain", "dB"),
     ("pan", "pan", ""),
+    ("back", "front/back", ""),
+    ("width", "width", ""),
     ("pitch_st", "pitch", "st"),
     ("stretch", "stretch", "×"),
     ("at_s", "place", "s"),
@@ -31,7 +33,7 @@ SWITCHES: tuple[tuple[str, str, str], ...] = (
     ("keep_length", "pitch with length kept", "pitch by varispeed"),
     ("locked", "locked", "unlocked"),
 )
-CURVES = {"gain_db": "gain", "pan": "pan", "pitch_st": "pitch"}
+CURVES = {"gain_db": "gain", "pan": "pan", "back": "front/back", "pitch_st": "pitch"}
 
 
 def differences(before: Mix, after: Mix) -> list[str]:
@@ -102,7 +104,7 @@ def _moved_to(before: Mix, after: Mix, old: Member, new: Member) -> list[str]:
 
 
 def _group(old: Group, new: Group) -> list[str]:
-    said = [_change(name, getattr(old, field), getattr(new, field), unit) for field, name, unit in FIELDS[:2] if getattr(old, field) != getattr(new, field)]
+    said = [_change(name, getattr(old, field), getattr(new, field), unit) for field, name, unit in FIELDS[:4] if getattr(old, field) != getattr(new, field)]
     if old.name != new.name:
         said.append(_change("name", old.name, new.name, ""))
     if old.mute != new.mute:

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from oskren.core.audio.layouts import convert
 from oskren.core.measure.levels import amplitude, db
-from oskren.core.measure.loudness import k_weighting
+from oskren.core.measure.loudness import channel_weights, k_weighting
 from oskren.core.nodes.model import Mix
 from oskren.core.nodes.render import BLOCK, Renderer
 from oskren.core.nodes.voices import Voice
@@ -46,26 +46,27 @@ class SumFacts(BaseModel):
 
 
 class _Weighing:
-    """Energy of a stereo signal through the K-weighting, block after block."""
+    """Energy of a signal through the K-weighting, block after block, each channel with the weight its place has in loudness."""
 
-    def __init__(self, rate: int):
+    def __init__(self, rate: int, layout: str, channels: int):
         self._sections = k_weighting(rate)
-        self._state = np.zeros((len(self._sections), 2, 2))
+        self._state = np.zeros((len(self._sections), 2, channels))
+        self._weights = channel_weights(layout, channels)
         self.energy = 0.0
 
     def add(self, block: Samples) -> None:
         from scipy.signal import sosfilt
 
         out, self._state = sosfilt(self._sections, block.astype(np.float64), axis=0, zi=self._state)
-        self.energy += float(np.sum(out**2))
+        self.energy += float(np.sum(out**2, axis=0) @ self._weights)
 
 
 def _heard(voice: Voice, audio: Samples, first: int, at: int, count: int) -> Samples | None:
-    """Left and right of a voice over a stretch of the mix, or None where it is silent."""
+    """What a voice gives to the channels of the mix over a stretch, or None where it is silent."""
     low, high = max(at, first), min(at + count, first + len(audio))
     if low >= high:
         return None
-    out = np.zeros((count, 2), np.float32)
+    out = np.zeros((count, voice.lanes), np.float32)
     out[low - at : high - at] = voice.heard(np.asarray(audio[low - first : high - first]), low - first)
     return out
 
@@ -78,12 +79,13 @@ def share_out(renderer: Renderer, mix: Mix) -> tuple[list[Share], float | None, 
     bare = mix.model_copy(update={"chain": ()})
     shape, voices = renderer.shape(bare), renderer.voices(mix)
     sounding = [(voice, voice.place + shape.zero, renderer.audio(voice.node)[0]) for voice in voices]
-    weighed = [_Weighing(shape.rate) for _ in voices]
+    lanes = max(2, shape.channels)  # a mono sum is weighed as the two sides it is made of
+    weighed = [_Weighing(shape.rate, mix.layout if lanes > 2 else "stereo", lanes) for _ in voices]
     peaks = np.zeros(len(voices))
     highest, where, given = 0.0, 0, np.zeros(len(voices))
     for at in range(0, shape.frames, BLOCK):
         count = min(BLOCK, shape.frames - at)
-        total = np.zeros((count, 2))
+        total = np.zeros((count, lanes))
         blocks: list[Samples | None] = []
         for i, (voice, first, audio) in enumerate(sounding):
             block = _heard(voice, audio, first, at, count)
@@ -131,7 +133,7 @@ def sum_facts(renderer: Renderer, mix: Mix) -> SumFacts:
     shares, at_s, by, level = share_out(renderer, mix)
     return SumFacts(
         crest_db=round(db(top) - db(rms), 2) if rms > amplitude(-160) else None,
-        correlation=correlation(whole),
+        correlation=correlation(whole, renderer.output_shape(mix).named),
         shares=shares,
         peak_at_s=at_s,
         peak_by=by,

@@ -1931,7 +1931,7 @@ export interface paths {
         put?: never;
         /**
          * Load Bundle
-         * @description Take a bundle into this library: its sounds become sounds here, its design a design.
+         * @description Take a bundle into this library: its sounds become sounds here, its design a design of a project.
          */
         post: operations["load_bundle"];
         delete?: never;
@@ -3564,7 +3564,7 @@ export interface components {
         };
         /**
          * Group
-         * @description Layers that share gain, pan, mute and a chain; to the mix they are one more mix in it.
+         * @description Layers that share gain, pan (and front/back and width), mute and a chain; to the mix they are one more mix in it.
          */
         Group: {
             /** Id */
@@ -3584,6 +3584,16 @@ export interface components {
              * @default 0
              */
             pan: number;
+            /**
+             * Back
+             * @default 0
+             */
+            back: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
             /**
              * Mute
              * @default false
@@ -3684,6 +3694,8 @@ export interface components {
             seconds: number;
             /** Rate */
             rate: number;
+            /** Speakers */
+            speakers: components["schemas"]["Speaker"][];
         };
         /**
          * LevelAfter
@@ -3870,8 +3882,9 @@ export interface components {
          * Member
          * @description One sound in a mix: its anchor (s of its node) lands ``at_s`` from the mix's zero.
          *
-         *     Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again; so are the envelopes of gain and
-         *     pan, which add to those (dB, and -1 to 1), while that of pitch (st) is part of the audio. Points of envelopes lie in the time of the
+         *     Gain, pan, mute and place are applied to its rendered audio, so changing them renders nothing again; so are the envelopes of gain, pan
+         *     and back, which add to those (dB, -1 to 1, and 0 to 1), while that of pitch (st) is part of the audio. ``back`` (0 front, 1 back) and
+         *     ``width`` (0 a point, 1 as wide as the sound is) are heard where the sum has more than two channels. Points of envelopes lie in the time of the
          *     node. ``frozen`` is heard in place of the node with all that is done to it; taking it away thaws.
          */
         Member: {
@@ -3912,6 +3925,16 @@ export interface components {
              * @default 0
              */
             pan: number;
+            /**
+             * Back
+             * @default 0
+             */
+            back: number;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
             /**
              * Mute
              * @default false
@@ -4137,7 +4160,7 @@ export interface components {
              * @default stereo
              * @enum {string}
              */
-            layout: "mono" | "stereo";
+            layout: "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
         };
         /** Move */
         Move: {
@@ -5531,6 +5554,18 @@ export interface components {
             frames: number;
             /** Layout */
             layout?: string | null;
+        };
+        /**
+         * Speaker
+         * @description A loudspeaker of a wide sum: x from -1 (left) to 1, y from -1 (back) to 1 (front).
+         */
+        Speaker: {
+            /** Name */
+            name: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** Split */
         Split: {
@@ -11571,7 +11606,9 @@ export interface operations {
     };
     load_bundle: {
         parameters: {
-            query?: never;
+            query?: {
+                project?: number;
+            };
             header?: never;
             path: {
                 /** @description folder name of the library */

@@ -37,6 +37,8 @@ export const PLAIN_MEMBER: Omit<Member, "node"> = {
   anchor_s: 0,
   gain_db: 0,
   pan: 0,
+  back: 0,
+  width: 1,
   mute: false,
   pitch_st: 0,
   keep_length: false,

@@ -121,7 +121,8 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   };
   const layers = useLayers(history, mix, chosen, choose, layout.data ?? null, tab === "curves" ? aimAt : null);
   const { member, group, members } = layers;
-  const aims = useAims(member);
+  const speakers = layout.data?.speakers ?? [];
+  const aims = useAims(member, mix.layout);
   const aim = aims.find((one) => one.control === aimAt.control && one.step === aimAt.step) ?? LAYER_AIMS[0];
   const change = history.change;
   const toggleSolo = (id: string) => setSolo((before) => (before.includes(id) ? before.filter((one) => one !== id) : [...before, id]));
@@ -388,6 +389,9 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
                 <LayerPanel
                   member={member}
                   newer={newerOnes.some((one) => one.id === member.id && !one.gone)}
+                  layout={mix.layout}
+                  speakers={speakers}
+                  point={layout.data?.layers.find((one) => one.id === member.id)?.channels === 1}
                   onEdit={editMember}
                   chosenStep={chosenStep}
                   onChooseStep={setChosenStep}
@@ -426,6 +430,8 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
             <GroupPanel
               group={group}
               members={mix.members.filter((one) => one.group === group.id)}
+              layout={mix.layout}
+              speakers={speakers}
               share={meters?.facts?.shares.find((one) => one.id === group.id)?.share}
               onEdit={(values, gesture) => layers.editGroup(group.id, values, gesture)}
               onDissolve={layers.toGroup}

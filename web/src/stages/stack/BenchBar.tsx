@@ -61,9 +61,9 @@ export function BenchBar({ design, name, designs, empty, meters, hearing, histor
         <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum">
           <span>{meters ? seconds(meters.seconds) : ""}</span>
           <Box as="span" color={meters?.over ? "coral" : meters?.warning ? "amber" : undefined} title={meters?.warning || undefined}>
-            {level(meters?.true_peak_dbtp, "dBTP")}
+            {meters ? level(meters.true_peak_dbtp, "dBTP") : "…"}
           </Box>
-          <span>{level(meters?.integrated_lufs, "LUFS")}</span>
+          <span>{meters ? level(meters.integrated_lufs, "LUFS") : ""}</span>
         </Flex>
       )}
       <UndoRedo history={history} />

@@ -2,13 +2,14 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
-import { api, type Envelope, got, type Member } from "../../api/client";
+import { api, type Envelope, got, type Member, type Mix } from "../../api/client";
 import { parsePoints, writePoints } from "../../app/envelope";
 import { Choose, Do, Heading, Num, Pick, TextField } from "../../app/parts";
 import { useStepKinds } from "../../app/StepList";
 import { complain, tell, useShared } from "../../app/store";
 import { live, player, useListening } from "../../listening/player";
-import { type Aim, carried, envelopeOf, LAYER_AIMS, type Placed, withEnvelope } from "./design";
+import { type Aim, BACK_AIM, carried, envelopeOf, LAYER_AIMS, type Placed, withEnvelope } from "./design";
+import { wide } from "./Placing";
 
 /** A curve taken along from one layer to another. */
 const useCopied = create<{ envelope: Envelope | null; label: string }>(() => ({ envelope: null, label: "" }));
@@ -16,7 +17,7 @@ const useCopied = create<{ envelope: Envelope | null; label: string }>(() => ({ 
 const CURVES = ["lines", "eased", "steps"] as const;
 
 /** Everything of a layer that may move: its own numbers, and those of its steps. */
-export function useAims(member: Member | null): Aim[] {
+export function useAims(member: Member | null, layout: Mix["layout"]): Aim[] {
   const kinds = useStepKinds();
   if (!member) return [];
   const steps = member.chain.flatMap((step) =>
@@ -35,7 +36,7 @@ export function useAims(member: Member | null): Aim[] {
         }),
       ),
   );
-  return [...LAYER_AIMS, ...steps];
+  return [...LAYER_AIMS, ...(wide(layout) ? [BACK_AIM] : []), ...steps];
 }
 
 interface Props {

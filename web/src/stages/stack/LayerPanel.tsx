@@ -1,12 +1,16 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
-import type { Member, Step } from "../../api/client";
+import type { Member, Mix, Step } from "../../api/client";
 import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
 import { StepList } from "../../app/StepList";
 import { COLOURS, ROLES, SHAPES } from "./design";
+import { Placing, type Speaker } from "./Placing";
 
 interface Props {
   member: Member;
   newer: boolean;
+  layout: Mix["layout"];
+  speakers: Speaker[];
+  point: boolean;
   onEdit: (values: Partial<Member>, gesture?: string) => void;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
@@ -63,7 +67,7 @@ export function Colour({ colour, onChange }: { colour: string; onChange: (colour
 }
 
 /** The chosen layer: level, place, pitch, edges, chain. */
-export function LayerPanel({ member, newer, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
+export function LayerPanel({ member, newer, layout, speakers, point, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
   const frozen = !!member.frozen;
   return (
     <>
@@ -86,28 +90,8 @@ export function LayerPanel({ member, newer, onEdit, chosenStep, onChooseStep, on
           {frozen ? "Frozen to audio: gain, pan and place can be changed; thaw it for the rest." : "Locked: unlock it to change it."}
         </Box>
       )}
+      <Placing of={member} layout={layout} speakers={speakers} point={point} onEdit={onEdit} />
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
-        <Num
-          label="Gain"
-          value={member.gain_db}
-          unit="dB"
-          low={-48}
-          high={24}
-          normal={0}
-          step={0.1}
-          onChange={(gain_db, gesture) => onEdit({ gain_db }, gesture)}
-        />
-        <Num
-          label="Pan"
-          value={member.pan}
-          low={-1}
-          high={1}
-          step={0.01}
-          digits={2}
-          normal={0}
-          format={(value) => (value === 0 ? "centre" : `${Math.round(Math.abs(value) * 100)} ${value < 0 ? "L" : "R"}`)}
-          onChange={(pan, gesture) => onEdit({ pan }, gesture)}
-        />
         <Num
           label="Pitch"
           value={member.pitch_st}

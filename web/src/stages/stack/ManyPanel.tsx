@@ -1,9 +1,10 @@
 /** Several layers at once, and a group of them. */
 import { Box, Flex } from "@chakra-ui/react";
-import type { Group, Member, Step } from "../../api/client";
+import type { Group, Member, Mix, Step } from "../../api/client";
 import { Do, Fact, Heading, Line, Num, TextField } from "../../app/parts";
 import { StepList } from "../../app/StepList";
 import { Colour, Role } from "./LayerPanel";
+import { Placing, type Speaker } from "./Placing";
 
 interface ManyProps {
   members: Member[];
@@ -87,6 +88,8 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
 interface GroupProps {
   group: Group;
   members: Member[];
+  layout: Mix["layout"];
+  speakers: Speaker[];
   share: number | undefined;
   onEdit: (values: Partial<Group>, gesture?: string) => void;
   onDissolve: () => void;
@@ -95,33 +98,13 @@ interface GroupProps {
   onChooseStep: (id: string | null) => void;
 }
 
-export function GroupPanel({ group, members, share, onEdit, onDissolve, onFreeze, chosenStep, onChooseStep }: GroupProps) {
+export function GroupPanel({ group, members, layout, speakers, share, onEdit, onDissolve, onFreeze, chosenStep, onChooseStep }: GroupProps) {
   return (
     <>
       <Heading>Group of {members.length}</Heading>
       <TextField label="Name of the group" value={group.name} onCommit={(name) => onEdit({ name: name.trim() || group.name })} />
       <Fact name="Share of the sum">{share === undefined ? "…" : `${(100 * share).toFixed(0)} %`}</Fact>
-      <Num
-        label="Gain"
-        value={group.gain_db}
-        unit="dB"
-        low={-48}
-        high={24}
-        normal={0}
-        step={0.1}
-        onChange={(gain_db, gesture) => onEdit({ gain_db }, gesture)}
-      />
-      <Num
-        label="Pan"
-        value={group.pan}
-        low={-1}
-        high={1}
-        step={0.01}
-        digits={2}
-        normal={0}
-        format={(value) => (value === 0 ? "centre" : `${Math.round(Math.abs(value) * 100)} ${value < 0 ? "L" : "R"}`)}
-        onChange={(pan, gesture) => onEdit({ pan }, gesture)}
-      />
+      <Placing of={group} layout={layout} speakers={speakers} onEdit={onEdit} />
       <Flex gap="6px" wrap="wrap">
         <Do act="freeze" on={!!group.frozen} onClick={onFreeze}>
           {group.frozen ? "Thaw" : "Freeze"}

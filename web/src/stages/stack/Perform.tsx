@@ -418,6 +418,8 @@ function ofLayers(members: Member[]): Slot[] {
       at_s: 0,
       gain_db: 0,
       pan: 0,
+      back: 0,
+      width: 1,
       mute: false,
       group: "",
       envelopes: member.envelopes.filter((one) => one.control !== "pan"),

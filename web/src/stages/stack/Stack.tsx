@@ -6,6 +6,7 @@ import { Bar, Do, Empty, Title } from "../../app/parts";
 import { EMPTY_MIX } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
 import { Bench } from "./Bench";
+import { LoadBundle } from "./LoadBundle";
 import { Perform } from "./Perform";
 
 type Design = Schemas["DesignView"];
@@ -57,6 +58,7 @@ export default function Stack() {
                 Begin a design
               </Do>
               <Do onClick={() => setPerforming(true)}>Perform</Do>
+              <LoadBundle />
             </Flex>
           }
         >

@@ -1,12 +1,14 @@
 /** The sum: its meters, who gives how much to it, its chain, versions, bundles, and what is stale in the library. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
 import { level, seconds } from "../../app/format";
-import { Do, Fact, Heading, Line } from "../../app/parts";
+import { Choose, Do, Fact, Heading, Line } from "../../app/parts";
 import { StepList } from "../../app/StepList";
-import { complain, queries, tell, useShared } from "../../app/store";
+import { complain, tell, useShared } from "../../app/store";
+import { LoadBundle } from "./LoadBundle";
+import { SUMS } from "./Placing";
 import { Versions } from "./Versions";
 
 interface Props {
@@ -38,7 +40,6 @@ function Correlation({ value }: { value: number | null | undefined }) {
 
 export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
   const library = useShared((state) => state.library);
-  const file = useRef<HTMLInputElement>(null);
   const [sure, setSure] = useState(false);
   const stale = useQuery({
     queryKey: ["stale", library],
@@ -52,24 +53,8 @@ export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseSt
       complain(error);
     }
   };
-  const load = async (chosen: File) => {
-    try {
-      const body = new FormData();
-      body.append("file", chosen);
-      const answer = await fetch(`/api/lib/${library}/bundles`, { method: "POST", body });
-      const told = (await answer.json()) as { id: number; name: string; sentence?: string };
-      if (!answer.ok) {
-        tell(told.sentence ?? "The bundle cannot be read.", true);
-        return;
-      }
-      await queries.invalidateQueries();
-      useShared.setState({ design: told.id });
-      tell(`${told.name} is a design of this library now, with its sounds.`);
-    } catch (error) {
-      complain(error);
-    }
-  };
   const facts = meters?.facts;
+  const read = (value: number | null | undefined, unit: string) => (meters ? level(value, unit) : "…");
   const named = (id: string) => mix.members.find((one) => one.id === id)?.name ?? mix.groups.find((one) => one.id === id)?.name ?? "";
   return (
     <>
@@ -80,12 +65,20 @@ export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseSt
         </Box>
       )}
       <Box>
-        <Fact name="Sample peak">{level(meters?.sample_peak_dbfs, "dBFS")}</Fact>
-        <Fact name="True peak">{level(meters?.true_peak_dbtp, "dBTP")}</Fact>
-        <Fact name="Crest factor">{level(facts?.crest_db, "dB")}</Fact>
-        <Fact name="Loudness">{level(meters?.integrated_lufs, "LUFS")}</Fact>
-        <Fact name="Loudest 400 ms">{level(meters?.max_momentary_lufs, "LUFS")}</Fact>
-        <Fact name="Loudest 3 s">{level(meters?.max_short_term_lufs, "LUFS")}</Fact>
+        <Fact name="Channels">
+          <Choose
+            label="Channels of the sum"
+            value={mix.layout}
+            options={SUMS}
+            onChange={(layout) => onChange({ ...mix, layout: layout as Mix["layout"] })}
+          />
+        </Fact>
+        <Fact name="Sample peak">{read(meters?.sample_peak_dbfs, "dBFS")}</Fact>
+        <Fact name="True peak">{read(meters?.true_peak_dbtp, "dBTP")}</Fact>
+        <Fact name="Crest factor">{read(facts?.crest_db, "dB")}</Fact>
+        <Fact name="Loudness">{read(meters?.integrated_lufs, "LUFS")}</Fact>
+        <Fact name="Loudest 400 ms">{read(meters?.max_momentary_lufs, "LUFS")}</Fact>
+        <Fact name="Loudest 3 s">{read(meters?.max_short_term_lufs, "LUFS")}</Fact>
         <Correlation value={facts?.correlation} />
         <Fact name="Length">{meters ? seconds(meters.seconds) : "…"}</Fact>
       </Box>
@@ -149,19 +142,7 @@ export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseSt
       <Line />
       <Flex gap="6px" wrap="wrap">
         <Do onClick={() => window.open(`/api/lib/${library}/designs/${design}/bundle`, "_self")}>Save as bundle</Do>
-        <Do onClick={() => file.current?.click()}>Load a bundle</Do>
-        <input
-          ref={file}
-          type="file"
-          accept=".zip"
-          aria-label="Bundle to load"
-          style={{ display: "none" }}
-          onChange={(event) => {
-            const chosen = event.target.files?.[0];
-            event.target.value = "";
-            if (chosen) void load(chosen);
-          }}
-        />
+        <LoadBundle />
         <Do quiet onClick={() => (sure ? onRemove() : setSure(true))} hint="The design goes with its versions; what was printed of it stays">
           {sure ? "Really delete it, with its versions" : "Delete design"}
         </Do>

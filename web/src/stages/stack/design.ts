@@ -37,6 +37,8 @@ export function regrouped(mix: Mix, ids: readonly string[]): { mix: Mix; group: 
     name: `Group ${mix.groups.length + 1}`,
     gain_db: 0,
     pan: 0,
+    back: 0,
+    width: 1,
     mute: false,
     chain: [],
     colour: "",
@@ -114,6 +116,9 @@ export const LAYER_AIMS: Aim[] = [
   { control: "pan", label: "Pan", unit: "", low: -1, high: 1, normal: 0 },
   { control: "pitch_st", label: "Pitch", unit: "st", low: -24, high: 24, normal: 0 },
 ];
+
+/** A layer's own numbers that may move; the last one where the sum has a front and a back. */
+export const BACK_AIM: Aim = { control: "back", label: "Front to back", unit: "", low: 0, high: 1, normal: 0 };
 
 export function envelopeOf(member: Member, aim: Aim): Envelope | null {
   const some = aim.step ? member.chain.find((one) => one.id === aim.step)?.envelopes : member.envelopes;
