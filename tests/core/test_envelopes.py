@@ -118,7 +118,42 @@ WAYS = {
     ("band", "q"): ((0.0, 0.5), (1.0, 9.0)),
     ("space", "wet_db"): ((0.0, -60.0), (1.0, 0.0)),
     ("space", "dry_db"): ((0.0, 0.0), (1.0, -60.0)),
+    ("compressor", "threshold_db"): ((0.0, -40.0), (1.0, -6.0)),
+    ("compressor", "makeup_db"): ((0.0, 0.0), (1.0, 12.0)),
+    ("compressor", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("shaper", "attack_db"): ((0.0, -12.0), (1.0, 12.0)),
+    ("shaper", "sustain_db"): ((0.0, -12.0), (1.0, 12.0)),
+    ("shaper", "output_db"): ((0.0, -12.0), (1.0, 0.0)),
+    ("drive", "drive_db"): ((0.0, 0.0), (1.0, 24.0)),
+    ("drive", "output_db"): ((0.0, 0.0), (1.0, -12.0)),
+    ("drive", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("crush", "bits"): ((0.0, 12.0), (1.0, 2.0)),
+    ("crush", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("delay", "wet_db"): ((0.0, -60.0), (1.0, 0.0)),
+    ("delay", "dry_db"): ((0.0, 0.0), (1.0, -60.0)),
+    ("impulse", "wet_db"): ((0.0, -60.0), (1.0, 0.0)),
+    ("impulse", "dry_db"): ((0.0, 0.0), (1.0, -60.0)),
+    ("chorus", "rate_hz"): ((0.0, 0.2), (1.0, 8.0)),
+    ("chorus", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("flanger", "rate_hz"): ((0.0, 0.2), (1.0, 8.0)),
+    ("flanger", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("phaser", "rate_hz"): ((0.0, 0.2), (1.0, 8.0)),
+    ("phaser", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("ring", "frequency_hz"): ((0.0, 50.0), (1.0, 900.0)),
+    ("ring", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("shift", "shift_hz"): ((0.0, -200.0), (1.0, 300.0)),
+    ("shift", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("moving_filter", "cutoff_hz"): ((0.0, 200.0), (1.0, 6000.0)),
+    ("moving_filter", "q"): ((0.0, 0.7), (1.0, 12.0)),
+    ("moving_filter", "rate_hz"): ((0.0, 0.2), (1.0, 8.0)),
+    ("moving_filter", "mix"): ((0.0, 0.0), (1.0, 1.0)),
+    ("tremolo", "depth"): ((0.0, 0.0), (1.0, 1.0)),
+    ("tremolo", "rate_hz"): ((0.0, 2.0), (1.0, 12.0)),
+    ("auto_pan", "depth"): ((0.0, 0.0), (1.0, 1.0)),
+    ("auto_pan", "rate_hz"): ((0.0, 0.3), (1.0, 4.0)),
 }
+SWINGING = {("moving_filter", "rate_hz"): {"swing_oct": 2.0}}
+"""What must be set beside it for a moving parameter to be heard."""
 
 
 class OnSteps(InFolder):
@@ -129,7 +164,10 @@ class OnSteps(InFolder):
     def test_blocks_agree_with_the_whole_from_anywhere(self) -> None:
         source = self.source(noise(1.2, -20, channels=2))
         for (kind, control), way in WAYS.items():
-            node = Chained(node=source, chain=(moving(kind, control, *way, **({"gain_db": 6.0} if kind == "band" and control != "gain_db" else {})),))
+            node = Chained(
+                node=source,
+                chain=(moving(kind, control, *way, **({"gain_db": 6.0} if kind == "band" and control != "gain_db" else SWINGING.get((kind, control), {}))),),
+            )
             whole = np.concatenate(list(self.renderer.stream(node)))
             for start in (1, 20_011, 40_000):
                 with self.subTest(kind=kind, control=control, start=start):

@@ -89,6 +89,16 @@ def gains(layout: str, x: Floats, y: Floats) -> Floats:
     return result
 
 
+def sides(pan: Floats, channels: int) -> tuple[Floats, Floats]:
+    """Gains of left and right for pan -1 (left) to 1 (right): equal power, -3 dB in the centre for mono.
+
+    A stereo sound is balanced: unity in the centre, cos and sin scaled by √2 and held at 1 outside it.
+    """
+    angle = (pan + 1) * math.pi / 4
+    left, right = np.cos(angle), np.sin(angle)
+    return (left, right) if channels == 1 else (np.minimum(1.0, left * math.sqrt(2)), np.minimum(1.0, right * math.sqrt(2)))
+
+
 def turning(angle: Floats) -> Floats:
     """Matrices (n, 4, 4) that turn first-order AmbiX by an angle (degrees to the left) about the vertical: rows in, columns out."""
     turned = np.radians(np.atleast_1d(angle))

@@ -65,7 +65,8 @@ class Step(Frozen):
     envelopes: tuple[Envelope, ...] = Field((), max_length=16)
     """How parameters move, each in the time of the chain's input."""
     learned_on: Node | None = None
-    """Another sound, through the same steps before, that a portable step learns from; else it learns from its own input."""
+    """Another sound, through the same steps before, that a portable step learns from (else it learns from its own input); or one that is
+    given to the step as it is, like an impulse response."""
 
     @property
     def limited(self) -> bool:
@@ -325,7 +326,7 @@ def _step_facts(step: Step) -> dict[str, Any]:
     facts: dict[str, Any] = {"kind": step.kind, "version": kind.version, "params": step.values().model_dump()}
     if step.kind in ("pitch", "rate"):
         facts["libraries"] = _libraries()
-    if kind.portable and step.learned_on is not None:
+    if (kind.portable or kind.beside) and step.learned_on is not None:
         facts["learned_on"] = node_hash(step.learned_on)
     if kind.keeps_time and step.limited:
         facts["part"] = [step.start_s, step.end_s]

@@ -367,12 +367,19 @@ class Renderer:
         known = self.cache.summary(key)
         if known is None:
             kind, own = kind_of(step.kind), self.stream(before) if held is None else iter([held])
-            if kind.portable and step.learned_on is not None:
+            if kind.beside:
+                known = {} if step.learned_on is None else self._beside(step, step.learned_on)
+            elif kind.portable and step.learned_on is not None:
                 known = kind.localise(step.values(), self._elsewhere(step, before, step.learned_on), own, at)
             else:
                 known = kind.analyse(step.values(), own, at)
             self.cache.keep_summary(key, known)
         return known
+
+    def _beside(self, step: Step, other: Node) -> Summary:
+        """What a step learns from another sound that is given to it as it is."""
+        shape = self.output_shape(other)
+        return kind_of(step.kind).analyse(step.values(), self.stream(other), Context(shape.rate, shape.channels, shape.frames, layout=shape.layout))
 
     def _elsewhere(self, step: Step, before: Chained, other: Node) -> Summary:
         """What a step learns from another sound that goes through the same steps before it."""

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from oskren.core.audio.layouts import CHANNELS, convert, layout_of
-from oskren.core.audio.places import SPOTTED, WIDE, azimuth, gains, spots, turning
+from oskren.core.audio.places import SPOTTED, WIDE, azimuth, gains, sides, spots, turning
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Node
 from oskren.core.timemap import TimeMap
@@ -38,16 +37,6 @@ class Shape:
     @property
     def seconds(self) -> float:
         return self.frames / self.rate
-
-
-def _sides(pan: Floats, channels: int) -> tuple[Floats, Floats]:
-    """Gains of left and right for pan -1 (left) to 1 (right): equal power, -3 dB in the centre for mono.
-
-    A stereo sound is balanced: unity in the centre, cos and sin scaled by √2 and held at 1 outside it.
-    """
-    angle = (pan + 1) * math.pi / 4
-    left, right = np.cos(angle), np.sin(angle)
-    return (left, right) if channels == 1 else (np.minimum(1.0, left * math.sqrt(2)), np.minimum(1.0, right * math.sqrt(2)))
 
 
 @dataclass(frozen=True)
@@ -110,9 +99,9 @@ class Voice:
 def between_sides(part: Samples, named: str, layout: str, pan: Floats, back: Floats, width: float, gain: Floats) -> Samples:
     """Left and right of a sound at a pan (one value, or one a frame)."""
     lanes = min(part.shape[1], 2)
-    sides = part if part.shape[1] == lanes else convert(part, "stereo", named)
-    left, right = ((side * gain).astype(np.float32) for side in _sides(pan, lanes))
-    return np.stack([sides[:, 0] * left, sides[:, -1] * right], axis=1)
+    lanes_of = part if part.shape[1] == lanes else convert(part, "stereo", named)
+    left, right = ((side * gain).astype(np.float32) for side in sides(pan, lanes))
+    return np.stack([lanes_of[:, 0] * left, lanes_of[:, -1] * right], axis=1)
 
 
 def in_plane(part: Samples, named: str, layout: str, pan: Floats, back: Floats, width: float, gain: Floats) -> Samples:

@@ -1,6 +1,21 @@
 """Steps: one process each, registered once. Importing this package registers them all."""
 
-from oskren.core.steps import dynamics, edges, equaliser, level, noise, pitch, repair, room, space
+from oskren.core.steps import (  # noqa: F401
+    compress,
+    delays,
+    drive,
+    dynamics,
+    edges,
+    equaliser,
+    lengthen,
+    level,
+    motion,
+    noise,
+    pitch,
+    repair,
+    room,
+    space,
+)
 from oskren.core.steps.base import REGISTRY, Context, StepKind, describe, kind_of
 
-__all__ = ["REGISTRY", "Context", "StepKind", "describe", "dynamics", "edges", "equaliser", "kind_of", "level", "noise", "pitch", "repair", "room", "space"]
+__all__ = ["REGISTRY", "Context", "StepKind", "describe", "kind_of"]

@@ -92,6 +92,37 @@ class Found:
     height_db: float
 
 
+class Reading(BaseModel):
+    """One line of a picture."""
+
+    name: str
+    x: list[float]
+    y: list[float]
+
+    @staticmethod
+    def of(name: str, x: AnyArray, y: AnyArray) -> Reading:
+        return Reading(name=name, x=np.round(x, 5).tolist(), y=np.round(np.nan_to_num(y, neginf=-200.0), 4).tolist())
+
+
+class Picture(BaseModel):
+    """What a step does with its settings, drawn: lines over an axis, what the axes are, the range of y, and whether the line of no change helps."""
+
+    across: str
+    up: str
+    lines: list[Reading]
+    low: float
+    high: float
+    log: bool = False
+    diagonal: bool = False
+
+    @staticmethod
+    def of(across: str, up: str, lines: list[Reading], *, y: tuple[float, float] | None = None, log: bool = False, diagonal: bool = False) -> Picture:
+        """A picture whose range is that of its lines unless given."""
+        values = np.concatenate([line.y for line in lines])
+        low, high = y or (float(values.min()), float(values.max()))
+        return Picture(across=across, up=up, lines=lines, low=low, high=high if high > low else low + 1, log=log, diagonal=diagonal)
+
+
 class Stream(Protocol):
     """Takes blocks in order; what ``push`` and ``flush`` give, joined, is the output aligned to the input's first frame."""
 
@@ -146,6 +177,12 @@ class StepKind:
     """Parameters ``analyse`` looks at; None means all of them."""
     moving: ClassVar[tuple[str, ...]] = ()
     """Parameters that may follow an envelope."""
+    words: ClassVar[str] = ""
+    """What it does to a sound in words someone would look for it by."""
+    settings: ClassVar[dict[str, dict[str, Any]]] = {}
+    """Named settings that ship with it: parameters other than the usual ones."""
+    beside: ClassVar[str] = ""
+    """What another sound is to the step (an impulse response); it is then given that sound as it is, to learn from."""
     portable: ClassVar[bool] = False
     """Whether what was learned from one sound holds for another: it names no places."""
 
@@ -183,6 +220,10 @@ class StepKind:
     def found(self, summary: Summary) -> str:
         """What ``analyse`` found, in a few words; empty when there is nothing to say."""
         return ""
+
+    def picture(self, params: Any, rate: int) -> Picture | None:
+        """What it does with these settings, drawn, at a rate (Hz); None where a picture says nothing."""
+        return None
 
     def listed(self, summary: Summary, at: Context) -> list[Found]:
         """Single things ``analyse`` found, each of which can be left as it is."""
@@ -237,5 +278,8 @@ def describe() -> list[dict[str, Any]]:
             limits = {type(rule).__name__.lower(): getattr(rule, type(rule).__name__.lower()) for rule in spec.metadata if type(rule).__name__ in ("Ge", "Le")}
             shown = {"name": name, "label": spec.title or name, "default": spec.default, "low": limits.get("ge"), "high": limits.get("le"), **extra}
             controls.append(shown | {"moving": True} if name in kind.moving else shown)
-        answer.append({"key": kind.key, "label": kind.label, "family": kind.family, "keeps_time": kind.keeps_time, "whole": kind.whole, "controls": controls})
+        facts = {"key": kind.key, "label": kind.label, "family": kind.family, "keeps_time": kind.keeps_time, "whole": kind.whole, "controls": controls}
+        told = (type(kind).__doc__ or "").strip().split("\n")[0]
+        drawn = type(kind).picture is not StepKind.picture
+        answer.append(facts | {"told": told, "words": kind.words, "settings": kind.settings, "beside": kind.beside, "drawn": drawn})
     return answer

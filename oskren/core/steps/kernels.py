@@ -1,0 +1,114 @@
+"""Loops that go from sample to sample, compiled: what cannot be said as an operation on whole arrays.
+
+Import this where it is needed, not at the top of a module: compiling takes a second the first time (kept beside the code afterwards),
+loading a few tenths.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import float64, int64, njit, void
+
+from oskren.core.types import Floats
+
+_ONE, _TWO, _THREE = float64[::1], float64[:, ::1], float64[:, :, ::1]
+
+
+@njit(float64(_ONE, float64, float64, float64), cache=True, nogil=True)
+def follow(values: Floats, rising: float, falling: float, state: float) -> float:
+    """One-pole smoothing in place, with a coefficient (0 to 1, what is kept) for values over the state and one for those under; the last state."""
+    for i in range(len(values)):
+        kept = rising if values[i] > state else falling
+        state = kept * state + (1 - kept) * values[i]
+        values[i] = state
+    return state
+
+
+@njit(void(_TWO, _ONE, _ONE, _ONE, _TWO), cache=True, nogil=True)
+def filter_svf(samples: Floats, g: Floats, k: Floats, mix: Floats, state: Floats) -> None:
+    """A state-variable filter in place, its setting given for every frame.
+
+    samples (frames, channels); g = tan(pi f / rate); k = 1 / Q; mix: shares of low, band and high in what is given;
+    state (channels, 2). Trapezoidal integrators: Zavalishin, The Art of VA Filter Design, 2012, chapter 4.
+    """
+    for channel in range(samples.shape[1]):
+        s1, s2 = state[channel, 0], state[channel, 1]
+        for i in range(samples.shape[0]):
+            x = samples[i, channel]
+            high = (x - (k[i] + g[i]) * s1 - s2) / (1 + g[i] * (k[i] + g[i]))
+            band = g[i] * high + s1
+            low = g[i] * band + s2
+            s1, s2 = g[i] * high + band, g[i] * band + low
+            samples[i, channel] = mix[0] * low + mix[1] * k[i] * band + mix[2] * high
+        state[channel, 0], state[channel, 1] = s1, s2
+
+
+@njit(void(_TWO, _TWO, int64, _TWO, float64, float64, _TWO, int64), cache=True, nogil=True)
+def echo(samples: Floats, line: Floats, delay: int, turn: Floats, low: float, high: float, state: Floats, start: int) -> None:
+    """What a delay line gives, in place: its output goes back into it through a low-pass and a high-pass of first order.
+
+    line (length, channels) is a ring whose length is at least delay; turn (channels, channels) what each channel gives back to each;
+    low and high are the coefficients of the two filters (what is kept); state (channels, 2); start counts frames since the line was new.
+    """
+    length, channels = line.shape
+    back = np.zeros(channels)
+    for i in range(samples.shape[0]):
+        there, here = (start + i - delay) % length, (start + i) % length
+        for channel in range(channels):
+            given = line[there, channel]
+            state[channel, 0] += (1 - low) * (given - state[channel, 0])
+            state[channel, 1] += (1 - high) * (state[channel, 0] - state[channel, 1])
+            back[channel] = state[channel, 0] - state[channel, 1]
+        for channel in range(channels):
+            fed = samples[i, channel]
+            for other in range(channels):
+                fed += turn[other, channel] * back[other]
+            samples[i, channel] = line[there, channel]
+            line[here, channel] = fed
+
+
+@njit(void(_TWO, _TWO, _THREE, float64, _TWO, int64), cache=True, nogil=True)
+def sweep(samples: Floats, line: Floats, delays: Floats, feedback: float, out: Floats, start: int) -> None:
+    """Voices that read a delay line at moving places, between frames by a cubic through four of them (Lagrange).
+
+    delays (frames, channels, voices) in frames, 2 or more; out (frames, channels) is their mean; what is heard is fed back into the line.
+    """
+    length, channels = line.shape
+    voices = delays.shape[2]
+    for i in range(samples.shape[0]):
+        for channel in range(channels):
+            total = 0.0
+            for voice in range(voices):
+                delay = delays[i, channel, voice]
+                whole = int(delay)
+                t = delay - whole
+                at = start + i - whole
+                a, b = line[(at + 1) % length, channel], line[at % length, channel]
+                c, d = line[(at - 1) % length, channel], line[(at - 2) % length, channel]
+                total += (
+                    a * (-t * (t - 1) * (t - 2) / 6)
+                    + b * ((t + 1) * (t - 1) * (t - 2) / 2)
+                    + c * (-(t + 1) * t * (t - 2) / 2)
+                    + d * ((t + 1) * t * (t - 1) / 6)
+                )
+            total /= voices
+            out[i, channel] = total
+            line[(start + i) % length, channel] = samples[i, channel] + feedback * total
+
+
+@njit(void(_TWO, _TWO, float64, int64, _TWO), cache=True, nogil=True)
+def all_passes(samples: Floats, turns: Floats, feedback: float, stages: int, state: Floats) -> None:
+    """A row of first-order all-passes in place, each turning the phase by 90 degrees where the same coefficient says; with feedback.
+
+    turns (frames, channels): the coefficient (t - 1) / (t + 1) with t = tan(pi f / rate); state (channels, stages + 1).
+    """
+    for channel in range(samples.shape[1]):
+        for i in range(samples.shape[0]):
+            a = turns[i, channel]
+            x = samples[i, channel] + feedback * state[channel, stages]
+            for stage in range(stages):
+                y = a * x + state[channel, stage]
+                state[channel, stage] = x - a * y
+                x = y
+            state[channel, stages] = x
+            samples[i, channel] = x
