@@ -11,23 +11,45 @@ from oskren.core.steps.space import Partitioned, SpaceParams, response
 from oskren.core.timemap import TimeMap
 from oskren.core.types import AnyArray, Floats, Samples
 
+AGAINST = -0.8
+"""Sounds that go against each other by more than this are not raised any further where they cross."""
+
+SEEK_S = 0.008
+"""A mirror's turns move by at most so much, to where both sides of a crossfade go together."""
+
 
 def joined(one: Samples, other: Samples, fade: int) -> Samples:
     """Two sounds one after the other, the end of the first crossfaded with the beginning of the second, over ``fade`` frames, without a step in level.
 
-    Cosine and sine keep the power of sounds that differ and raise that of sounds that are alike (at a mirror both are the same sound) by up
-    to 3 dB; so both are divided by what their measured correlation r adds: sqrt(a² + b² + 2 a b r).
+    Cosine and sine keep the power of sounds that differ, raise that of sounds that are alike (at a mirror both are the same sound) by up
+    to 3 dB and lower that of sounds that go against each other; so both are divided by what their measured correlation r adds:
+    sqrt(a² + b² + 2 a b r), r not below ``AGAINST``.
     """
     fade = min(fade, len(one), len(other))
     if fade < 2:
         return np.concatenate([one, other])
     out, into = one[len(one) - fade :].astype(np.float64), other[:fade].astype(np.float64)
     size = math.sqrt(float(np.sum(out**2)) * float(np.sum(into**2)))
-    alike = max(0.0, float(np.sum(out * into)) / size) if size > 0 else 0.0
+    alike = max(AGAINST, float(np.sum(out * into)) / size) if size > 0 else 0.0
     way = (np.arange(fade) + 0.5) / fade * (math.pi / 2)
     a, b = np.cos(way)[:, None], np.sin(way)[:, None]
     middle = (out * a + into * b) / np.sqrt(a * a + b * b + 2 * a * b * alike)
     return np.concatenate([one[: len(one) - fade], middle.astype(np.float32), other[fade:]])
+
+
+def _together(samples: Samples, point: int, left: int, fade: int, furthest: range) -> int:
+    """How far both turns of a mirror move so that the sound and its mirror image go together in both crossfades; the nearest of the best."""
+
+    def agree(move: int) -> float:
+        found = []
+        for one, other in ((point - fade, point + move - fade), (left + move, left)):
+            a, b = samples[one : one + fade].astype(np.float64), samples[other : other + fade][::-1].astype(np.float64)
+            size = math.sqrt(float(np.sum(a * a)) * float(np.sum(b * b)))
+            found.append(float(np.sum(a * b)) / size if size > 0 else 1.0)
+        return min(found) - 1e-6 * abs(move)
+
+    coarse = max([0, *furthest[:: max(1, len(furthest) // 150)]], key=agree)
+    return max((move for move in range(coarse - 4, coarse + 5) if move in furthest or move == 0), key=agree)
 
 
 class MirrorParams(Params):
@@ -66,11 +88,14 @@ class Mirror(StepKind):
 
     def run(self, params: MirrorParams, samples: Samples, at: Context) -> Samples:
         point, span, fade, times = self._turns(params, at)
-        out, back = samples[:point], np.ascontiguousarray(samples[point - span : point][::-1])
-        forth = samples[point - span : point]
+        left, out = point - span, samples[:point]
+        seek = min(round(SEEK_S * at.rate), fade, (span - fade) // 4) if fade >= 2 else 0
+        # what goes back begins and ends a moment off, so that it goes together with what goes forth at both ends
+        move = _together(samples, point, left, fade, range(-min(seek, left), min(seek, at.frames - point) + 1)) if seek else 0
+        back = samples[left + move : point + move][::-1]
         for turn in range(times):
             out = joined(out, back, fade)
-            out = joined(out, samples[point - span :] if turn == times - 1 else forth, fade)
+            out = joined(out, samples[left : at.frames if turn == times - 1 else point], fade)
         return np.ascontiguousarray(out, np.float32)
 
 
@@ -104,21 +129,29 @@ class LeadIn(StepKind):
 
     def run(self, params: LeadInParams, samples: Samples, at: Context) -> Samples:
         length, gap = self._before(params, at)
-        tail = samples
+        tail, rising = samples[:length], length
         if params.decay_s >= 0.1:
+            # the sound backwards in a room: what rings on after its end, turned round, swells into its beginning
             impulse = response(SpaceParams(decay_s=params.decay_s, pre_delay_ms=0.0, size_m=15.0), at.rate, at.channels)
             room = Partitioned(impulse)
-            tail = np.concatenate([room.push(samples), room.flush()])
-            loud, own = (float(np.sqrt(np.mean(np.square(part[: at.frames], dtype=np.float64)))) for part in (tail, samples))
+            rung = np.concatenate([room.push(samples[::-1]), room.flush()])
+            tail, rising = rung[at.frames : at.frames + length], max(1, length // 4)
+            loud, own = _loudest(tail, at.rate), _loudest(samples, at.rate)
             tail = tail * np.float32(own / loud if loud > 1e-9 else 1.0)
-        tail = tail[:length]
         back = np.zeros((length, at.channels), np.float32)
         back[length - len(tail) :] = tail[::-1]
-        rise = np.sin(np.pi / 2 * (np.arange(length) + 0.5) / length)[:, None] ** 2
+        rise = np.sin(np.pi / 2 * np.minimum(1.0, (np.arange(length) + 0.5) / rising))[:, None] ** 2
         end = min(length, max(1, round(0.002 * at.rate)))
         gain = rise * 10 ** (params.level_db / 20)
         gain[length - end :] *= np.linspace(1, 0, end)[:, None] if gap else 1.0
         return np.concatenate([(back * gain).astype(np.float32), np.zeros((gap, at.channels), np.float32), samples])
+
+
+def _loudest(samples: Samples, rate: int, seconds: float = 0.02) -> float:
+    """RMS of the loudest stretch of so many seconds, of the mean of the channels' powers."""
+    power = np.square(samples, dtype=np.float64).mean(axis=1)
+    size = max(1, min(len(power), round(seconds * rate)))
+    return math.sqrt(float(power[: len(power) // size * size].reshape(-1, size).mean(axis=1).max(initial=0.0)))
 
 
 class GrainParams(Params):
@@ -231,7 +264,7 @@ class Hold(StepKind):
 
     def run(self, params: HoldParams, samples: Samples, at: Context) -> Samples:
         where, held, fade = self._at(params, at)
-        sustained = np.stack([_sustained(samples[:, lane].astype(np.float64), where, held, params, at.rate, lane) for lane in range(at.channels)], axis=1)
+        sustained = np.stack([_sustained(samples[:, lane].astype(np.float64), where, held, fade, params, at.rate, lane) for lane in range(at.channels)], axis=1)
         out = joined(samples[:where], sustained.astype(np.float32), fade)
         if params.then == "ends":
             fall = np.cos(np.pi / 2 * (np.arange(fade) + 0.5) / max(1, fade))[:, None]
@@ -240,10 +273,12 @@ class Hold(StepKind):
         return np.ascontiguousarray(joined(out, samples[where:], fade))
 
 
-def _sustained(samples: Floats, where: int, frames: int, params: HoldParams, rate: int, lane: int) -> Floats:
+def _sustained(samples: Floats, where: int, frames: int, fade: int, params: HoldParams, rate: int, lane: int) -> Floats:
     """A spectrum held: the power of the cells around a moment, the phases running on at the frequency each cell had there.
 
-    Where no cell has a frequency of its own (noise) the phases are drawn anew at every frame, so that it stays noise.
+    Phases begin as the sound has them a crossfade before the moment, and frequencies are bent by less than half a turn over the whole, so
+    that they end as it has them at the moment: both crossfades meet in step. Where no cell has a frequency of its own (noise) the
+    phases are drawn anew at every frame, so that it stays noise.
     """
     size = 1 << max(9, round(math.log2(rate * 0.085)))
     hop = size // 4
@@ -266,10 +301,13 @@ def _sustained(samples: Floats, where: int, frames: int, params: HoldParams, rat
     # one partial is heard in several cells: they all run on with that of the loudest beside them
     beside = np.lib.stride_tricks.sliding_window_view(np.pad(power, 2), 5)
     loudest = np.clip(bins - 2 + np.argmax(beside, axis=1), 0, len(bins) - 1)
-    frequency, steady, begin = frequency[loudest], steady[loudest], np.angle(near[0])
+    frequency, steady = frequency[loudest], steady[loudest]
+    begin = np.angle(near[0]) + frequency * (where - fade - first)
+    until = max(1, frames - fade)
+    frequency = frequency + (np.remainder(frequency * (fade - until) + np.pi, 2 * np.pi) - np.pi) / until
     count = math.ceil(frames / hop) + 5
     random = np.random.Generator(np.random.PCG64(911 + lane))
-    run_on = begin[None, :] + np.arange(count)[:, None] * hop * frequency[None, :]
+    run_on = begin[None, :] + (np.arange(count)[:, None] - 2) * hop * frequency[None, :]
     drawn = random.uniform(0, 2 * np.pi, (count, len(bins)))
     tone = np.clip((steady - 0.7) / 0.25, 0, 1)
     spectra = power * (np.sqrt(tone) * np.exp(1j * run_on) + np.sqrt(1 - tone) * np.exp(1j * drawn))

@@ -35,10 +35,10 @@ class SpaceParams(Params):
 
 NAMED: dict[str, dict[str, float]] = {
     "small room": {"size_m": 3.0, "decay_s": 0.35, "low_ratio": 1.2, "high_ratio": 0.6, "pre_delay_ms": 2.0, "early_db": 3.0, "wet_db": -8.0},
-    "living room": {"size_m": 5.5, "decay_s": 0.5, "low_ratio": 1.3, "high_ratio": 0.45, "pre_delay_ms": 4.0, "early_db": 0.0, "wet_db": -10.0},
-    "corridor": {"size_m": 14.0, "decay_s": 1.3, "low_ratio": 0.9, "high_ratio": 0.7, "pre_delay_ms": 5.0, "early_db": 6.0, "width": 0.5, "wet_db": -8.0},
-    "hall": {"size_m": 28.0, "decay_s": 2.2, "low_ratio": 1.15, "high_ratio": 0.5, "pre_delay_ms": 22.0, "early_db": -2.0, "wet_db": -9.0},
-    "chamber": {"size_m": 9.0, "decay_s": 1.5, "low_ratio": 1.0, "high_ratio": 0.85, "pre_delay_ms": 6.0, "early_db": -6.0, "wet_db": -9.0},
+    "living room": {"size_m": 5.5, "decay_s": 0.55, "low_ratio": 1.4, "high_ratio": 0.35, "pre_delay_ms": 4.0, "early_db": -4.0, "wet_db": -10.0},
+    "corridor": {"size_m": 14.0, "decay_s": 1.1, "low_ratio": 0.9, "high_ratio": 0.7, "pre_delay_ms": 5.0, "early_db": 6.0, "width": 0.5, "wet_db": -8.0},
+    "hall": {"size_m": 28.0, "decay_s": 2.6, "low_ratio": 1.15, "high_ratio": 0.5, "pre_delay_ms": 22.0, "early_db": -2.0, "wet_db": -9.0},
+    "chamber": {"size_m": 9.0, "decay_s": 1.7, "low_ratio": 1.0, "high_ratio": 0.85, "pre_delay_ms": 6.0, "early_db": -6.0, "wet_db": -9.0},
     "cathedral": {"size_m": 60.0, "decay_s": 6.5, "low_ratio": 1.25, "high_ratio": 0.3, "pre_delay_ms": 45.0, "early_db": -9.0, "wet_db": -6.0},
     "outside the door": {
         "size_m": 6.0,
@@ -76,9 +76,15 @@ NAMED: dict[str, dict[str, float]] = {
 
 
 def decay_at(params: SpaceParams, hz: float) -> float:
-    """Decay (s to fall by 60 dB) at a frequency: as stated from 500 Hz to 2 kHz, times a ratio below 125 Hz and from 8 kHz on, moved over octaves between."""
-    ratio = float(np.interp(np.log2(hz), np.log2([125, 500, 2000, 8000]), [params.low_ratio, 1.0, 1.0, params.high_ratio]))
+    """Decay (s to fall by 60 dB) of the octave a frequency lies in: as stated from 500 Hz to 2 kHz, times a ratio up to 125 Hz and from 8 kHz on,
+    halfway (in pitch) in the octaves between."""
+    octave = round(math.log2(hz / 1000))
+    ratio = float(np.interp(octave, [-3, -1, 1, 3], [params.low_ratio, 1.0, 1.0, params.high_ratio]))
     return params.decay_s * ratio
+
+
+OVERLAP_OCT = 0.25
+"""Over how many octaves one octave's decay goes over into the next one's."""
 
 
 def _noise(frames: int, seed: int) -> Floats:
@@ -112,7 +118,7 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
     falls = [10 ** (-3 * time / decay_at(params, centre)) for centre in centres]
     weights = []
     for k in range(len(centres)):
-        weight = np.clip(1 - np.abs(octaves - k), 0, 1)
+        weight = np.clip((0.5 - np.abs(octaves - k)) / OVERLAP_OCT + 0.5, 0, 1)
         if k == 0:
             weight = np.where(octaves < 0, 1.0, weight)
         if k == len(centres) - 1:
