@@ -24,17 +24,26 @@ MOST_SOUNDS = 5000
 
 
 class ChainView(BaseModel):
-    """A saved chain and how many sounds follow it."""
+    """A saved chain, what it does in words, and how many sounds follow it."""
 
     id: int
     name: str
+    told: str
     chain: list[Step]
     users: int
 
 
 class NewChain(BaseModel):
     name: str = Field(min_length=1, max_length=120)
+    told: str | None = Field(None, max_length=400)
     chain: list[Step] = Field(max_length=64)
+
+
+class ChainWords(BaseModel):
+    """What a saved chain is called and what it does."""
+
+    name: str = Field(min_length=1, max_length=120)
+    told: str = Field("", max_length=400)
 
 
 class User(BaseModel):
@@ -57,13 +66,24 @@ def chains(library: InLibrary) -> list[ChainView]:
     users = following.counts(library)
     with library.reading() as session:
         rows = session.scalars(select(SavedChain).order_by(SavedChain.name)).all()
-    return [ChainView(id=row.id, name=row.name, chain=[Step.model_validate(step) for step in row.chain], users=users.get(row.id, 0)) for row in rows]
+    return [_viewed(row, users.get(row.id, 0)) for row in rows]
+
+
+def _viewed(row: SavedChain, users: int) -> ChainView:
+    return ChainView(id=row.id, name=row.name, told=row.told, chain=[Step.model_validate(step) for step in row.chain], users=users)
 
 
 @router.post("/chains")
 def keep_chain(library: InLibrary, new: NewChain) -> Kept:
     """Keep a chain by name; one of the same name is replaced, with it what follows it."""
-    return Kept(id=following.keep(library, new.name, new.chain))
+    return Kept(id=following.keep(library, new.name, new.chain, new.told))
+
+
+@router.put("/chains/{number}")
+def describe_chain(library: InLibrary, number: int, words: ChainWords) -> Kept:
+    """Name a saved chain anew and say what it does."""
+    following.describe(library, number, words.name, words.told)
+    return Kept(id=number)
 
 
 @router.delete("/chains/{number}")

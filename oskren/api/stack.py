@@ -10,12 +10,14 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.designs import DesignView
+from oskren.api.mend import LevelAfter
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, sounding, thawed
+from oskren.core.nodes.model import Member, Mix, Step, chain_in, member_node, node_hash, sounding, thawed
 from oskren.core.stacking import tune
+from oskren.core.stacking.crowding import Crowding
 from oskren.core.stacking.perform import Performance, laid_out
 from oskren.core.stacking.shares import SumFacts, warned
 from oskren.store import designs as kept
@@ -134,6 +136,13 @@ class OfLayers(BaseModel):
     ids: list[str] = Field([], max_length=500)
 
 
+class OneChain(BaseModel):
+    """The chain of a layer or a group by its id, or that on the sum for none."""
+
+    mix: Mix
+    id: str = Field("", max_length=60)
+
+
 class Swapping(BaseModel):
     mix: Mix
     id: str
@@ -248,6 +257,24 @@ def measure_sum(studio: InStudio, library: InLibrary, mix: Mix) -> Sum:
     measures: dict[str, Any] = {name: found["measures"][name] for name in names}
     warning, over = warned(mix, measures["true_peak_dbtp"], facts)
     return Sum(**measures, seconds=found["seconds"], facts=facts, warning=warning, over=over)
+
+
+@router.post("/stack/crowding")
+def crowded(studio: InStudio, library: InLibrary, mix: Mix) -> Crowding:
+    """Which layers share a band, and when; with a dip offered, and what it would do, measured."""
+    return Crowding(**studio.workers.submit("batch", tasks.crowding, studio.place(library, mix), mix.model_dump(mode="json")).result())
+
+
+@router.post("/stack/levels")
+def step_levels(studio: InStudio, library: InLibrary, wanted: OneChain) -> list[LevelAfter]:
+    """Level before and after each step of a layer, a group, or the sum, as the sound goes through it."""
+    node, ids = chain_in(wanted.mix, wanted.id)
+    if not node.chain or not sounding(wanted.mix):
+        return []
+    found = studio.workers.submit("batch", tasks.chain_levels, studio.place(library, node), node.model_dump(mode="json")).result()
+    before = {after["step"]: found[at] for at, after in enumerate(found[1:])}
+    rows = [LevelAfter(**one) for one in found if one["step"] in ids]
+    return [LevelAfter(**{**before[rows[0].step], "step": ""}), *rows] if rows else []
 
 
 @router.get("/stack/layer")

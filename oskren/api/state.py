@@ -16,7 +16,6 @@ from sqlalchemy import func, select
 import oskren
 from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
 from oskren.core.errors import OskrenError
-from oskren.core.steps import describe
 from oskren.store.asking import Asked
 from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
 
@@ -39,33 +38,6 @@ class State(BaseModel):
 
 class NewLibrary(BaseModel):
     name: str = Field(min_length=1, max_length=80)
-
-
-class Control(BaseModel):
-    """A parameter of a step, as a control is built from it."""
-
-    name: str
-    label: str
-    control: str
-    default: Any
-    low: float | None
-    high: float | None
-    unit: str = ""
-    scale: str = "linear"
-    options: list[str] = []
-    digits: int | None = None
-    moving: bool = False
-
-
-class StepView(BaseModel):
-    """A kind of step."""
-
-    key: str
-    label: str
-    family: str
-    keeps_time: bool
-    whole: bool
-    controls: list[Control]
 
 
 class Counts(BaseModel):
@@ -130,12 +102,6 @@ def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
 
     library = backup.restore(studio.home, Path(wanted.path).expanduser(), wanted.name)
     return LibraryView(slug=library.folder.name, name=library.name, sounds=library.search(Asked(limit=1)).total)
-
-
-@router.get("/steps")
-def steps() -> list[StepView]:
-    """Every kind of step with its parameters: the interface builds its controls from this."""
-    return [StepView.model_validate(one) for one in describe()]
 
 
 @router.get("/lib/{library}/counts")

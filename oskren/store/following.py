@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step, check_chain
+from oskren.core.steps import finding
 from oskren.store.library import Library
 from oskren.store.tables import SavedChain, Sound
 
@@ -25,20 +26,40 @@ def _row(session: Session, number: int) -> SavedChain:
     return row
 
 
-def keep(library: Library, name: str, chain: Sequence[Step]) -> int:
-    """Keep a chain by name; one of the same name is replaced, and the sounds that follow it change with it."""
+def keep(library: Library, name: str, chain: Sequence[Step], told: str | None = None) -> int:
+    """Keep a chain by name, with what it does in words; one of the same name is replaced, and the sounds that follow it change with it."""
     if not chain:
         raise OskrenError("The chain has no steps; add one before keeping it.")
     with library.writing() as session:
         row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip())) or SavedChain(name=name.strip())
         check_chain(chain, [Step.model_validate(step) for step in row.chain or []])
         row.chain = _plain(chain)
+        row.told = row.told or "" if told is None else told.strip()
         session.add(row)
         session.flush()
         touched = _spread(session, row)
         number = row.id
     library.columns.touch(*touched)
     return number
+
+
+def found(library: Library, wish: str) -> list[tuple[int, str, str]]:
+    """Saved chains that answer a wish by their name or what is told of them, the best first: id, name and what is told; all by name for none."""
+    with library.reading() as session:
+        rows = session.execute(select(SavedChain.id, SavedChain.name, SavedChain.told).order_by(SavedChain.name)).all()
+    if not wish.strip():
+        return [(number, name, told) for number, name, told in rows]
+    scored = [(finding.score(wish, [(name, finding.WORD), (told, finding.WORD)]), number, name, told) for number, name, told in rows]
+    return [(number, name, told) for value, number, name, told in sorted(scored, key=lambda one: (-one[0], one[2])) if value > 0]
+
+
+def describe(library: Library, number: int, name: str, told: str) -> None:
+    """Give a saved chain another name or say what it does; a name that another chain has is refused."""
+    with library.writing() as session:
+        row = _row(session, number)
+        if session.scalar(select(SavedChain.id).where(SavedChain.name == name.strip(), SavedChain.id != number)) is not None:
+            raise OskrenError(f"There is a chain called {name.strip()} already; give this one another name.")
+        row.name, row.told = name.strip(), told.strip()
 
 
 def _spread(session: Session, row: SavedChain) -> list[int]:

@@ -170,11 +170,12 @@ class Watched(Base):
 
 
 class SavedChain(Base):
-    """A chain kept by name, to be put on other sounds."""
+    """A chain kept by name, with what it does in words, to be put on other sounds."""
 
     __tablename__ = "chains"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(Text)
+    told: Mapped[str] = mapped_column(Text, default="")
     chain: Mapped[list[Any]] = mapped_column()
 
 

@@ -238,7 +238,7 @@ def chain_levels(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
     result = []
     steps = active(parsed.chain)
     for count in range(len(steps) + 1):
-        here = Chained(node=parsed.node, chain=steps[:count])
+        here = parsed.model_copy(update={"chain": steps[:count]})
         audio, rate = renderer.audio(here)
         loud = report.loudness.loudness(np.asarray(audio), rate)
         highest = levels.peak(audio)
@@ -368,6 +368,15 @@ def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
         "seconds": len(audio) / rate,
         "facts": sum_facts(renderer, parsed).model_dump(),
     }
+
+
+def crowding(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """Which layers of a design crowd each other, and what a dip would do about it."""
+    from oskren.core.stacking.crowding import crowding
+
+    parsed = NodeAdapter.validate_python(node)
+    assert isinstance(parsed, Mix)
+    return crowding(place.renderer(), parsed).model_dump(mode="json")
 
 
 def tones(place: Place, nodes: list[dict[str, Any]]) -> list[tuple[float | None, float | None]]:

@@ -293,6 +293,21 @@ def group_mix(mix: Mix, group: Group, rate: int | None) -> Mix:
     return Mix(members=own, chain=group.chain, rate=rate, layout=mix.layout)
 
 
+def chain_in(mix: Mix, number: str) -> tuple[Chained, set[str]]:
+    """What goes through the chain of a layer or a group by its id, or of the sum for none, as a node; and the ids of that chain's steps.
+
+    A layer's node holds its trim, pitch and fades as well, around its chain.
+    """
+    member = next((one for one in mix.members if one.id == number), None)
+    if member is not None:
+        return member_node(thawed(member)), {step.id for step in member.chain}
+    group = next((one for one in mix.groups if one.id == number), None)
+    if number and group is None:
+        raise OskrenError("That layer is not in the design any more.")
+    whole = mix if group is None else group_mix(mix, group, mix.rate)
+    return Chained(node=whole.model_copy(update={"chain": ()}), chain=whole.chain, from_zero=True), {step.id for step in whole.chain}
+
+
 def loose(mix: Mix) -> tuple[Member, ...]:
     """Members that are in no group of the mix."""
     groups = {group.id for group in mix.groups}

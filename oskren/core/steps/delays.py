@@ -208,7 +208,7 @@ class Flanger(StepKind):
     """The sound against itself a very short, swinging while late: a comb of dips that sweeps."""
 
     key, label, family, params = "flanger", "Flanger", "Motion", FlangerParams
-    words = "sweep whoosh metallic jet hollow comb moving"
+    words = "sweep whoosh metallic hollow comb moving"
     moving = ("rate_hz", "mix")
     settings = {
         "slow tide": {"centre_ms": 3.0, "depth_ms": 2.8, "rate_hz": 0.07, "feedback": 0.6},

@@ -89,6 +89,7 @@ class Limiter(StepKind):
     """Keeps the true peak under a ceiling."""
 
     key, label, family, params = "limiter", "Ceiling limiter", "Level", LimiterParams
+    words = "ceiling clip safe peak louder loud overs headroom protect"
 
     def lead(self, params: LimiterParams, at: Context) -> int:
         return math.ceil((DEEPEST_DB / 12 * params.release_ms + 2 * params.look_ahead_ms) / 1000 * at.rate) + CONTEXT
@@ -153,6 +154,7 @@ class Gate(StepKind):
     """Lets quiet stretches down, between the events of a take; opens before an attack, so that none is cut."""
 
     key, label, family, params, analyses = "gate", "Gate", "Clean", GateParams, True
+    words = "cleaner quieter between tighter silence floor chop cut"
 
     def _stretch(self, at: Context) -> int:
         return max(1, round(GATE_S * at.rate))

@@ -42,6 +42,7 @@ class Fade(StepKind):
     """Fade in and out at the edges of the sound."""
 
     key, label, family, params = "fade", "Fade", "Edges", FadeParams
+    words = "in out click edge softer start end smooth"
 
     def stream(self, params: FadeParams, summary: Summary, at: Context, position: int) -> Stream:
         rise = max(1, min(at.frames, round(params.in_s * at.rate)))
@@ -75,6 +76,7 @@ class Trim(StepKind):
     """Keep the part between two moments of the sound."""
 
     key, label, family, params, keeps_time = "trim", "Trim", "Edges", TrimParams, False
+    words = "shorter cut part start end length"
 
     def _part(self, params: TrimParams, at: Context) -> tuple[int, int]:
         if None not in (params.start_s, params.end_s) and params.start_s == params.end_s:
@@ -101,6 +103,7 @@ class Reverse(StepKind):
     """The sound backwards."""
 
     key, label, family, whole, keeps_time = "reverse", "Reverse", "Edges", True, False
+    words = "backwards reverse swell turn round"
 
     def time_map(self, params: Params, at: Context) -> TimeMap:
         return TimeMap.affine(-1.0, at.frames / at.rate)

@@ -178,6 +178,7 @@ class HighPass(FilterKind):
     """Takes away what lies below a frequency."""
 
     key, label, params = "high_pass", "High-pass", PassParams
+    words = "thinner smaller rumble lows lighter cleaner radio phone wind"
     moving = ("cutoff_hz",)
 
     def sections(self, params: PassParams, rate: int) -> Floats:  # type: ignore[override]
@@ -189,6 +190,7 @@ class LowPass(FilterKind):
     """Takes away what lies above a frequency."""
 
     key, label, params = "low_pass", "Low-pass", LowPassParams
+    words = "duller darker muffled behind wall softer distance further away highs under water"
     moving = ("cutoff_hz",)
 
     def sections(self, params: LowPassParams, rate: int) -> Floats:  # type: ignore[override]
@@ -207,6 +209,7 @@ class Band(FilterKind):
     """One band of equaliser: bell, shelf or notch."""
 
     key, label, params = "band", "Equaliser band", BandParams
+    words = "equaliser brighter darker tone boost cut notch shelf bell body presence air warmer harsh"
     moving = ("frequency_hz", "gain_db", "q")
 
     def sections(self, params: BandParams, rate: int) -> Floats:  # type: ignore[override]
@@ -223,6 +226,7 @@ class MonoBelow(FilterKind):
     """Takes the side away below a frequency: lows come from the middle. What both channels share passes unchanged; so does mono."""
 
     key, label, params = "mono_below", "Mono below", MonoBelowParams
+    words = "lows mono centre bass tighter"
     on_all = False
 
     def sections(self, params: MonoBelowParams, rate: int) -> Floats:  # type: ignore[override]

@@ -22,6 +22,7 @@ class Gain(StepKind):
     """Change of level."""
 
     key, label, family, params = "gain", "Gain", "Level", GainParams
+    words = "louder quieter level volume"
     moving = ("gain_db",)
 
     def stream(self, params: GainParams, summary: Summary, at: Context, position: int) -> Stream:
@@ -44,6 +45,7 @@ class Normalise(StepKind):
     """Gain that brings the sample peak of the whole sound to a level; silence stays silent."""
 
     key, label, family, params, analyses = "normalise", "Normalise", "Level", NormaliseParams, True
+    words = "louder level peak"
     learns_by = ()
 
     def analyse(self, params: NormaliseParams, blocks: Iterator[Samples], at: Context) -> Summary:
@@ -66,6 +68,7 @@ class Width(StepKind):
     """Gain of what both sides share and of what sets them apart, and left/right balance of a stereo sound; mono passes unchanged."""
 
     key, label, family, params = "width", "Mid, side and balance", "Level", WidthParams
+    words = "wider narrower stereo width mid side balance"
     version = 2
     moving = ("mid_db", "side_db", "balance_db")
 
@@ -90,6 +93,7 @@ class Even(StepKind):
     """Evens out left and right by their measured loudness (ITU-R BS.1770, each channel by itself); a channel that is silent is left alone."""
 
     key, label, family, params, analyses = "even", "Even out left and right", "Level", EvenParams, True
+    words = "balance left right centre even"
     learns_by = ()
     portable = True
 
@@ -117,6 +121,7 @@ class Mono(StepKind):
     """One channel: the mean of left and right, after the fold-down of wider layouts."""
 
     key, label, family = "mono", "Mono", "Level"
+    words = "mono one channel narrower centre"
 
     def out_channels(self, params: Params, channels: int) -> int:
         return 1
@@ -138,6 +143,7 @@ class Layout(StepKind):
     """
 
     key, label, family, params = "layout", "Channel layout", "Level", LayoutParams
+    words = "surround stereo mono ambisonics fold down channels"
 
     def out_channels(self, params: LayoutParams, channels: int) -> int:
         return len(CHANNELS[params.layout])

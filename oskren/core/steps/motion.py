@@ -208,7 +208,7 @@ class Moving(StepKind):
     """A resonant filter whose cut-off follows the level of the sound, swings, or goes along a curve."""
 
     key, label, family, params = "moving_filter", "Moving filter", "Motion", MovingParams
-    words = "wah sweep duller brighter opens closes resonant muffled talking underwater"
+    words = "sweep duller brighter opens closes resonant muffled talking underwater"
     moving = ("cutoff_hz", "q", "rate_hz", "mix")
     settings = {
         "opens with the hit": {"cutoff_hz": 300.0, "q": 2.0, "follow_oct": 4.0},

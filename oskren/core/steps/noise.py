@@ -232,6 +232,7 @@ class NoiseReduction(StepKind):
     """Takes down noise by a stated amount at most; what stands out of its profile stays."""
 
     key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 2
+    words = "cleaner noise hiss wind background less denoise"
     learns_by = ("parts", "follow")
     portable = True
 

@@ -28,6 +28,7 @@ class Pitch(StepKind):
     """
 
     key, label, family, params, whole, keeps_time = "pitch", "Pitch and length", "Time", PitchParams, True, False
+    words = "deeper higher bigger smaller slower faster longer shorter lower heavier monster giant tiny semitone octave stretch"
     moving = ("semitones",)
 
     def _glide(self, params: PitchParams, at: Context) -> Glide | None:

@@ -28,6 +28,7 @@ class Dc(StepKind):
     """Takes away a constant offset, measured over the whole sound."""
 
     key, label, family, analyses = "dc", "DC offset away", "Clean", True
+    words = "offset cleaner repair"
     portable = True
 
     def analyse(self, params: Params, blocks: Iterator[Samples], at: Context) -> Summary:
@@ -73,6 +74,7 @@ class HumAway(StepKind):
     """Takes down mains hum and its harmonics at the frequency that is measured, not at the one on the plate; without hum it does nothing."""
 
     key, label, family, params, analyses = "hum", "Hum away", "Clean", HumParams, True
+    words = "cleaner mains buzz 50 60 hum"
     learns_by = ("mains",)
     portable = True
 
@@ -212,6 +214,7 @@ class Clicks(Listing):
     """Finds clicks where prediction fails for a moment, and fills each by linear prediction from both sides."""
 
     key, label, family, params, analyses = "clicks", "Clicks away", "Clean", ClickParams, True
+    words = "cleaner crackle pop repair click"
     learns_by = ("threshold_db", "longest_ms")
 
     def analyse(self, params: ClickParams, blocks: Iterator[Samples], at: Context) -> Summary:
@@ -261,6 +264,7 @@ class Clipped(Listing):
     """Rebuilds peaks that were cut off, by linear prediction from both sides; lowers the sound so that they have room."""
 
     key, label, family, params, analyses = "clipped", "Clipped peaks rebuilt", "Clean", ClippedParams, True
+    words = "cleaner overs distortion repair clip"
     learns_by = ("within_db",)
 
     def analyse(self, params: ClippedParams, blocks: Iterator[Samples], at: Context) -> Summary:
@@ -328,6 +332,7 @@ class Bumps(Listing):
     """Finds short bursts in the lows and lets the lows go on as they were around each; what lies above is not touched."""
 
     key, label, family, params, analyses = "bumps", "Bumps away", "Clean", BumpParams, True
+    words = "cleaner handling thump wind repair bump"
     learns_by = ("threshold_db", "cutoff_hz", "longest_ms")
 
     def analyse(self, params: BumpParams, blocks: Iterator[Samples], at: Context) -> Summary:

@@ -52,6 +52,7 @@ class RoomReduction(StepKind):
     """Takes down the late part of a room by its decay; long steady tones are taken for room and go down a little too."""
 
     key, label, family, params = "room_reduction", "Room reduction", "Clean", RoomParams
+    words = "dryer closer nearer less reverb room cleaner"
 
     def lead(self, params: RoomParams, at: Context) -> int:
         return Spectral.lead(Late(params, at.rate).before, at.rate)

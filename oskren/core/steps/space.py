@@ -253,7 +253,7 @@ class Space(StepKind):
 
     key, label, family, params = "space", "Space", "Space", SpaceParams
     version = 3
-    words = "reverb room further away bigger hall cathedral outside distance wet behind the door box field"
+    words = "bigger further away reverb room hall cathedral outside distance wet behind the door box field"
     moving = ("wet_db", "dry_db")
     settings = NAMED
 

@@ -64,26 +64,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/steps": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Steps
-         * @description Every kind of step with its parameters: the interface builds its controls from this.
-         */
-        get: operations["steps"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lib/{library}/counts": {
         parameters: {
             query?: never;
@@ -1440,7 +1420,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Describe Chain
+         * @description Name a saved chain anew and say what it does.
+         */
+        put: operations["describe_chain"];
         post?: never;
         /**
          * Delete Chain
@@ -1940,6 +1924,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Steps
+         * @description Every kind of step with its parameters: the interface builds its controls from this.
+         */
+        get: operations["steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/steps/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Picture
+         * @description What a step does with its settings, drawn; null where a picture says nothing.
+         */
+        post: operations["picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/steps/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish.
+         */
+        get: operations["find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/stack/layout": {
         parameters: {
             query?: never;
@@ -1974,6 +2018,46 @@ export interface paths {
          * @description Render the sum and read its meters.
          */
         post: operations["measure_sum"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/crowding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Crowded
+         * @description Which layers share a band, and when; with a dip offered, and what it would do, measured.
+         */
+        post: operations["crowded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Step Levels
+         * @description Level before and after each step of a layer, a group, or the sum, as the sound goes through it.
+         */
+        post: operations["step_levels"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2919,17 +3003,32 @@ export interface components {
         };
         /**
          * ChainView
-         * @description A saved chain and how many sounds follow it.
+         * @description A saved chain, what it does in words, and how many sounds follow it.
          */
         ChainView: {
             /** Id */
             id: number;
             /** Name */
             name: string;
+            /** Told */
+            told: string;
             /** Chain */
             chain: components["schemas"]["Step"][];
             /** Users */
             users: number;
+        };
+        /**
+         * ChainWords
+         * @description What a saved chain is called and what it does.
+         */
+        ChainWords: {
+            /** Name */
+            name: string;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
         };
         /**
          * Chained
@@ -3120,6 +3219,22 @@ export interface components {
             ship: number;
         };
         /**
+         * Crowding
+         * @description Strips of all layers over the same time (s from the strike line), and the pairs that contest most.
+         */
+        Crowding: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Edges Hz */
+            edges_hz: number[];
+            /** Strips */
+            strips: components["schemas"]["Strip"][];
+            /** Pairs */
+            pairs: components["schemas"]["Pair"][];
+        };
+        /**
          * Cut
          * @description An excerpt of a sound, and the part it is (s).
          */
@@ -3185,6 +3300,19 @@ export interface components {
             /** Without */
             without: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
         };
+        /**
+         * Dip
+         * @description A step that makes room: the layer it goes into, and how far the other one is over it in the band before and with it (dB, measured).
+         */
+        Dip: {
+            /** Layer */
+            layer: string;
+            step: components["schemas"]["Step"];
+            /** Before Db */
+            before_db: number;
+            /** After Db */
+            after_db: number;
+        };
         /** DrawChange */
         DrawChange: {
             /**
@@ -3218,6 +3346,26 @@ export interface components {
             brightness: number | null;
             /** Row */
             row: string;
+        };
+        /**
+         * Drawn
+         * @description A step to draw, at the rate (Hz) of what goes through it.
+         */
+        Drawn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Params
+             * @default {}
+             */
+            params: {
+                [key: string]: unknown;
+            };
+            /**
+             * Rate
+             * @default 48000
+             */
+            rate: number;
         };
         /** Drop */
         Drop: {
@@ -3500,6 +3648,35 @@ export interface components {
              * @default []
              */
             chain: components["schemas"]["Step"][];
+        };
+        /** Found */
+        Found: {
+            /** Steps */
+            steps: components["schemas"]["FoundStep"][];
+            /** Chains */
+            chains: components["schemas"]["FoundChain"][];
+        };
+        /**
+         * FoundChain
+         * @description A saved chain that answers a wish.
+         */
+        FoundChain: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Told */
+            told: string;
+        };
+        /**
+         * FoundStep
+         * @description A step that answers a wish, with the named setting that answers it best (or nothing).
+         */
+        FoundStep: {
+            /** Kind */
+            kind: string;
+            /** Setting */
+            setting: string;
         };
         /**
          * Freedom
@@ -4209,6 +4386,8 @@ export interface components {
         NewChain: {
             /** Name */
             name: string;
+            /** Told */
+            told?: string | null;
             /** Chain */
             chain: components["schemas"]["Step"][];
         };
@@ -4396,6 +4575,18 @@ export interface components {
             notes: components["schemas"]["ArrivalNotes"];
         };
         /**
+         * OneChain
+         * @description The chain of a layer or a group by its id, or that on the sum for none.
+         */
+        OneChain: {
+            mix: components["schemas"]["Mix"];
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+        };
+        /**
          * OpenTake
          * @description A take that was begun and never ended; ``quiet_s`` is how long nothing has come for it.
          */
@@ -4474,6 +4665,30 @@ export interface components {
             text: string;
         };
         /**
+         * Pair
+         * @description Two layers that contest a band (Hz) for a while (s from the strike line): the louder one first, by how much (dB), and the share of all that is
+         *     heard that they contest.
+         */
+        Pair: {
+            /** Louder */
+            louder: string;
+            /** Other */
+            other: string;
+            /** Over Db */
+            over_db: number;
+            /** Low Hz */
+            low_hz: number;
+            /** High Hz */
+            high_hz: number;
+            /** From S */
+            from_s: number;
+            /** To S */
+            to_s: number;
+            /** Share */
+            share: number;
+            dip: components["schemas"]["Dip"] | null;
+        };
+        /**
          * Part
          * @description A marked part of a sound (s); without a name it is numbered after the sound.
          */
@@ -4537,6 +4752,32 @@ export interface components {
             file: string;
             /** Name */
             name: string;
+        };
+        /**
+         * Picture
+         * @description What a step does with its settings, drawn: lines over an axis, what the axes are, the range of y, and whether the line of no change helps.
+         */
+        Picture: {
+            /** Across */
+            across: string;
+            /** Up */
+            up: string;
+            /** Lines */
+            lines: components["schemas"]["Reading"][];
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /**
+             * Log
+             * @default false
+             */
+            log: boolean;
+            /**
+             * Diagonal
+             * @default false
+             */
+            diagonal: boolean;
         };
         /**
          * PlaceView
@@ -4796,6 +5037,18 @@ export interface components {
             name: string;
             /** Gesture */
             gesture: string;
+        };
+        /**
+         * Reading
+         * @description One line of a picture.
+         */
+        Reading: {
+            /** Name */
+            name: string;
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
         };
         /**
          * Recipe
@@ -5711,7 +5964,8 @@ export interface components {
         };
         /**
          * StepView
-         * @description A kind of step.
+         * @description A kind of step: its parameters, what it does in a sentence, words it is found by, named settings that ship with it, what another sound
+         *     is to it (an impulse response) if anything, and whether it can be drawn.
          */
         StepView: {
             /** Key */
@@ -5726,6 +5980,30 @@ export interface components {
             whole: boolean;
             /** Controls */
             controls: components["schemas"]["Control"][];
+            /** Told */
+            told: string;
+            /** Words */
+            words: string;
+            /** Settings */
+            settings: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Beside */
+            beside: string;
+            /** Drawn */
+            drawn: boolean;
+        };
+        /**
+         * Strip
+         * @description How much of a layer lies under others: ``covered`` (bands, low ones first, then columns of time) from 0, alone, to 1; -1 where it is not heard.
+         */
+        Strip: {
+            /** Id */
+            id: string;
+            /** Covered */
+            covered: number[][];
         };
         /**
          * Suggested
@@ -6564,44 +6842,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LibraryView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    steps: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StepView"][];
                 };
             };
             /** @description Not Found */
@@ -10290,6 +10530,52 @@ export interface operations {
             };
         };
     };
+    describe_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChainWords"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     delete_chain: {
         parameters: {
             query?: never;
@@ -11651,6 +11937,129 @@ export interface operations {
             };
         };
     };
+    steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StepView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Drawn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picture"] | null;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find: {
+        parameters: {
+            query?: {
+                wish?: string;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     layout: {
         parameters: {
             query?: never;
@@ -11719,6 +12128,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Sum"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crowded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mix"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Crowding"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    step_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneChain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelAfter"][];
                 };
             };
             /** @description Not Found */

@@ -1,0 +1,95 @@
+"""Steps: what kinds there are, what they do with their settings, drawn, and which of them, or of the chains kept by name, answer a wish."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
+
+from oskren.api.common import InLibrary
+from oskren.core.steps import describe, finding, kind_of
+from oskren.core.steps.base import Picture, checked
+from oskren.store import following
+
+router = APIRouter(tags=["steps"])
+
+
+class Control(BaseModel):
+    """A parameter of a step, as a control is built from it."""
+
+    name: str
+    label: str
+    control: str
+    default: Any
+    low: float | None
+    high: float | None
+    unit: str = ""
+    scale: str = "linear"
+    options: list[str] = []
+    digits: int | None = None
+    moving: bool = False
+
+
+class StepView(BaseModel):
+    """A kind of step: its parameters, what it does in a sentence, words it is found by, named settings that ship with it, what another sound
+    is to it (an impulse response) if anything, and whether it can be drawn."""
+
+    key: str
+    label: str
+    family: str
+    keeps_time: bool
+    whole: bool
+    controls: list[Control]
+    told: str
+    words: str
+    settings: dict[str, dict[str, Any]]
+    beside: str
+    drawn: bool
+
+
+class Drawn(BaseModel):
+    """A step to draw, at the rate (Hz) of what goes through it."""
+
+    kind: str = Field(max_length=60)
+    params: dict[str, Any] = {}
+    rate: int = Field(48_000, ge=1000, le=768_000)
+
+
+class FoundStep(BaseModel):
+    """A step that answers a wish, with the named setting that answers it best (or nothing)."""
+
+    kind: str
+    setting: str
+
+
+class FoundChain(BaseModel):
+    """A saved chain that answers a wish."""
+
+    id: int
+    name: str
+    told: str
+
+
+class Found(BaseModel):
+    steps: list[FoundStep]
+    chains: list[FoundChain]
+
+
+@router.get("/steps")
+def steps() -> list[StepView]:
+    """Every kind of step with its parameters: the interface builds its controls from this."""
+    return [StepView.model_validate(one) for one in describe()]
+
+
+@router.post("/steps/picture")
+def picture(wanted: Drawn) -> Picture | None:
+    """What a step does with its settings, drawn; null where a picture says nothing."""
+    return kind_of(wanted.kind).picture(checked(wanted.kind, wanted.params), wanted.rate)
+
+
+@router.get("/lib/{library}/steps/find")
+def find(library: InLibrary, wish: Annotated[str, Query(max_length=200)] = "") -> Found:
+    """Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish."""
+    found = [FoundStep(kind=match.key, setting=match.setting) for match in finding.find(wish)]
+    return Found(steps=found, chains=[FoundChain(id=number, name=name, told=told) for number, name, told in following.found(library, wish)])
