@@ -99,7 +99,7 @@ def pictures(page: Page, out: Path) -> None:
     page.get_by_role("heading", name="RAW kiln prop session, hiss").wait_for()
     for kind in ("Bumps away", "High-pass", "Noise reduction"):
         page.get_by_role("button", name="Add step").click()
-        page.get_by_role("menuitem", name=kind).click()
+        page.get_by_role("option", name=kind).click()
     page.get_by_text("Learned from the quietest stretch").wait_for()
     page.get_by_role("button", name="Keep state").click()
     page.get_by_role("status").get_by_role("button", name="Close").click()

@@ -6,11 +6,14 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
+from sqlalchemy import select
 
 from oskren.api.common import InLibrary
+from oskren.core.nodes.model import Node, leaves
 from oskren.core.steps import describe, finding, kind_of
 from oskren.core.steps.base import Picture, checked
 from oskren.store import following
+from oskren.store.tables import Sound
 
 router = APIRouter(tags=["steps"])
 
@@ -83,13 +86,25 @@ def steps() -> list[StepView]:
 
 
 @router.post("/steps/picture")
-def picture(wanted: Drawn) -> Picture | None:
+def draw_step(wanted: Drawn) -> Picture | None:
     """What a step does with its settings, drawn; null where a picture says nothing."""
     return kind_of(wanted.kind).picture(checked(wanted.kind, wanted.params), wanted.rate)
 
 
+class Behind(BaseModel):
+    node: Node
+
+
+@router.post("/lib/{library}/steps/behind")
+def sounds_behind(library: InLibrary, wanted: Behind) -> list[str]:
+    """Names of the library's sounds that a node is made of (an impulse response, a profile); for what is not in the library, nothing."""
+    hashes = [leaf.audio for leaf in leaves(wanted.node)]
+    with library.reading() as session:
+        return list(session.scalars(select(Sound.name).where(Sound.audio.in_(hashes)).order_by(Sound.id)))
+
+
 @router.get("/lib/{library}/steps/find")
-def find(library: InLibrary, wish: Annotated[str, Query(max_length=200)] = "") -> Found:
+def find_steps(library: InLibrary, wish: Annotated[str, Query(max_length=200)] = "") -> Found:
     """Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish."""
     found = [FoundStep(kind=match.key, setting=match.setting) for match in finding.find(wish)]
     return Found(steps=found, chains=[FoundChain(id=number, name=name, told=told) for number, name, told in following.found(library, wish)])

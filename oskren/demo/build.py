@@ -19,19 +19,22 @@ from oskren.core.shipping.sheet import Target
 from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
+from oskren.demo.chains import chains
 from oskren.demo.field import leave
+from oskren.demo.responses import RESPONSES
 from oskren.demo.scenario import LOFT, PERFORMANCE, RECORDINGS, WIDE, Recording
 from oskren.store import Home, Library, describing, designs, following, keeping
 from oskren.store.describing import Change
+from oskren.store.library import node_of
 from oskren.store.tables import Draw, Sound, SoundPath
 from oskren.work import designs as designing
 from oskren.work import shipments, slices, spreads, watching
 from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 
-VERSION = "6"
+VERSION = "7"
 LIBRARY = "Saltglass Observatory"
-EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT]
+EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT, *RESPONSES]
 
 
 def _write(number: int, folder: str) -> None:
@@ -129,7 +132,10 @@ def _describe(studio: Studio, library: Library, home: Path) -> None:
         Step(kind="high_pass", id="thin", params={"cutoff_hz": 180.0}),
         Step(kind="space", id="room", params={"size_m": 9.0, "decay_s": 0.9, "wet_db": -6.0, "pre_delay_ms": 4.0}),
     )
-    following.keep(library, "Across the gallery", door)
+    following.keep(library, "Across the gallery", door, "On the other side of the lamp gallery: thinner, in the room")
+    gallery, horn = (node_of(_named(library, one.name)) for one in RESPONSES)
+    for name, told, chain in chains(gallery, horn):
+        following.keep(library, name, chain, told)
     keeping.add_project(library, "Trailer")
 
 

@@ -147,7 +147,7 @@ class Reviewing(InBrowser):
 
     def add(self, label: str) -> None:
         self.press("a")
-        self.page.get_by_role("menuitem", name=label, exact=True).click()
+        self.page.get_by_role("option", name=label, exact=True).click()
 
     def test_a_step_is_limited_where_it_is_drawn_duplicated_and_kept_by_name(self) -> None:
         page, number = self.page, self.mending("plain hit")

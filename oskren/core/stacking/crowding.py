@@ -43,7 +43,7 @@ LOUDNESS = 0.3
 CLEAR_DB = 6.0
 """How far over the other a layer should be in a band of its own."""
 
-DEEPEST_DB, LEAST_DB = 9.0, 1.5
+DEEPEST_DB, LEAST_DB = 6.0, 1.5
 """What a dip takes away, at most and at least."""
 
 MATTERS = 0.01

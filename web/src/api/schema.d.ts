@@ -1954,10 +1954,30 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Picture
+         * Draw Step
          * @description What a step does with its settings, drawn; null where a picture says nothing.
          */
-        post: operations["picture"];
+        post: operations["draw_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/steps/behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sounds Behind
+         * @description Names of the library's sounds that a node is made of (an impulse response, a profile); for what is not in the library, nothing.
+         */
+        post: operations["sounds_behind"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1972,10 +1992,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Find
+         * Find Steps
          * @description Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish.
          */
-        get: operations["find"];
+        get: operations["find_steps"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2895,6 +2915,11 @@ export interface components {
         Backup: {
             /** Folder */
             folder: string;
+        };
+        /** Behind */
+        Behind: {
+            /** Node */
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
         };
         /** Body_add_photos */
         Body_add_photos: {
@@ -11975,7 +12000,7 @@ export interface operations {
             };
         };
     };
-    picture: {
+    draw_step: {
         parameters: {
             query?: never;
             header?: never;
@@ -12017,7 +12042,52 @@ export interface operations {
             };
         };
     };
-    find: {
+    sounds_behind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Behind"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_steps: {
         parameters: {
             query?: {
                 wish?: string;

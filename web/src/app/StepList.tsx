@@ -3,17 +3,22 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
+import { Beside } from "./Beside";
 import { useKeys } from "./keys";
 import { Do, Num, Pick } from "./parts";
 import { StepCurve } from "./StepCurve";
 import { limitsSaid, StepLimits } from "./StepLimits";
+import { StepPicker } from "./StepPicker";
+import { StepPicture } from "./StepPicture";
 import { StepSettings } from "./StepSettings";
-import { freshId, freshStep } from "./send";
+import { freshId } from "./send";
 
 export function useStepKinds(): Record<string, StepView> {
   const steps = useQuery({ queryKey: ["steps"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/steps")) });
   return Object.fromEntries((steps.data ?? []).map((kind) => [kind.key, kind]));
 }
+
+const USUAL_RATE = 48_000;
 
 function setTo(step: Step, control: Control): unknown {
   return (step.params as Record<string, unknown>)[control.name] ?? control.default;
@@ -55,11 +60,13 @@ interface Props {
   /** The part marked on the waveform (s of the sound), which a step can be limited to; and the channels it has. */
   marked?: [number, number] | null;
   channels?: number;
+  /** Of what goes through the chain (Hz): a picture of a filter depends on it. */
+  rate?: number;
   chosen: string | null;
   onChoose: (id: string | null) => void;
 }
 
-export function StepList({ chain, onChange, after, more, marked, channels, chosen, onChoose }: Props) {
+export function StepList({ chain, onChange, after, more, marked, channels, rate, chosen, onChoose }: Props) {
   const kinds = useStepKinds();
   const [adding, setAdding] = useState(false);
   const [dragged, setDragged] = useState<number | null>(null);
@@ -89,13 +96,12 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
     const others = chain.filter((_, i) => i !== from);
     onChange([...others.slice(0, to), chain[from], ...others.slice(to)]);
   };
-  const add = (kind: StepView) => {
-    const step = freshStep(kind.key);
-    onChange([...chain, step]);
-    onChoose(step.id);
+  const add = (steps: Step[]) => {
+    onChange([...chain, ...steps]);
+    // a single step is opened to be set; a chain is heard as it is
+    onChoose(steps.length === 1 ? (steps[0].id ?? null) : null);
     setAdding(false);
   };
-  const families = [...new Set(Object.values(kinds).map((kind) => kind.family))];
   return (
     <Flex direction="column" gap="6px">
       {chain.map((step, index) => {
@@ -173,6 +179,11 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
             )}
             {open && kind && (
               <Flex direction="column" gap="6px" px="10px" pb="9px">
+                <Box color="dim" fontSize="12px" lineHeight="16px">
+                  {kind.told}
+                </Box>
+                {kind.beside && <Beside step={step} what={kind.beside} onChange={(learned_on) => replace(index, { ...step, learned_on })} />}
+                {kind.drawn && <StepPicture step={step} label={kind.label} rate={rate ?? USUAL_RATE} />}
                 {more?.(step, changeParams)}
                 {kind.controls.map((control) =>
                   control.control === "choice" ? (
@@ -208,7 +219,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
                     onChange={(limits, gesture) => replace(index, { ...step, ...limits }, gesture && `${step.id} ${gesture}`)}
                   />
                 )}
-                <StepSettings step={step} onChange={(params) => replace(index, { ...step, params })} />
+                <StepSettings step={step} named={kind.settings} onChange={(params) => replace(index, { ...step, params })} />
                 <Flex gap="4px" justify="flex-end" wrap="wrap">
                   <Do quiet disabled={index === 0} onClick={() => move(index, index - 1)} hint="Move one step earlier; steps can be dragged too">
                     Earlier
@@ -234,59 +245,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, chose
         );
       })}
       {adding ? (
-        <Box
-          role="menu"
-          aria-label="Steps to add"
-          ref={(menu: HTMLDivElement | null) => {
-            // opened by key it is used by keys: arrows, first letters, Enter, Escape
-            if (menu && !menu.contains(document.activeElement)) menu.querySelector<HTMLElement>("[role=menuitem]")?.focus();
-          }}
-          onKeyDown={(event) => {
-            const items = [...event.currentTarget.querySelectorAll<HTMLElement>("[role=menuitem]")];
-            const at = items.indexOf(document.activeElement as HTMLElement);
-            const letter = event.key.length === 1 && !event.ctrlKey && !event.metaKey ? event.key.toLowerCase() : "";
-            const rest = [...items.slice(at + 1), ...items.slice(0, at + 1)];
-            const next = { ArrowDown: rest[0], ArrowRight: rest[0], ArrowUp: items.at(at - 1), ArrowLeft: items.at(at - 1) }[event.key];
-            const meant = next ?? (letter.trim() ? rest.find((item) => item.textContent?.toLowerCase().startsWith(letter)) : undefined);
-            meant?.focus();
-            if (event.key === "Escape") setAdding(false);
-            if (meant || letter.trim() || event.key === "Escape") {
-              event.preventDefault();
-              event.stopPropagation();
-            }
-          }}
-          border="1px solid"
-          borderColor="line"
-          borderRadius="8px"
-          p="8px"
-          bg="raised"
-        >
-          {families.map((family) => (
-            <Flex key={family} gap="4px" wrap="wrap" mb="5px" align="baseline">
-              <Box color="dim" w="48px" fontSize="12px">
-                {family}
-              </Box>
-              {Object.values(kinds)
-                .filter((kind) => kind.family === family)
-                .map((kind) => (
-                  <chakra.button
-                    key={kind.key}
-                    type="button"
-                    role="menuitem"
-                    onClick={() => add(kind)}
-                    px="6px"
-                    py="2px"
-                    borderRadius="5px"
-                    bg="ground"
-                    cursor="pointer"
-                    _hover={{ color: "amber" }}
-                  >
-                    {kind.label}
-                  </chakra.button>
-                ))}
-            </Flex>
-          ))}
-        </Box>
+        <StepPicker kinds={kinds} onAdd={add} onClose={() => setAdding(false)} />
       ) : (
         <Box>
           <Do act="addStep" onClick={() => setAdding(true)}>

@@ -1,4 +1,4 @@
-/** Settings of a step kept by name: saved chains that hold this one kind of step. */
+/** Settings of a step by name: those that ship with it, and those kept (saved chains that hold this one kind of step). */
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, got, type Step } from "../api/client";
@@ -6,11 +6,18 @@ import { Choose, Do, Input } from "./parts";
 import { useChains } from "./SavedChains";
 import { complain, queries, tell, useShared } from "./store";
 
-export function StepSettings({ step, onChange }: { step: Step; onChange: (params: Step["params"]) => void }) {
+interface Props {
+  step: Step;
+  /** Settings that ship with the kind: parameters other than the usual ones. */
+  named: Record<string, Record<string, unknown>>;
+  onChange: (params: Step["params"]) => void;
+}
+
+export function StepSettings({ step, named, onChange }: Props) {
   const library = useShared((state) => state.library);
   const chains = useChains();
   const [naming, setNaming] = useState(false);
-  const named = (chains.data ?? []).filter((one) => one.chain.length === 1 && one.chain[0].kind === step.kind);
+  const kept = (chains.data ?? []).filter((one) => one.chain.length === 1 && one.chain[0].kind === step.kind);
   const keep = async (name: string) => {
     setNaming(false);
     if (!name.trim()) return;
@@ -37,15 +44,21 @@ export function StepSettings({ step, onChange }: { step: Step; onChange: (params
     );
   return (
     <Flex gap="5px" align="center">
-      {named.length > 0 && (
+      {kept.length + Object.keys(named).length > 0 && (
         <Choose
           label="Named settings"
           value=""
           flex={1}
-          options={[["", "Named settings"], ...named.map((one) => [String(one.id), one.name] as const)]}
+          options={[
+            ["", "Named settings"],
+            ...Object.keys(named).map((name) => [`own ${name}`, name] as const),
+            ...kept.map((one) => [`kept ${one.id}`, `${one.name} (kept)`] as const),
+          ]}
           onChange={(value) => {
-            const one = named.find((each) => String(each.id) === value);
+            const one = kept.find((each) => `kept ${each.id}` === value);
+            const own = named[value.slice(4)];
             if (one) onChange(one.chain[0].params);
+            else if (value.startsWith("own ") && own) onChange(own);
           }}
         />
       )}

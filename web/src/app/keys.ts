@@ -117,7 +117,7 @@ function handle(event: KeyboardEvent) {
   const name = pressed(event);
   if (typing(event.target) && !name.startsWith("Ctrl+k") && name !== "Escape") return;
   // on a focused button the space bar and Enter press it
-  if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=menuitem], [role=option]")) return;
+  if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=option]")) return;
   const asked = [...listening].reverse();
   for (const { current } of [...asked.filter((one) => one.over), ...asked.filter((one) => !one.over)]) {
     for (const [act, run] of Object.entries(current) as [Act, ((event: KeyboardEvent) => void) | undefined][]) {

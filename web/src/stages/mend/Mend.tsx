@@ -8,6 +8,7 @@ import { useHistory } from "../../app/history";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../app/parts";
 import { SavedChains } from "../../app/SavedChains";
+import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
 import { StepList, useStepKinds } from "../../app/StepList";
 import { freshStep, useSend } from "../../app/send";
 import { complain, queries, tell, useShared } from "../../app/store";
@@ -234,11 +235,6 @@ function Workbench({ sound }: { sound: SoundFacts }) {
         ]
       : [];
   const balance = after?.balance_lu ?? null;
-  const levelOf = (step: Step) => levels.data?.find((one) => one.step === step.id);
-  const levelBefore = (step: Step) => {
-    const i = levels.data?.findIndex((one) => one.step === step.id) ?? -1;
-    return i > 0 ? levels.data?.[i - 1] : undefined;
-  };
   return (
     <Flex direction="column" h="100%">
       <Bar>
@@ -363,9 +359,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
         </Flex>
         <Side label="Steps" width="306px">
           <Heading>Steps, in order</Heading>
-          <Fact name="Before">
-            {level(before?.peak_dbfs)} dBFS, {level(before?.lufs, "LUFS")}
-          </Fact>
+          <LevelBefore levels={levels.data} />
           {levels.error && (
             <Box role="alert" color="coral">
               {levels.error.message}
@@ -378,52 +372,8 @@ function Workbench({ sound }: { sound: SoundFacts }) {
             onChoose={setChosen}
             marked={sameTime ? marked : null}
             channels={sound.channels}
-            after={(step) => {
-              const own = levelOf(step);
-              const one = levelBefore(step);
-              if (!step.on) return "off";
-              if (!own || own.peak_dbfs === null) return own ? "silent after this" : "…";
-              const change_ = own.lufs !== null && one?.lufs != null ? own.lufs - one.lufs : 0;
-              return (
-                <Flex justify="space-between" gap="8px" wrap="wrap">
-                  {own.found && (
-                    <Box w="100%" color="glass">
-                      {own.found}
-                    </Box>
-                  )}
-                  <span>
-                    {level(own.peak_dbfs)} dBFS, {level(own.lufs)} LUFS
-                  </span>
-                  {own.over ? (
-                    <Flex color="coral" align="center" gap="4px">
-                      over full scale by {level(own.peak_dbfs)} dB
-                      <Do
-                        quiet
-                        hint="Add a gain behind this step that brings it 0.3 dB under full scale"
-                        onClick={() => {
-                          const gain = freshStep("gain", { gain_db: -Number(((own.peak_dbfs ?? 0) + 0.3).toFixed(1)) });
-                          const at = chain.findIndex((one) => one.id === step.id) + 1;
-                          change([...chain.slice(0, at), gain, ...chain.slice(at)]);
-                        }}
-                      >
-                        lower it
-                      </Do>
-                    </Flex>
-                  ) : Math.abs(change_) >= 6 ? (
-                    <Do
-                      quiet
-                      onClick={() => put("gain", { gain_db: Math.max(-60, Math.min(36, Number((-change_).toFixed(1)))) })}
-                      hint="Add a gain that makes up for it"
-                    >
-                      <Box as="span" color="amber">
-                        {change_ > 0 ? "+" : ""}
-                        {change_.toFixed(1)} dB: make up
-                      </Box>
-                    </Do>
-                  ) : null}
-                </Flex>
-              );
-            }}
+            rate={sound.rate}
+            after={(step) => <StepLevel step={step} levels={levels.data} onGain={(gain) => change(withGainBehind(chain, step, gain))} />}
             more={(step, changeParams) =>
               step.kind === "noise_reduction" ? (
                 <ProfileCurve

@@ -96,6 +96,17 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     queryFn: () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled })),
   });
   const meters = settled.members.length ? sum.data : undefined;
+  const [crowded, setCrowded] = useState(true);
+  const rested = useSettled(mix, 500);
+  const crowds = useQuery({
+    queryKey: ["crowding", library, rested],
+    placeholderData: keepPreviousData,
+    retry: false,
+    // like the meters it waits for what is to be heard
+    enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
+    queryFn: () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: rested })),
+  });
+  const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
   const newer = useQuery({
     queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
     enabled: settled.members.some((one) => one.origin),
@@ -353,6 +364,9 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
               layout={layout.data ?? null}
               facts={meters?.facts}
               newer={newerOnes}
+              crowding={crowding}
+              crowded={crowded}
+              onCrowded={() => setCrowded(!crowded)}
               sumOpened={now?.opened ?? null}
               chosen={chosen}
               solo={solo}
@@ -389,9 +403,9 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
                 <LayerPanel
                   member={member}
                   newer={newerOnes.some((one) => one.id === member.id && !one.gone)}
-                  layout={mix.layout}
+                  mix={mix}
+                  placed={layout.data?.layers.find((one) => one.id === member.id)}
                   speakers={speakers}
-                  point={layout.data?.layers.find((one) => one.id === member.id)?.channels === 1}
                   onEdit={editMember}
                   chosenStep={chosenStep}
                   onChooseStep={setChosenStep}
@@ -430,7 +444,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
             <GroupPanel
               group={group}
               members={mix.members.filter((one) => one.group === group.id)}
-              layout={mix.layout}
+              mix={mix}
               speakers={speakers}
               share={meters?.facts?.shares.find((one) => one.id === group.id)?.share}
               onEdit={(values, gesture) => layers.editGroup(group.id, values, gesture)}
@@ -444,6 +458,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
               design={design.id}
               mix={mix}
               meters={meters}
+              crowding={crowding}
               onChange={change}
               chosenStep={chosenStep}
               onChooseStep={setChosenStep}

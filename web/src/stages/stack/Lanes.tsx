@@ -6,6 +6,7 @@ import { Do, letGo } from "../../app/parts";
 import { rulerStep } from "../../canvas/paint";
 import { live, player, useListening } from "../../listening/player";
 import { Clip, type ClipActs, usePicture, Wave } from "./Clip";
+import { CrowdStrip, STRIP } from "./Crowding";
 import type { Aim, Layout } from "./design";
 import { GroupHead, type HeadActs, LayerHead } from "./Heads";
 
@@ -24,6 +25,10 @@ interface Props {
   layout: Layout | null;
   facts: Schemas["SumFacts"] | null | undefined;
   newer: Schemas["NewerLayer"][];
+  /** Which layers crowd each other, while that is shown. */
+  crowding: Schemas["Crowding"] | null;
+  crowded: boolean;
+  onCrowded: () => void;
   sumOpened: Opened | null;
   chosen: string[];
   solo: string[];
@@ -35,7 +40,24 @@ interface Props {
   onAdd: () => void;
 }
 
-export function Lanes({ mix, layout, facts, newer, sumOpened, chosen, solo, aim, pen, clipActs, headActs, onSum, onAdd }: Props) {
+export function Lanes({
+  mix,
+  layout,
+  facts,
+  newer,
+  crowding,
+  crowded,
+  onCrowded,
+  sumOpened,
+  chosen,
+  solo,
+  aim,
+  pen,
+  clipActs,
+  headActs,
+  onSum,
+  onAdd,
+}: Props) {
   const area = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(0);
   const [view, setView] = useState<[number, number] | null>(null);
@@ -114,11 +136,20 @@ export function Lanes({ mix, layout, facts, newer, sumOpened, chosen, solo, aim,
       <Flex position="relative" minH="100%" data-lanes>
         <Box w={HEAD} flexShrink={0} bg="sheet" borderRight="1px solid" borderColor="line">
           <Flex h={`${RULER}px`} align="center" justify="space-between" px="10px" color="dim" borderBottom="1px solid" borderColor="line">
-            {mix.members.length} {mix.members.length === 1 ? "layer" : "layers"}
-            {mix.groups.length > 0 && `, ${mix.groups.length} ${mix.groups.length === 1 ? "group" : "groups"}`}
-            <Do quiet onClick={onAdd}>
-              + add
-            </Do>
+            <Box
+              whiteSpace="nowrap"
+              title={mix.groups.length > 0 ? `${mix.groups.length} ${mix.groups.length === 1 ? "group" : "groups"}` : undefined}
+            >
+              {mix.members.length} {mix.members.length === 1 ? "layer" : "layers"}
+            </Box>
+            <Flex>
+              <Do quiet on={crowded} onClick={onCrowded} hint="A strip under every layer: coral where the others together are louder than it">
+                crowding
+              </Do>
+              <Do quiet onClick={onAdd}>
+                + add
+              </Do>
+            </Flex>
           </Flex>
           <chakra.button
             type="button"
@@ -260,7 +291,7 @@ export function Lanes({ mix, layout, facts, newer, sumOpened, chosen, solo, aim,
                       placed={placed}
                       scale={scale}
                       from={shown[0]}
-                      height={lane - 12}
+                      height={lane - (crowding ? STRIP + 9 : 12)}
                       chosen={chosen.includes(member.id)}
                       faded={member.mute || !!own?.mute || (solo.length > 0 && !solo.includes(member.id))}
                       colour={own?.colour ?? ""}
@@ -269,6 +300,7 @@ export function Lanes({ mix, layout, facts, newer, sumOpened, chosen, solo, aim,
                       acts={clipActs}
                     />
                   )}
+                  {crowding && width > 0 && <CrowdStrip id={member.id} name={member.name} crowding={crowding} toX={toX} scale={scale} />}
                 </Box>
               </Fragment>
             );

@@ -1,16 +1,16 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
 import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
-import { StepList } from "../../app/StepList";
-import { COLOURS, ROLES, SHAPES } from "./design";
+import { COLOURS, type Placed, ROLES, SHAPES } from "./design";
 import { Placing, type Speaker } from "./Placing";
+import { StackChain } from "./StackChain";
 
 interface Props {
   member: Member;
   newer: boolean;
-  layout: Mix["layout"];
+  mix: Mix;
+  placed: Placed | undefined;
   speakers: Speaker[];
-  point: boolean;
   onEdit: (values: Partial<Member>, gesture?: string) => void;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
@@ -67,7 +67,7 @@ export function Colour({ colour, onChange }: { colour: string; onChange: (colour
 }
 
 /** The chosen layer: level, place, pitch, edges, chain. */
-export function LayerPanel({ member, newer, layout, speakers, point, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
+export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
   const frozen = !!member.frozen;
   return (
     <>
@@ -90,7 +90,7 @@ export function LayerPanel({ member, newer, layout, speakers, point, onEdit, cho
           {frozen ? "Frozen to audio: gain, pan and place can be changed; thaw it for the rest." : "Locked: unlock it to change it."}
         </Box>
       )}
-      <Placing of={member} layout={layout} speakers={speakers} point={point} onEdit={onEdit} />
+      <Placing of={member} layout={mix.layout} speakers={speakers} point={placed?.channels === 1} onEdit={onEdit} />
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
         <Num
           label="Pitch"
@@ -228,11 +228,15 @@ export function LayerPanel({ member, newer, layout, speakers, point, onEdit, cho
       <Colour colour={member.colour} onChange={(colour) => onEdit({ colour })} />
       <Line />
       <Heading>Chain</Heading>
-      <StepList
+      <StackChain
+        mix={mix}
+        of={member.id}
         chain={member.chain as Step[]}
         onChange={(chain, gesture) => onEdit({ chain }, gesture)}
         chosen={chosenStep}
         onChoose={onChooseStep}
+        channels={placed?.channels}
+        rate={placed?.rate}
       />
       <Flex mt="auto" pt="8px">
         <Do act="remove" onClick={onRemove}>

@@ -2,9 +2,9 @@
 import { Box, Flex } from "@chakra-ui/react";
 import type { Group, Member, Mix, Step } from "../../api/client";
 import { Do, Fact, Heading, Line, Num, TextField } from "../../app/parts";
-import { StepList } from "../../app/StepList";
 import { Colour, Role } from "./LayerPanel";
 import { Placing, type Speaker } from "./Placing";
+import { StackChain } from "./StackChain";
 
 interface ManyProps {
   members: Member[];
@@ -88,7 +88,7 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
 interface GroupProps {
   group: Group;
   members: Member[];
-  layout: Mix["layout"];
+  mix: Mix;
   speakers: Speaker[];
   share: number | undefined;
   onEdit: (values: Partial<Group>, gesture?: string) => void;
@@ -98,13 +98,13 @@ interface GroupProps {
   onChooseStep: (id: string | null) => void;
 }
 
-export function GroupPanel({ group, members, layout, speakers, share, onEdit, onDissolve, onFreeze, chosenStep, onChooseStep }: GroupProps) {
+export function GroupPanel({ group, members, mix, speakers, share, onEdit, onDissolve, onFreeze, chosenStep, onChooseStep }: GroupProps) {
   return (
     <>
       <Heading>Group of {members.length}</Heading>
       <TextField label="Name of the group" value={group.name} onCommit={(name) => onEdit({ name: name.trim() || group.name })} />
       <Fact name="Share of the sum">{share === undefined ? "…" : `${(100 * share).toFixed(0)} %`}</Fact>
-      <Placing of={group} layout={layout} speakers={speakers} onEdit={onEdit} />
+      <Placing of={group} layout={mix.layout} speakers={speakers} onEdit={onEdit} />
       <Flex gap="6px" wrap="wrap">
         <Do act="freeze" on={!!group.frozen} onClick={onFreeze}>
           {group.frozen ? "Thaw" : "Freeze"}
@@ -121,7 +121,9 @@ export function GroupPanel({ group, members, layout, speakers, share, onEdit, on
           Frozen to audio: thaw it to change its layers or chain.
         </Box>
       ) : (
-        <StepList
+        <StackChain
+          mix={mix}
+          of={group.id}
           chain={group.chain as Step[]}
           onChange={(chain, gesture) => onEdit({ chain }, gesture)}
           chosen={chosenStep}

@@ -5,16 +5,18 @@ import { useState } from "react";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
 import { level, seconds } from "../../app/format";
 import { Choose, Do, Fact, Heading, Line } from "../../app/parts";
-import { StepList } from "../../app/StepList";
 import { complain, tell, useShared } from "../../app/store";
+import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
 import { SUMS } from "./Placing";
+import { StackChain } from "./StackChain";
 import { Versions } from "./Versions";
 
 interface Props {
   design: number;
   mix: Mix;
   meters: Schemas["Sum"] | undefined;
+  crowding: Schemas["Crowding"] | null;
   onChange: (mix: Mix, gesture?: string) => void;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
@@ -38,7 +40,7 @@ function Correlation({ value }: { value: number | null | undefined }) {
   );
 }
 
-export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
+export function SumPanel({ design, mix, meters, crowding, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
   const library = useShared((state) => state.library);
   const [sure, setSure] = useState(false);
   const stale = useQuery({
@@ -110,9 +112,17 @@ export function SumPanel({ design, mix, meters, onChange, chosenStep, onChooseSt
           </Box>
         </>
       )}
+      {crowding && (
+        <>
+          <Heading>Layers that crowd each other</Heading>
+          <CrowdedPairs mix={mix} crowding={crowding} onChange={onChange} />
+        </>
+      )}
       <Line />
       <Heading>Chain on the sum</Heading>
-      <StepList
+      <StackChain
+        mix={mix}
+        of=""
         chain={mix.chain as Step[]}
         onChange={(chain, gesture) => onChange({ ...mix, chain }, gesture)}
         chosen={chosenStep}

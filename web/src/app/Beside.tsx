@@ -1,0 +1,103 @@
+/** The other sound a step is given as it is, an impulse response: found in the library, heard, chosen. */
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type SoundRow, type Step } from "../api/client";
+import { MiniWave } from "../canvas/MiniWave";
+import { seconds } from "./format";
+import { Do, Input } from "./parts";
+import { complain, useShared } from "./store";
+import { useSettled } from "./useSettled";
+
+export function Beside({ step, what, onChange }: { step: Step; what: string; onChange: (other: Step["learned_on"]) => void }) {
+  const library = useShared((state) => state.library);
+  const [open, setOpen] = useState(!step.learned_on);
+  const [q, setQ] = useState("");
+  const asked = useSettled(q, 120);
+  const found = useQuery({
+    queryKey: ["sounds", library, "beside", asked],
+    enabled: open,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      got(
+        api.GET("/api/lib/{library}/sounds", {
+          params: { path: { library }, query: { q: asked, limit: 30, sort: "name", descending: false, offset: 0 } },
+        }),
+      ),
+  });
+  const named = useQuery({
+    queryKey: ["behind", library, step.learned_on],
+    enabled: !!step.learned_on,
+    queryFn: () =>
+      step.learned_on ? got(api.POST("/api/lib/{library}/steps/behind", { params: { path: { library } }, body: { node: step.learned_on } })) : [],
+  });
+  const choose = async (row: SoundRow) => {
+    try {
+      const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: row.id } } }));
+      onChange(facts.now as Step["learned_on"]);
+      setOpen(false);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const title = what.charAt(0).toUpperCase() + what.slice(1);
+  return (
+    <Flex direction="column" gap="5px" p="8px" borderRadius="7px" bg="sheet" role="group" aria-label={title}>
+      <Flex justify="space-between" gap="8px" align="center">
+        <Box color={step.learned_on ? "chalk" : "amber"} fontSize="12px" minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+          {step.learned_on ? (named.data?.join(", ") ?? "…") || `${title} of another library` : `Choose the ${what}: until then the sound passes`}
+        </Box>
+        {step.learned_on && (
+          <Do quiet onClick={() => setOpen(!open)}>
+            {open ? "Done" : "Another"}
+          </Do>
+        )}
+      </Flex>
+      {open && (
+        <>
+          <Input
+            label={`Search for the ${what}`}
+            placeholder="Search the sounds"
+            value={q}
+            onChange={(event) => setQ(event.target.value)}
+            onKeyDown={(event) => {
+              if (event.key === "Enter" && found.data?.rows[0]) void choose(found.data.rows[0]);
+              if (event.key === "Escape") setOpen(false);
+              event.stopPropagation();
+            }}
+          />
+          <Box maxH="150px" overflowY="auto" role="list" aria-label={`Sounds for the ${what}`}>
+            {found.data?.rows.map((row) => (
+              <chakra.button
+                key={row.id}
+                type="button"
+                role="listitem"
+                aria-label={`Use ${row.name}`}
+                display="flex"
+                alignItems="center"
+                gap="8px"
+                w="100%"
+                h="24px"
+                cursor="pointer"
+                textAlign="left"
+                fontSize="12px"
+                _hover={{ color: "amber" }}
+                onClick={() => void choose(row)}
+              >
+                <Box w="44px" flexShrink={0}>
+                  <MiniWave row={row.row} height="16px" />
+                </Box>
+                <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                  {row.name}
+                </Box>
+                <Box fontFamily="mono" fontSize="11px" color="dim">
+                  {seconds(row.seconds)}
+                </Box>
+              </chakra.button>
+            ))}
+          </Box>
+        </>
+      )}
+    </Flex>
+  );
+}

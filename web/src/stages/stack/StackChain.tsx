@@ -1,0 +1,47 @@
+/** The chain of a layer, a group or the sum: its steps, with the level before and behind each as the sound goes through it. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, got, type Mix, type Step } from "../../api/client";
+import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
+import { StepList } from "../../app/StepList";
+import { useShared } from "../../app/store";
+import { useSettled } from "../../app/useSettled";
+
+interface Props {
+  mix: Mix;
+  /** The layer or group the chain belongs to; none for the sum. */
+  of: string;
+  chain: Step[];
+  onChange: (chain: Step[], gesture?: string) => void;
+  chosen: string | null;
+  onChoose: (id: string | null) => void;
+  channels?: number;
+  rate?: number;
+}
+
+export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channels, rate }: Props) {
+  const library = useShared((state) => state.library);
+  // what is heard goes first: levels are asked for once an edit has come to rest
+  const settled = useSettled(mix, 400);
+  const levels = useQuery({
+    queryKey: ["step levels", library, of, settled],
+    enabled: chain.length > 0,
+    placeholderData: keepPreviousData,
+    retry: false,
+    queryFn: () => got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: settled, id: of } })),
+  });
+  const known = levels.data?.length ? levels.data : undefined;
+  return (
+    <>
+      {known && <LevelBefore levels={known} />}
+      <StepList
+        chain={chain}
+        onChange={onChange}
+        chosen={chosen}
+        onChoose={onChoose}
+        channels={channels}
+        rate={rate}
+        after={(step) => <StepLevel step={step} levels={known} onGain={(gain) => onChange(withGainBehind(chain, step, gain))} />}
+      />
+    </>
+  );
+}
