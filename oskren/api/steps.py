@@ -8,12 +8,13 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from oskren.api.common import InLibrary
+from oskren.api.common import InLibrary, InStudio
 from oskren.core.nodes.model import Node, leaves
-from oskren.core.steps import describe, finding, kind_of
+from oskren.core.steps import describe, finding
 from oskren.core.steps.base import Picture, checked
 from oskren.store import following
 from oskren.store.tables import Sound
+from oskren.work import tasks
 
 router = APIRouter(tags=["steps"])
 
@@ -86,9 +87,11 @@ def steps() -> list[StepView]:
 
 
 @router.post("/steps/picture")
-def draw_step(wanted: Drawn) -> Picture | None:
+def draw_step(studio: InStudio, wanted: Drawn) -> Picture | None:
     """What a step does with its settings, drawn; null where a picture says nothing."""
-    return kind_of(wanted.kind).picture(checked(wanted.kind, wanted.params), wanted.rate)
+    checked(wanted.kind, wanted.params)
+    found = studio.workers.submit("batch", tasks.picture, wanted.kind, wanted.params, wanted.rate).result()
+    return None if found is None else Picture.model_validate(found)
 
 
 class Behind(BaseModel):

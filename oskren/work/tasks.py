@@ -370,6 +370,14 @@ def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     }
 
 
+def picture(kind: str, params: dict[str, Any], rate: int) -> dict[str, Any] | None:
+    """What a step does with its settings, drawn."""
+    from oskren.core.steps.base import checked
+
+    drawn = kind_of(kind).picture(checked(kind, params), rate)
+    return None if drawn is None else drawn.model_dump()
+
+
 def crowding(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     """Which layers of a design crowd each other, and what a dip would do about it."""
     from oskren.core.stacking.crowding import crowding

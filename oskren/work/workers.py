@@ -14,7 +14,7 @@ from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
 
-PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.tasks"]
+PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.tasks", "oskren.core.steps.kernels"]
 
 
 def _context() -> Any:

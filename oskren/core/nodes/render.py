@@ -13,7 +13,7 @@ from oskren.core.audio import files
 from oskren.core.audio.layouts import CHANNELS, convert
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.cache import Cache
-from oskren.core.nodes.limits import Limited, overlap
+from oskren.core.nodes.limits import Computed, Limited, overlap
 from oskren.core.nodes.model import (
     Chained,
     Difference,
@@ -334,7 +334,11 @@ class Renderer:
                 self.renders[step.kind] += 1
                 whole = np.concatenate(list(self.stream(before)))
                 self._check()
-                self.cache.write(key, iter([kind.run(params, whole, at)]), shape.rate, shape.channels)
+                given = kind.run(params, whole, at)
+                if kind.keeps_time and step.limited and given.shape[1] == at.channels:
+                    limited_whole = Limited(Computed(given), step, at, 0)
+                    given = np.concatenate([limited_whole.push(whole), limited_whole.flush()])[: shape.frames]
+                self.cache.write(key, iter([given]), shape.rate, shape.channels)
                 found = self.cache.open(key)
             assert found is not None
             for here in range(start, len(found[0]), BLOCK):

@@ -116,7 +116,7 @@ class Compressor(StepKind):
         level = np.linspace(-60.0, 0.0, 121)
         out = level + reduction_db(level, params.threshold_db, params.ratio, params.knee_db)
         wet = 10 ** ((out + params.makeup_db) / 20) * params.mix + 10 ** (level / 20) * (1 - params.mix)
-        return Picture.of("level in, dBFS", "level out, dBFS", [Reading.of("", level, 20 * np.log10(wet))], y=(-60.0, 0.0), diagonal=True)
+        return Picture.of("dBFS in", "dBFS out", [Reading.of("", level, 20 * np.log10(wet))], y=(-60.0, 0.0), diagonal=True)
 
     def lead(self, params: CompressorParams, at: Context) -> int:
         slowest = max(params.attack_ms, params.release_ms) / 1000 * SETTLED + (POWER_S * SETTLED if params.hears == "power" else 0.0)

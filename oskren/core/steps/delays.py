@@ -175,6 +175,15 @@ class Chorus(StepKind):
         "seasick": {"voices": "1", "centre_ms": 30.0, "depth_ms": 9.0, "rate_hz": 0.4, "mix": 1.0},
     }
 
+    def picture(self, params: ChorusParams, rate: int) -> Picture:
+        """How late each copy is."""
+        turns, count = np.linspace(0, 2, 200), int(params.voices)
+        lines = [
+            Reading.of(str(voice + 1), turns / params.rate_hz, params.centre_ms + params.depth_ms * wave(turns + voice / count, "sine"))
+            for voice in range(count)
+        ]
+        return Picture.of("s", "ms late", lines, y=(0.0, max(1.0, 1.2 * (params.centre_ms + params.depth_ms))))
+
     def lead(self, params: ChorusParams, at: Context) -> int:
         return math.ceil((params.centre_ms + params.depth_ms) / 1000 * at.rate) + 8
 

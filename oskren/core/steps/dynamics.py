@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from oskren.core.measure.levels import amplitude, true_peak_envelope
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, number, register
+from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, number, register
 from oskren.core.types import Floats, Samples
 
 DEEPEST_DB = 60.0
@@ -91,6 +91,10 @@ class Limiter(StepKind):
     key, label, family, params = "limiter", "Ceiling limiter", "Level", LimiterParams
     words = "ceiling clip safe peak louder loud overs headroom protect"
 
+    def picture(self, params: LimiterParams, rate: int) -> Picture:
+        level = np.linspace(-24.0, 12.0, 73)
+        return Picture.of("dBTP in", "dBTP out", [Reading.of("", level, np.minimum(level, params.ceiling_dbtp))], y=(-24.0, 12.0), diagonal=True)
+
     def lead(self, params: LimiterParams, at: Context) -> int:
         return math.ceil((DEEPEST_DB / 12 * params.release_ms + 2 * params.look_ahead_ms) / 1000 * at.rate) + CONTEXT
 
@@ -155,6 +159,14 @@ class Gate(StepKind):
 
     key, label, family, params, analyses = "gate", "Gate", "Clean", GateParams, True
     words = "cleaner quieter between tighter silence floor chop cut"
+
+    def picture(self, params: GateParams, rate: int) -> Picture:
+        """A sound of 0.1 s in quiet, and how far the gate lets down around it."""
+        stretches = np.arange(round(1.2 / GATE_S))
+        levels = np.where((stretches * GATE_S >= 0.3) & (stretches * GATE_S < 0.4), params.threshold_dbfs + 6, -96.0)
+        gains = gate_gains(levels, params)[:-1]
+        time = stretches * GATE_S
+        return Picture.of("s", "dB", [Reading.of("", time[::8], gains[::8])], y=(-max(20.0, params.range_db) - 3, 3.0))
 
     def _stretch(self, at: Context) -> int:
         return max(1, round(GATE_S * at.rate))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from oskren.core.errors import OskrenError
-from oskren.core.steps.base import Context, Params, Simple, StepKind, Stream, Summary, choice, moment, number, register
+from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, choice, moment, number, register
 from oskren.core.timemap import TimeMap
 from oskren.core.types import Floats, Samples
 
@@ -43,6 +43,17 @@ class Fade(StepKind):
 
     key, label, family, params = "fade", "Fade", "Edges", FadeParams
     words = "in out click edge softer start end smooth"
+
+    def picture(self, params: FadeParams, rate: int) -> Picture:
+        """Both fades at the ends of a sound that is half as long again as they are."""
+        whole = max(0.1, 1.5 * (params.in_s + params.out_s))
+        time = np.linspace(0, whole, 200)
+        gain = np.ones(200)
+        if params.in_s > 0:
+            gain *= fade_gain(time / params.in_s, params.in_shape)
+        if params.out_s > 0:
+            gain *= fade_gain((whole - time) / params.out_s, params.out_shape)
+        return Picture.of("s", "gain", [Reading.of("", time, gain)], y=(0.0, 1.05))
 
     def stream(self, params: FadeParams, summary: Summary, at: Context, position: int) -> Stream:
         rise = max(1, min(at.frames, round(params.in_s * at.rate)))

@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Following, Params, Simple, StepKind, Stream, Summary, choice, kind_of, number, register
+from oskren.core.steps.base import Context, Following, Params, Picture, Reading, Simple, StepKind, Stream, Summary, choice, kind_of, number, register
 from oskren.core.types import Floats, Samples
 
 SETTLED = 1e-7
@@ -86,6 +86,16 @@ class FilterKind(StepKind):
             ends = {self.within(name, value) for _, value in follows.points}
             settings = [one.model_copy(update={name: end}) for one in settings for end in (min(ends), max(ends))]
         return max(settle_frames(self.sections(one, at.rate)) for one in settings)
+
+    def picture(self, params: Params, rate: int) -> Picture | None:
+        """The response, where all of the sound goes through the filter."""
+        if not self.on_all:
+            return None
+        from scipy.signal import freqz_sos
+
+        hz = np.geomspace(20, min(20_000, 0.49 * rate), 300)
+        _, answer = freqz_sos(self.sections(params, rate), worN=hz, fs=rate)
+        return Picture.of("Hz", "dB", [Reading.of("", hz, 20 * np.log10(np.maximum(np.abs(answer), 1e-5)))], y=(-30.0, 18.0), log=True)
 
     def stream(self, params: Params, summary: Summary, at: Context, position: int) -> Stream:
         if any(at.envelope(name) is not None for name in self.moving):

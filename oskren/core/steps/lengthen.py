@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Params, StepKind, choice, number, register
+from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, choice, number, register
 from oskren.core.steps.space import Partitioned, SpaceParams, response
 from oskren.core.timemap import TimeMap
 from oskren.core.types import AnyArray, Floats, Samples
@@ -74,6 +74,18 @@ class Mirror(StepKind):
         fade = min(round(params.crossfade_ms / 1000 * at.rate), span // 2)
         return point, span, fade, int(params.times)
 
+    def picture(self, params: MirrorParams, rate: int) -> Picture:
+        """Which moment of the sound is heard when."""
+        span = min(params.span_s, params.point_s)
+        here, time, place = params.point_s, [0.0], [0.0]
+        for _ in range(int(params.times)):
+            for step in (here - place[-1], span):
+                time.append(time[-1] + step)
+                place.append(here if len(place) % 2 else here - span)
+        time.append(time[-1] + span + 0.3 * params.point_s)
+        place.append(here + 0.3 * params.point_s)
+        return Picture.of("s heard", "s of the sound", [Reading.of("", np.array(time), np.array(place))], y=(0.0, 1.35 * params.point_s))
+
     def out_frames(self, params: MirrorParams, at: Context) -> int:
         _, span, fade, times = self._turns(params, at)
         return at.frames + times * 2 * (span - fade)
@@ -120,6 +132,17 @@ class LeadIn(StepKind):
 
     def _before(self, params: LeadInParams, at: Context) -> tuple[int, int]:
         return round(params.length_s * at.rate), round(params.gap_ms / 1000 * at.rate)
+
+    def picture(self, params: LeadInParams, rate: int) -> Picture:
+        """The level on the way to where the sound begins (0 s), and that of a sound of half a second."""
+        before = np.linspace(-params.length_s, 0, 200)
+        rising = params.length_s / (4 if params.decay_s >= 0.1 else 1)
+        rise = 20 * np.log10(np.maximum(np.sin(np.pi / 2 * np.minimum(1.0, (before + params.length_s) / rising)) ** 2, 1e-4))
+        falls = 60 * before / params.decay_s if params.decay_s >= 0.1 else 0.0
+        gap = params.gap_ms / 1000
+        sound = np.linspace(0, 0.5, 40)
+        lines = [Reading.of("swell", before - gap, params.level_db + rise + falls), Reading.of("sound", sound, -40 * sound)]
+        return Picture.of("s", "dB", lines, y=(-60.0, 6.0))
 
     def out_frames(self, params: LeadInParams, at: Context) -> int:
         return at.frames + sum(self._before(params, at))

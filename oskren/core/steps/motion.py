@@ -301,6 +301,12 @@ class AutoPan(StepKind):
         "once across": {"rate_hz": 0.2, "depth": 1.0, "shape": "triangle", "start": 0.75},
     }
 
+    def picture(self, params: AutoPanParams, rate: int) -> Picture:
+        """Where it is heard, right above, left below."""
+        turns = np.linspace(0, 3, 300)
+        place = params.depth * wave(turns + params.start, params.shape)
+        return Picture.of("s", "left to right", [Reading.of("", turns / params.rate_hz, place)], y=(-1.1, 1.1))
+
     def out_channels(self, params: AutoPanParams, channels: int) -> int:
         return max(2, channels)
 

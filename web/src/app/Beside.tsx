@@ -18,12 +18,17 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
     queryKey: ["sounds", library, "beside", asked],
     enabled: open,
     placeholderData: keepPreviousData,
-    queryFn: () =>
-      got(
-        api.GET("/api/lib/{library}/sounds", {
-          params: { path: { library }, query: { q: asked, limit: 30, sort: "name", descending: false, offset: 0 } },
-        }),
-      ),
+    queryFn: async () => {
+      const search = (words: string) =>
+        got(
+          api.GET("/api/lib/{library}/sounds", {
+            params: { path: { library }, query: { q: words, limit: 30, sort: "name", descending: false, offset: 0 } },
+          }),
+        );
+      // before anything is typed: what is known by these words, else everything
+      const first = asked ? null : await search(what);
+      return first?.rows.length ? first : search(asked);
+    },
   });
   const named = useQuery({
     queryKey: ["behind", library, step.learned_on],

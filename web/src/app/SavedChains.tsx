@@ -36,8 +36,11 @@ export function SavedChains({
     for (const key of ["chains", "mend", "sound"]) void queries.invalidateQueries({ queryKey: [key] });
   };
   const followed = follows != null ? chains.data?.find((one) => one.id === follows) : undefined;
-  const keep = async (name: string) => {
+  /** Kept under what was typed: a name, and behind a colon what it does. */
+  const keep = async (typed: string) => {
     setNaming(false);
+    const [name, ...rest] = typed.split(":");
+    const told = rest.join(":").trim();
     if (!name.trim()) return;
     // a profile from marked parts belongs to this sound: others go on learning from it
     const kept = chain.map((step) =>
@@ -46,7 +49,9 @@ export function SavedChains({
         : step,
     );
     try {
-      await got(api.POST("/api/lib/{library}/chains", { params: { path: { library } }, body: { name: name.trim(), chain: kept } }));
+      await got(
+        api.POST("/api/lib/{library}/chains", { params: { path: { library } }, body: { name: name.trim(), chain: kept, ...(told ? { told } : {}) } }),
+      );
       fresh();
       tell(`The chain ${name.trim()} is kept; sounds can be heard through it in Gather.`);
     } catch (error) {
@@ -86,7 +91,7 @@ export function SavedChains({
           <Input
             label="Name of the chain"
             autoFocus
-            placeholder="Name, then Enter"
+            placeholder="Name: what it does, then Enter"
             flex={1}
             onBlur={() => setNaming(false)}
             onKeyDown={(event) => {

@@ -26,9 +26,50 @@ function Picture({ envelope, low, high, log }: { envelope: Envelope; low: number
   );
 }
 
-export function StepCurve({ step, control, onChange }: { step: Step; control: Control; onChange: (envelopes: Envelope[]) => void }) {
+/** The parameters of a step that may move: those that follow a curve, and a button for each of the others. */
+export function StepCurves({ step, controls, onChange }: { step: Step; controls: Control[]; onChange: (envelopes: Envelope[]) => void }) {
+  const [begun, setBegun] = useState<string[]>([]);
+  const follows = (control: Control) => begun.includes(control.name) || step.envelopes.some((one) => one.control === control.name);
+  const still = controls.filter((control) => !follows(control));
+  return (
+    <>
+      {controls.filter(follows).map((control) => (
+        <StepCurve
+          key={control.name}
+          step={step}
+          control={control}
+          onChange={onChange}
+          onEnd={() => setBegun(begun.filter((one) => one !== control.name))}
+        />
+      ))}
+      {still.length > 0 && (
+        <Flex gap="3px" wrap="wrap" align="baseline" role="group" aria-label="Curves" fontSize="12px">
+          <Box color="dim">Curve of</Box>
+          {still.map((control) => (
+            <Do
+              key={control.name}
+              quiet
+              onClick={() => setBegun([...begun, control.name])}
+              hint={`Let ${control.label.toLowerCase()} follow a curve over time`}
+            >
+              {control.label.toLowerCase()}
+            </Do>
+          ))}
+        </Flex>
+      )}
+    </>
+  );
+}
+
+interface CurveProps {
+  step: Step;
+  control: Control;
+  onChange: (envelopes: Envelope[]) => void;
+  onEnd: () => void;
+}
+
+function StepCurve({ step, control, onChange, onEnd }: CurveProps) {
   const envelope = step.envelopes.find((one) => one.control === control.name);
-  const [open, setOpen] = useState(!!envelope);
   const others = step.envelopes.filter((one) => one.control !== control.name);
   const type = (text: string) => {
     const points = parsePoints(text);
@@ -36,14 +77,6 @@ export function StepCurve({ step, control, onChange }: { step: Step; control: Co
     else if (!points.length) onChange(others);
     else onChange([...others, { curve: "lines", on: true, ...envelope, control: control.name, points: points as Envelope["points"] }]);
   };
-  if (!open && !envelope)
-    return (
-      <Flex justify="flex-end" mt="-4px">
-        <Do quiet onClick={() => setOpen(true)} hint={`Let ${control.label.toLowerCase()} follow a curve over time`}>
-          + curve
-        </Do>
-      </Flex>
-    );
   return (
     <Flex direction="column" gap="4px" pl="8px" borderLeft="2px solid" borderColor="amber">
       {envelope && envelope.points.length > 0 && (
@@ -62,7 +95,7 @@ export function StepCurve({ step, control, onChange }: { step: Step; control: Co
           <Do
             quiet
             onClick={() => {
-              setOpen(false);
+              onEnd();
               onChange(others);
             }}
           >

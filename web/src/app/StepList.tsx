@@ -1,16 +1,16 @@
 /** A chain as a list of steps: toggle, edit, move, duplicate, remove, add. Controls are built from the server's step registry. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { Fragment, type ReactNode, useState } from "react";
+import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
 import { Beside } from "./Beside";
 import { useKeys } from "./keys";
 import { Do, Num, Pick } from "./parts";
-import { StepCurve } from "./StepCurve";
+import { StepCurves } from "./StepCurve";
 import { limitsSaid, StepLimits } from "./StepLimits";
 import { StepPicker } from "./StepPicker";
 import { StepPicture } from "./StepPicture";
-import { StepSettings } from "./StepSettings";
+import { KeepSettings, NamedSettings } from "./StepSettings";
 import { freshId } from "./send";
 
 export function useStepKinds(): Record<string, StepView> {
@@ -183,6 +183,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                   {kind.told}
                 </Box>
                 {kind.beside && <Beside step={step} what={kind.beside} onChange={(learned_on) => replace(index, { ...step, learned_on })} />}
+                <NamedSettings step={step} named={kind.settings} onChange={(params) => replace(index, { ...step, params })} />
                 {kind.drawn && <StepPicture step={step} label={kind.label} rate={rate ?? USUAL_RATE} />}
                 {more?.(step, changeParams)}
                 {kind.controls.map((control) =>
@@ -195,23 +196,26 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                       onChange={(value) => changeParams({ [control.name]: value })}
                     />
                   ) : control.control === "number" ? (
-                    <Fragment key={control.name}>
-                      <Num
-                        label={control.label}
-                        value={setTo(step, control) as number}
-                        low={control.low ?? 0}
-                        high={control.high ?? 1}
-                        unit={control.unit}
-                        digits={digits(control)}
-                        normal={control.default as number}
-                        log={control.scale === "log" && (control.low ?? 0) > 0}
-                        onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
-                      />
-                      {control.moving && <StepCurve step={step} control={control} onChange={(envelopes) => replace(index, { ...step, envelopes })} />}
-                    </Fragment>
+                    <Num
+                      key={control.name}
+                      label={control.label}
+                      value={setTo(step, control) as number}
+                      low={control.low ?? 0}
+                      high={control.high ?? 1}
+                      unit={control.unit}
+                      digits={digits(control)}
+                      normal={control.default as number}
+                      log={control.scale === "log" && (control.low ?? 0) > 0}
+                      onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
+                    />
                   ) : null,
                 )}
-                {kind.keeps_time && !kind.whole && (
+                <StepCurves
+                  step={step}
+                  controls={kind.controls.filter((control) => control.moving)}
+                  onChange={(envelopes) => replace(index, { ...step, envelopes })}
+                />
+                {kind.keeps_time && (
                   <StepLimits
                     step={step}
                     marked={marked ?? null}
@@ -219,8 +223,8 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                     onChange={(limits, gesture) => replace(index, { ...step, ...limits }, gesture && `${step.id} ${gesture}`)}
                   />
                 )}
-                <StepSettings step={step} named={kind.settings} onChange={(params) => replace(index, { ...step, params })} />
                 <Flex gap="4px" justify="flex-end" wrap="wrap">
+                  <KeepSettings step={step} />
                   <Do quiet disabled={index === 0} onClick={() => move(index, index - 1)} hint="Move one step earlier; steps can be dragged too">
                     Earlier
                   </Do>

@@ -2,22 +2,47 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, got, type Step } from "../api/client";
-import { Choose, Do, Input } from "./parts";
+import { Do, Input } from "./parts";
 import { useChains } from "./SavedChains";
 import { complain, queries, tell, useShared } from "./store";
 
-interface Props {
+type Settings = Record<string, unknown>;
+
+/** Whether a step is set just so: parameters that are not named have their usual values. */
+function same(params: Settings | undefined, named: Settings): boolean {
+  const given = params ?? {};
+  return Object.keys(named).length === Object.keys(given).length && Object.entries(named).every(([key, value]) => given[key] === value);
+}
+
+interface NamedProps {
   step: Step;
   /** Settings that ship with the kind: parameters other than the usual ones. */
-  named: Record<string, Record<string, unknown>>;
+  named: Record<string, Settings>;
   onChange: (params: Step["params"]) => void;
 }
 
-export function StepSettings({ step, named, onChange }: Props) {
-  const library = useShared((state) => state.library);
+export function NamedSettings({ step, named, onChange }: NamedProps) {
   const chains = useChains();
-  const [naming, setNaming] = useState(false);
   const kept = (chains.data ?? []).filter((one) => one.chain.length === 1 && one.chain[0].kind === step.kind);
+  const all: [string, Settings, string][] = [
+    ...Object.entries(named).map(([name, params]): [string, Settings, string] => [name, params, ""]),
+    ...kept.map((one): [string, Settings, string] => [one.name, (one.chain[0].params ?? {}) as Settings, one.told || "Kept in this library"]),
+  ];
+  if (!all.length) return null;
+  return (
+    <Flex gap="3px" wrap="wrap" role="group" aria-label="Named settings" ml="-5px">
+      {all.map(([name, params, told]) => (
+        <Do key={name} quiet on={same(step.params as Settings, params)} hint={told || undefined} onClick={() => onChange(params)}>
+          {name}
+        </Do>
+      ))}
+    </Flex>
+  );
+}
+
+export function KeepSettings({ step }: { step: Step }) {
+  const library = useShared((state) => state.library);
+  const [naming, setNaming] = useState(false);
   const keep = async (name: string) => {
     setNaming(false);
     if (!name.trim()) return;
@@ -43,28 +68,8 @@ export function StepSettings({ step, named, onChange }: Props) {
       />
     );
   return (
-    <Flex gap="5px" align="center">
-      {kept.length + Object.keys(named).length > 0 && (
-        <Choose
-          label="Named settings"
-          value=""
-          flex={1}
-          options={[
-            ["", "Named settings"],
-            ...Object.keys(named).map((name) => [`own ${name}`, name] as const),
-            ...kept.map((one) => [`kept ${one.id}`, `${one.name} (kept)`] as const),
-          ]}
-          onChange={(value) => {
-            const one = kept.find((each) => `kept ${each.id}` === value);
-            const own = named[value.slice(4)];
-            if (one) onChange(one.chain[0].params);
-            else if (value.startsWith("own ") && own) onChange(own);
-          }}
-        />
-      )}
-      <Do quiet hint="Keep the settings of this step by name, for other sounds" onClick={() => setNaming(true)}>
-        Keep settings
-      </Do>
-    </Flex>
+    <Do quiet hint="Keep the settings of this step by name, for other sounds" onClick={() => setNaming(true)}>
+      Keep settings
+    </Do>
   );
 }

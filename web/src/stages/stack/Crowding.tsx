@@ -125,7 +125,7 @@ export function CrowdedPairs({ mix, crowding, onChange }: { mix: Mix; crowding: 
                 </Box>
               </Do>
               <Box color="dim" fontFamily="mono" fontSize="11px">
-                {pair.dip.layer === pair.louder ? named(pair.other) : named(pair.louder)} over it: {signed(pair.dip.before_db)} to{" "}
+                {pair.dip.layer === pair.louder ? named(pair.other) : named(pair.louder)} against it: {signed(pair.dip.before_db)} →{" "}
                 {signed(pair.dip.after_db)} dB
               </Box>
             </Flex>

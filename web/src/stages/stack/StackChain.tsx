@@ -1,6 +1,7 @@
 /** The chain of a layer, a group or the sum: its steps, with the level before and behind each as the sound goes through it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, got, type Mix, type Step } from "../../api/client";
+import { SavedChains } from "../../app/SavedChains";
 import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
 import { StepList } from "../../app/StepList";
 import { useShared } from "../../app/store";
@@ -42,6 +43,7 @@ export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channel
         rate={rate}
         after={(step) => <StepLevel step={step} levels={known} onGain={(gain) => onChange(withGainBehind(chain, step, gain))} />}
       />
+      <SavedChains chain={chain} onChange={(next) => onChange(next)} />
     </>
   );
 }
