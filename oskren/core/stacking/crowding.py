@@ -204,6 +204,8 @@ def contested(power: Floats, ids: list[str], zero: int, stretch_s: float) -> lis
             first, last = np.searchsorted(np.cumsum(when) / when.sum(), [0.05, 0.95])
             part = (slice(low, high + 1), slice(int(first), int(last) + 1))
             over = 10 * math.log10(max(1e-30, float(a[part].sum())) / max(1e-30, float(b[part].sum())))
+            if abs(over) > CLOSE_DB:  # they meet for moments only: one of them has the band
+                continue
             names = (ids[i], ids[j]) if over >= 0 else (ids[j], ids[i])
             pairs.append(
                 Pair(

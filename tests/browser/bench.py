@@ -1,0 +1,102 @@
+"""A library of a few demo sounds and the helpers stories of Stack share."""
+
+import re
+from pathlib import Path
+from typing import Any
+
+import httpx
+import numpy as np
+from playwright.sync_api import Locator, expect
+
+from oskren.core.audio import files
+from oskren.demo.scenario import RECORDINGS
+from oskren.store import Home
+from oskren.work.importing import import_paths
+from oskren.work.studio import Studio
+from tests.browser.support import InBrowser
+from tests.support import RATE, sine
+
+NAMES = ("Flywheel, drag", "Bolt drop", "Floor plate, knock", "Brass ratchet, slow", "Brass ratchet, quick", "Dome glass, ring", "Latch, double click")
+HERE = "lib/orrery"
+
+
+class OnTheBench(InBrowser):
+    """One library with a few sounds; every test begins without designs."""
+
+    @classmethod
+    def prepare(cls, home: Path) -> None:
+        folder = home.parent / "sounds"
+        for number, recording in enumerate(one for one in RECORDINGS if one.name in NAMES):
+            files.write(folder / f"{recording.name}.wav", recording.render(900 + number), recording.rate, 24)
+        for hz in (220, 330):
+            files.write(folder / f"Tone {hz}.wav", sine(hz, 2.0, -12), RATE, 24)
+        studio = Studio(Home(home))
+        try:
+            import_paths(studio, studio.home.library("Orrery", create=True), [folder], "Orrery")
+        finally:
+            studio.close()
+
+    def setUp(self) -> None:
+        super().setUp()
+        expect(self.page.locator("[data-sound]").first).to_be_visible()
+        self.base = f"http://127.0.0.1:{self.port}/api/{HERE}"
+        for design in self.api(f"{HERE}/designs"):
+            httpx.delete(f"{self.base}/designs/{design['id']}").raise_for_status()
+        for row in self.api(f"{HERE}/sounds?q=where kind print")["rows"]:
+            httpx.patch(f"{self.base}/sounds/{row['id']}", json={"trashed": True})
+
+    # ---- over the API
+
+    def post(self, address: str, body: Any) -> Any:
+        return httpx.post(f"{self.base}/{address}", json=body, timeout=60).raise_for_status().json()
+
+    def sound(self, name: str) -> int:
+        return next(row["id"] for row in self.api(f"{HERE}/sounds?limit=200")["rows"] if row["name"] == name)
+
+    def layer(self, name: str, **values: Any) -> dict[str, Any]:
+        return self.api(f"{HERE}/stack/layer?sound={self.sound(name)}") | {"id": name.split(",")[0].lower().replace(" ", "-"), **values}
+
+    def design(self, *layers: dict[str, Any], name: str = "Bench", **values: Any) -> int:
+        return int(self.post("designs", {"name": name, "mix": {"kind": "mix", "members": layers, **values}})["id"])
+
+    def mix(self, number: int) -> dict[str, Any]:
+        return next(one["mix"] for one in self.api(f"{HERE}/designs") if one["id"] == number)
+
+    def heard(self, node: Any) -> tuple[np.ndarray, int, int]:
+        opened = self.post("open", {"node": node})
+        address = f"http://127.0.0.1:{self.port}/api/heard/{opened['key']}/block"
+        raw = httpx.get(address, params={"start": 0, "frames": min(opened["frames"], 1 << 20)}, timeout=60).content
+        return np.frombuffer(raw, np.float32).reshape(-1, opened["channels"]), opened["rate"], opened["zero"]
+
+    # ---- in the interface
+
+    def open(self) -> None:
+        self.stage("Stack")
+        expect(self.page.locator("[data-clip]").first).to_be_visible()
+
+    def head(self, index: int) -> Locator:
+        return self.page.locator("[data-layer]").nth(index)
+
+    def choose_layer(self, index: int, *modifiers: str) -> None:
+        self.head(index).click(position={"x": 70, "y": 14}, modifiers=list(modifiers))  # type: ignore[arg-type]
+
+    def kept_mix(self, number: int, expression: str) -> None:
+        """Wait until the design as the server keeps it (``mix``) fulfils a JavaScript expression."""
+        self.kept(f"{HERE}/designs", f"((mix) => {expression})(it.find((one) => one.id === {number}).mix)")
+
+    def metered(self) -> None:
+        expect(self.page.get_by_test_id("sum")).to_have_text(re.compile(r"s-?[\d.]+ dBTP-[\d.]+ LUFS"))
+
+    def drag_by(self, what: Locator, dx: float, dy: float = 0.0, *, alt: bool = False) -> None:
+        box = what.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        if alt:
+            self.page.keyboard.down("Alt")
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + dx / 2, y + dy / 2, steps=3)
+        self.page.mouse.move(x + dx, y + dy, steps=3)
+        self.page.mouse.up()
+        if alt:
+            self.page.keyboard.up("Alt")
