@@ -7,7 +7,7 @@ SOURCES := $(shell git ls-files 'web/src/*' 'web/public/*' web/index.html web/vi
 demo: .stamps/python .stamps/web
 	$(PY) -m oskren.cli demo
 
-test: .stamps/python .stamps/web .stamps/chromium
+test: .stamps/python .stamps/web .stamps/chromium .stamps/plugin
 	$(PY) -W error::SyntaxWarning -m unittest discover -s tests -t . -v
 
 check: .stamps/python .stamps/npm
@@ -50,6 +50,18 @@ types: .stamps/python .stamps/npm
 .stamps/chromium:
 	test -x /usr/bin/chromium || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium)
 	@mkdir -p .stamps && touch $@
+
+# the tests' own plug-in; the headers of the format come with a package of Debian's
+SDK := .stamps/sdk/usr/share/juce/modules/juce_audio_processors/format_types/VST3_SDK
+TINY := .stamps/Tiny.vst3/Contents/$(shell uname -m)-linux
+
+.stamps/plugin: tests/plugins/tiny.cpp
+	command -v g++ >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq g++)
+	mkdir -p .stamps/sdk $(TINY)
+	cd .stamps/sdk && (apt-get download -qq juce-modules-source-data || (apt-get update -qq && apt-get download -qq juce-modules-source-data))
+	cd .stamps/sdk && dpkg -x juce-modules-source-data*.deb . && rm juce-modules-source-data*.deb
+	g++ -std=c++17 -O1 -fPIC -shared -w -DRELEASE=1 -DINIT_CLASS_IID -I$(SDK) -o $(TINY)/Tiny.so $<
+	@touch $@
 
 clean:
 	rm -rf .venv .stamps web/node_modules web/dist demo-home

@@ -18,7 +18,7 @@ from pydantic import BaseModel
 from starlette.exceptions import HTTPException
 
 import oskren
-from oskren.api import arrivals, chains, designs, gather, keeping, listen, mend, recording, reels, ship, slice_, stack, state, steps, vary, wanting
+from oskren.api import arrivals, chains, designs, gather, keeping, listen, mend, plugins, recording, reels, ship, slice_, stack, state, steps, vary, wanting
 from oskren.core.errors import OskrenError
 from oskren.devices.recorder import Running
 from oskren.store import Home
@@ -115,7 +115,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     async def missing(_: Request, error: HTTPException) -> JSONResponse:
         return _problem(error.status_code, str(error.detail) if error.status_code != 404 else "There is nothing at this address.")
 
-    for module in (state, listen, gather, arrivals, recording, wanting, keeping, chains, mend, reels, designs, steps, stack, vary, slice_, ship):
+    for module in (state, listen, gather, arrivals, recording, wanting, keeping, chains, mend, reels, designs, steps, plugins, stack, vary, slice_, ship):
         app.include_router(module.router, prefix="/api")
 
     if WEB.exists():

@@ -12,7 +12,7 @@ from oskren.api.common import InLibrary, InStudio
 from oskren.core.audio.layouts import channel_names, matrix
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import spectrogram as picture
-from oskren.core.nodes.model import Chained, Node, Step
+from oskren.core.nodes.model import Chained, Node, Step, passed_over
 from oskren.store.library import node_of
 
 router = APIRouter(tags=["listen"])
@@ -30,7 +30,8 @@ class ToOpen(BaseModel):
 class Opened(BaseModel):
     """A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line).
 
-    ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to.
+    ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to; ``passed_over`` says
+    which of its steps could not be done here.
     """
 
     key: str
@@ -41,6 +42,7 @@ class Opened(BaseModel):
     layout: str
     lanes: list[str]
     fold: list[list[float]]
+    passed_over: list[str] = []
 
 
 @router.post("/lib/{library}/open")
@@ -51,7 +53,8 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         if wanted.sound is None:
             raise OskrenError("Say what to open: a node or a sound.")
         node = node_of(library.sound(wanted.sound))
-    key, shape = studio.open(library, Chained(node=node, chain=tuple(wanted.chain)) if wanted.chain else node)
+    asked = Chained(node=node, chain=tuple(wanted.chain)) if wanted.chain else node
+    key, shape = studio.open(library, asked)
     return Opened(
         key=key,
         rate=shape.rate,
@@ -61,6 +64,7 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         layout=shape.named,
         lanes=list(channel_names(shape.named, shape.channels)),
         fold=[[round(float(left), 6), round(float(right), 6)] for left, right in matrix(shape.named, shape.channels, "stereo")],
+        passed_over=passed_over(asked),
     )
 
 

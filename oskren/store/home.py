@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import re
 import threading
 from pathlib import Path
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.cache import Cache
+from oskren.core.plugins import shelf
 from oskren.store.library import Library
 
 DEFAULT = "Library"
@@ -27,6 +29,7 @@ class Home:
             (self.folder / "libraries").mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise OskrenError(f"{folder}: cannot be used as Oskren's folder ({error.strerror}); choose another with --home") from error
+        os.environ[shelf.VARIABLE] = str(self.folder / "plugins.json")
         self.cache = Cache(self.folder / "cache", cache_bytes)
         self._open: dict[str, Library] = {}
         self._opening = threading.Lock()

@@ -16,7 +16,7 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Node, Print, Row, Source, node_hash
+from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.types import AnyArray, Samples
@@ -96,7 +96,10 @@ class Studio:
         if isinstance(node, Source | Print):
             shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
         else:
-            shape = self.workers.live(tasks.shape, place, node.model_dump(mode="json"))
+            dumped = node.model_dump(mode="json")
+            shape = self.workers.live(tasks.shape, place, dumped)
+            if key != node_hash(node := NodeAdapter.validate_python(dumped)):  # a plug-in failed meanwhile and is passed over now
+                key = node_hash(node)
         with self._lock:
             self._nodes[key] = (node, library, shape)
             while len(self._nodes) > 2000:

@@ -14,6 +14,9 @@ from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
 
+from oskren.core.plugins import shelf
+from oskren.core.plugins.outside import PluginError
+
 PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.tasks", "oskren.core.steps.kernels"]
 
 
@@ -23,8 +26,9 @@ def _context() -> Any:
     return context
 
 
-def _begin(gentle: bool) -> None:
-    """What a new worker does first: it ends itself when the process it works for is gone, however that was killed."""
+def _begin(gentle: bool, shelf_at: str) -> None:
+    """What a new worker does first: it learns where the plug-ins are, and ends itself when the process it works for is gone, however that was killed."""
+    os.environ[shelf.VARIABLE] = shelf_at
     if gentle:
         os.nice(10)
 
@@ -37,6 +41,19 @@ def _begin(gentle: bool) -> None:
     threading.Thread(target=watch, daemon=True, name="watching the server").start()
 
 
+TRIES = 4
+
+
+def patiently(function: Callable[..., Any], *arguments: Any) -> Any:
+    """Run a task; when a plug-in fails in it, it is passed over from then on and the task is done again without it."""
+    for _ in range(TRIES):
+        try:
+            return function(*arguments)
+        except PluginError:
+            continue
+    return function(*arguments)
+
+
 class Workers:
     """The live worker, the one that completes sounds behind it, and the batch pool; made when first used."""
 
@@ -46,7 +63,7 @@ class Workers:
 
     def _make(self, name: str) -> Executor:
         live = name == "live"
-        return ProcessPoolExecutor(1 if live else self.size, mp_context=_context(), initializer=_begin, initargs=(not live,))
+        return ProcessPoolExecutor(1 if live else self.size, mp_context=_context(), initializer=_begin, initargs=(not live, os.environ.get(shelf.VARIABLE, "")))
 
     def warm(self) -> None:
         """Start the live worker, which takes a while, before somebody waits for it."""
@@ -59,7 +76,7 @@ class Workers:
             if pool is None:
                 pool = self._pools[name] = self._make(name)
             try:
-                return pool.submit(function, *arguments)
+                return pool.submit(patiently, function, *arguments)
             except (BrokenProcessPool, RuntimeError):
                 self._pools.pop(name, None)
         raise RuntimeError("the worker processes cannot be started")

@@ -9,6 +9,7 @@ from scipy.signal import butter, sosfiltfilt
 from oskren.core.audio import files
 from oskren.core.steps.space import NAMED
 from tests.browser.bench import HERE, OnTheBench
+from tests.test_plugins import TINY
 
 SPACES = ("small room", "corridor", "hall", "cathedral", "outside the door")
 
@@ -184,3 +185,35 @@ class Designing(OnTheBench):
         panel.get_by_role("button", name="lower it").click()
         self.kept_mix(number, "mix.members[0].chain.length === 2 && mix.members[0].chain[1].params.gain_db < -5")
         self.assertLess(float(np.abs(self.heard(self.mix(number))[0]).max()), 1.0)
+
+    def test_a_plug_in_is_opened_set_and_passed_over_when_it_crashes(self) -> None:
+        page = self.page
+        number = self.design(self.layer("Tone 330", id="tone"))
+        self.open()
+        self.choose_layer(0)
+        dry, _, _ = self.heard(self.mix(number))
+        self.press("a")
+        path = page.get_by_label("Path of a plug-in")
+        path.fill("/nothing/here.vst3")
+        path.press("Enter")
+        expect(page.get_by_role("alert").filter(has_text="there is nothing there")).to_be_visible()
+        path.fill(str(TINY))
+        path.press("Enter")
+        panel = page.get_by_role("group", name="Step 1, Tiny gain")
+        expect(panel).to_contain_text("Saltglass Observatory")
+        for name, value in (("Gain", "0.25"), ("Mishap", "1")):
+            panel.get_by_role("slider", name=name).focus()
+            self.press("Enter")
+            page.keyboard.type(value)
+            self.press("Enter")
+            self.kept_mix(number, f"mix.members[0].chain[0].params.values?.{name.lower()} === {float(value)}")
+            if name == "Gain":
+                np.testing.assert_allclose(self.heard(self.mix(number))[0], 0.5 * dry, atol=1e-6)
+        expect(panel.get_by_role("status")).to_have_text("Passed over: it crashed (SIGSEGV).")
+        expect(page.get_by_role("alert").filter(has_text="Plug-in crashed (SIGSEGV)")).to_be_visible()
+        np.testing.assert_allclose(self.heard(self.mix(number))[0], dry, atol=1e-6)
+        self.press("Control+z")
+        panel.get_by_role("button", name="Try it again").click()
+        expect(panel.get_by_role("status")).to_have_count(0)
+        self.kept_mix(number, "!mix.members[0].chain[0].params.values.mishap")
+        np.testing.assert_allclose(self.heard(self.mix(number))[0], 0.5 * dry, atol=1e-6)

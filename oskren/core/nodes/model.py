@@ -19,7 +19,7 @@ from oskren.core.audio.layouts import layout_of
 from oskren.core.audio.places import WIDE
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
-from oskren.core.steps.base import REGISTRY, checked, kind_of
+from oskren.core.steps.base import REGISTRY, StepKind, checked, kind_of
 
 HASH_VERSION = 1
 
@@ -77,6 +77,17 @@ class Step(Frozen):
     def known(self) -> bool:
         """Whether this version knows the kind; a step it does not know is kept and passed over."""
         return self.kind in REGISTRY
+
+    @property
+    def passed_over(self) -> str:
+        """Why the step is passed over here, in a sentence; empty when it is not."""
+        if not self.known:
+            return f"Steps called {self.kind} are not known to this version."
+        kind = kind_of(self.kind)
+        if type(kind).passed_over is StepKind.passed_over:
+            return ""
+        reason = kind.passed_over(self.values())
+        return f"{kind.label} {reason}." if reason else ""
 
     @property
     def moves(self) -> tuple[Envelope, ...]:
@@ -321,8 +332,22 @@ def _libraries() -> dict[str, str]:
 
 
 def active(chain: tuple[Step, ...]) -> tuple[Step, ...]:
-    """The steps that are on and known."""
-    return tuple(step for step in chain if step.on and step.known)
+    """The steps that are on and can be done."""
+    return tuple(step for step in chain if step.on and not step.passed_over)
+
+
+def passed_over(node: Node) -> list[str]:
+    """What of a node's steps is on and passed over, a sentence for each reason: never silently."""
+    found: dict[str, None] = {}
+
+    def visit(part: Node) -> None:
+        chains = steps_of(part) if isinstance(part, Mix) else part.chain if isinstance(part, Chained) else ()
+        found.update(dict.fromkeys(step.passed_over for step in chains if step.on and step.passed_over))
+        for inner in inputs(part):
+            visit(inner)
+
+    visit(node)
+    return list(found)
 
 
 def check_chain(chain: Sequence[Step], kept: Sequence[Step] = ()) -> None:
@@ -348,6 +373,8 @@ def _step_facts(step: Step) -> dict[str, Any]:
         more = [list(step.channels), step.low_hz, step.high_hz, step.fade_s, step.tail]
         if more != [[], None, None, FADE_S, "cut"]:
             facts["limits"] = more
+    if own := kind.outside(step.values()):
+        facts["outside"] = own
     if step.moves:
         facts["moves"] = [_way(one) for one in step.moves]
     return facts

@@ -13,7 +13,7 @@ from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
-from oskren.core.nodes.model import leaves
+from oskren.core.nodes.model import leaves, passed_over
 from oskren.core.nodes.render import Renderer
 from oskren.core.shipping.sheet import Item, Target, file_key, file_node
 from oskren.core.types import Samples
@@ -150,6 +150,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     checks.append(Check(name="DC", ok=abs(offset) <= DC_LIMIT, warning=True, note=f"{offset:+.4f}"))
     edge = levels.db(float(max(np.abs(back[0]).max(), np.abs(back[-1]).max()))) if len(back) else levels.SILENT_DB
     checks.append(Check(name="edges", ok=edge <= EDGE_DBFS, warning=True, note="no click" if edge <= EDGE_DBFS else f"may click: {edge:.0f} dBFS at an edge"))
+    checks += [Check(name="steps", ok=False, note=sentence) for sentence in passed_over(item.node)]
     loud = loudness.loudness(back, info.rate, info.layout)
     true = levels.true_peak(back, info.rate)
     checks.append(Check(name="true peak", ok=true <= 1.0, warning=True, note=f"{levels.db(true):.1f} dBTP"))

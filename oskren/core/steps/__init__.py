@@ -12,6 +12,7 @@ from oskren.core.steps import (  # noqa: F401
     motion,
     noise,
     pitch,
+    plugin,
     repair,
     room,
     space,

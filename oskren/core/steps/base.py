@@ -186,6 +186,14 @@ class StepKind:
     portable: ClassVar[bool] = False
     """Whether what was learned from one sound holds for another: it names no places."""
 
+    def passed_over(self, params: Any) -> str:
+        """Why the step cannot be done here and is passed over, as the end of a sentence; empty when it can."""
+        return ""
+
+    def outside(self, params: Any) -> list[str | int]:
+        """What of the machine its result depends on, for the hash."""
+        return []
+
     def out_frames(self, params: Any, at: Context) -> int:
         return at.frames
 

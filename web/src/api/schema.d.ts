@@ -2004,6 +2004,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plugins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plugins
+         * @description Everything on the shelf, by name.
+         */
+        get: operations["plugins"];
+        put?: never;
+        /**
+         * Open Plugin
+         * @description Look into a plug-in file, in a process of its own, and put what it holds on the shelf.
+         */
+        post: operations["open_plugin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plugins/{key}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry
+         * @description Give a plug-in that failed another try.
+         */
+        post: operations["retry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plugins/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Take a plug-in off the shelf; what is left. Steps that use it are kept and passed over.
+         */
+        delete: operations["remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/stack/layout": {
         parameters: {
             query?: never;
@@ -4633,7 +4697,8 @@ export interface components {
          * Opened
          * @description A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line).
          *
-         *     ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to.
+         *     ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to; ``passed_over`` says
+         *     which of its steps could not be done here.
          */
         Opened: {
             /** Key */
@@ -4652,6 +4717,11 @@ export interface components {
             lanes: string[];
             /** Fold */
             fold: number[][];
+            /**
+             * Passed Over
+             * @default []
+             */
+            passed_over: string[];
         };
         /**
          * Origin
@@ -4712,6 +4782,28 @@ export interface components {
             /** Share */
             share: number;
             dip: components["schemas"]["Dip"] | null;
+        };
+        /**
+         * Parameter
+         * @description A parameter as a plug-in names it: its value runs from 0 to 1 (``default``); ``options`` are what it reads as where there are few.
+         */
+        Parameter: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /** Default */
+            default: number;
+            /**
+             * Options
+             * @default []
+             */
+            options: string[];
         };
         /**
          * Part
@@ -4958,6 +5050,26 @@ export interface components {
              * @default 0
              */
             pitch_st: number;
+        };
+        /**
+         * PluginView
+         * @description A plug-in on the shelf; ``passed_over`` says why it cannot be used now, if it cannot.
+         */
+        PluginView: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Maker */
+            maker: string;
+            /** Path */
+            path: string;
+            /** Parameters */
+            parameters: components["schemas"]["Parameter"][];
+            /** State */
+            state: string;
+            /** Passed Over */
+            passed_over: string;
         };
         /**
          * Preview
@@ -6359,6 +6471,11 @@ export interface components {
              * @default []
              */
             chain: components["schemas"]["Step"][];
+        };
+        /** ToOpenPlugin */
+        ToOpenPlugin: {
+            /** Path */
+            path: string;
         };
         /**
          * ToShip
@@ -12108,6 +12225,166 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plugins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PluginView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_plugin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToOpenPlugin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PluginView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PluginView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PluginView"][];
                 };
             };
             /** @description Not Found */

@@ -6,6 +6,7 @@ import { api, type Control, got, type Step, type StepView } from "../api/client"
 import { Beside } from "./Beside";
 import { useKeys } from "./keys";
 import { Do, Num, Pick } from "./parts";
+import { PluginPanel, passedOver, pluginName, usePlugins } from "./plugins";
 import { StepCurves } from "./StepCurve";
 import { limitsSaid, StepLimits } from "./StepLimits";
 import { StepPicker } from "./StepPicker";
@@ -68,6 +69,7 @@ interface Props {
 
 export function StepList({ chain, onChange, after, more, marked, channels, rate, chosen, onChoose }: Props) {
   const kinds = useStepKinds();
+  const plugins = usePlugins(chain.some((step) => step.kind === "plugin"));
   const [adding, setAdding] = useState(false);
   const [dragged, setDragged] = useState<number | null>(null);
   useKeys({
@@ -107,16 +109,18 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
       {chain.map((step, index) => {
         const kind = kinds[step.kind];
         const open = chosen === step.id;
+        const over = passedOver(step, plugins);
+        const label = pluginName(step, plugins) ?? kind?.label ?? step.kind;
         const changeParams = (params: Record<string, unknown>, gesture?: string) =>
           replace(index, { ...step, params: { ...step.params, ...params } }, gesture && `${step.id} ${gesture}`);
         return (
           <Box
             key={step.id || index}
             role="group"
-            aria-label={`Step ${index + 1}, ${kind?.label ?? step.kind}`}
+            aria-label={`Step ${index + 1}, ${label}`}
             data-step={step.kind}
             border="1px solid"
-            borderColor={open ? "amber" : kind ? "line" : "coral"}
+            borderColor={open ? "amber" : kind && !over ? "line" : "coral"}
             borderRadius="8px"
             bg="ground"
             opacity={step.on ? 1 : 0.55}
@@ -135,7 +139,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                 type="button"
                 role="switch"
                 aria-checked={step.on}
-                aria-label={`${kind?.label ?? step.kind} on`}
+                aria-label={`${label} on`}
                 title="On or off"
                 onClick={() => replace(index, { ...step, on: !step.on })}
                 w="11px"
@@ -160,10 +164,10 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                 cursor="pointer"
               >
                 <Box fontWeight={550} whiteSpace="nowrap">
-                  {kind?.label ?? step.kind}
+                  {label}
                 </Box>
                 <Box color="dim" fontFamily="mono" fontSize="11px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-                  {summary(step, kind)}
+                  {over ? "passed over" : step.kind === "plugin" ? "" : summary(step, kind)}
                 </Box>
               </chakra.button>
             </Flex>
@@ -184,6 +188,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                 </Box>
                 {kind.beside && <Beside step={step} what={kind.beside} onChange={(learned_on) => replace(index, { ...step, learned_on })} />}
                 <NamedSettings step={step} named={kind.settings} onChange={(params) => replace(index, { ...step, params })} />
+                {step.kind === "plugin" && <PluginPanel step={step} onChange={changeParams} />}
                 {kind.drawn && <StepPicture step={step} label={kind.label} rate={rate ?? USUAL_RATE} />}
                 {more?.(step, changeParams)}
                 {kind.controls.map((control) =>

@@ -4,6 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useId, useRef, useState } from "react";
 import { api, got, type Step, type StepView } from "../api/client";
 import { Input } from "./parts";
+import { OpenPlugin, usePlugins } from "./plugins";
 import { useChains } from "./SavedChains";
 import { freshId, freshStep } from "./send";
 import { useShared } from "./store";
@@ -20,12 +21,14 @@ interface Offer {
 }
 
 const CHAINS = "Chains";
+const PLUGINS = "Plug-ins";
 const FEW = 12;
 
 /** What is offered for a wish, the best first; without one all steps by family, and all chains. */
 function useOffers(kinds: Record<string, StepView>, wish: string): Offer[] {
   const library = useShared((state) => state.library);
   const chains = useChains().data ?? [];
+  const plugins = usePlugins();
   const asked = useSettled(wish.trim(), 120);
   const found = useQuery({
     queryKey: ["steps", library, asked],
@@ -47,13 +50,23 @@ function useOffers(kinds: Record<string, StepView>, wish: string): Offer[] {
     const steps = () => chain.chain.map((step) => ({ ...step, id: freshId(step.kind) }));
     return [{ id: `chain ${number}`, name: chain.name, setting: "", told: chain.told, family: CHAINS, steps }];
   };
-  if (!wish.trim()) return [...Object.values(kinds).map((kind) => ofStep(kind)), ...chains.flatMap((one) => ofChain(one.id))];
+  const ofPlugin = (plugin: (typeof plugins)[number]): Offer => ({
+    id: `plugin ${plugin.key}`,
+    name: plugin.name,
+    setting: "",
+    told: plugin.passed_over ? `Passed over: it ${plugin.passed_over}.` : plugin.maker,
+    family: PLUGINS,
+    steps: () => [freshStep("plugin", { plugin: plugin.key, state: plugin.state })],
+  });
+  const usual = Object.values(kinds).filter((kind) => kind.key !== "plugin");
+  if (!wish.trim()) return [...usual.map((kind) => ofStep(kind)), ...chains.flatMap((one) => ofChain(one.id)), ...plugins.map(ofPlugin)];
   const answer = found.data;
   if (!answer) return [];
-  const steps = answer.steps.flatMap((one) => (kinds[one.kind] ? [ofStep(kinds[one.kind], one.setting)] : []));
+  const named = plugins.filter((one) => one.name.toLowerCase().includes(wish.trim().toLowerCase())).map(ofPlugin);
+  const steps = answer.steps.flatMap((one) => (kinds[one.kind] && one.kind !== "plugin" ? [ofStep(kinds[one.kind], one.setting)] : []));
   const own = answer.chains.flatMap((one) => ofChain(one.id));
   // the best steps, then the best chains: both are always in sight
-  return [...steps.slice(0, FEW - Math.min(4, own.length)), ...own.slice(0, 4)];
+  return [...named, ...steps.slice(0, FEW - Math.min(4, own.length)), ...own.slice(0, 4)];
 }
 
 function Row({ offer, id, on, wide, onAdd }: { offer: Offer; id: string; on: boolean; wide: boolean; onAdd: () => void }) {
@@ -145,6 +158,11 @@ export function StepPicker({ kinds, onAdd, onClose }: { kinds: Record<string, St
                 </Flex>
               </Box>
             ))}
+        {!wide && (
+          <Box mt="4px">
+            <OpenPlugin onOpened={(plugin) => onAdd([freshStep("plugin", { plugin: plugin.key, state: plugin.state })])} />
+          </Box>
+        )}
         {wide && !offers.length && (
           <Box color="dim" fontSize="12px" p="4px 7px">
             Nothing answers that; try another word for what is wanted.

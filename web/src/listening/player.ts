@@ -207,6 +207,7 @@ class Player {
         }),
       );
       if (wish !== this.wish) return null;
+      this.warn(opened.passed_over ?? []);
       return { opened, title, sound: what.sound, through: what.through ?? null, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
     } catch (error) {
       if (wish === this.wish) complain(error);
@@ -214,6 +215,15 @@ class Player {
     } finally {
       if (wish === this.wish) useListening.setState({ waiting: false });
     }
+  }
+
+  private warned = "";
+
+  /** What could not be done of the steps that are heard is told, once for every change of it. */
+  private warn(sentences: string[]) {
+    const told = sentences.join(" ");
+    if (told && told !== this.warned) tell(`Passed over: ${told}`, true);
+    this.warned = told;
   }
 
   /** As ``open``, for what is remembered by its question: overtaken by a newer wish it fails, and is opened when it is wished again. */
