@@ -9,7 +9,12 @@ from pathlib import Path
 
 import numpy as np
 
+from oskren.core.nodes.model import Source, active, check_chain
+from oskren.core.steps import describe
+from oskren.core.steps.base import checked
+from oskren.core.steps.finding import find
 from oskren.core.words import conditions
+from oskren.demo.chains import chains
 from oskren.demo.scenario import PERFORMANCE, RECORDINGS
 
 ROOT = Path(__file__).parents[1]
@@ -123,12 +128,38 @@ class Structure(unittest.TestCase):
                 self.assertGreater(result.attempted, 0)
                 self.assertEqual(result.failed, 0)
 
+    def test_the_guide_to_adding_a_step_shows_the_code_that_runs(self) -> None:
+        (shown,) = re.findall(r"```python\n(.*?)```", (ROOT / "docs" / "steps.md").read_text(), re.S)
+        self.assertIn(shown.strip(), (ROOT / "oskren" / "core" / "steps" / "tilt.py").read_text())
+
+    def test_every_step_says_what_it_does_and_is_found_by_it(self) -> None:
+        for kind in describe():
+            with self.subTest(step=kind["key"]):
+                self.assertTrue(kind["told"].endswith(".") and kind["words"])
+                self.assertIn(kind["key"], [match.key for match in find(kind["words"].split()[0])])
+                for name, params in kind["settings"].items():
+                    checked(kind["key"], params)
+                    self.assertIn(kind["key"], [match.key for match in find(name)][:8])
+
     def test_modules_fit_in_the_head(self) -> None:
         for path in (ROOT / "oskren").rglob("*.py"):
             self.assertLess(len(path.read_text().splitlines()), 500, path.name)
 
 
 class Demo(unittest.TestCase):
+    def test_chains_a_designer_would_reach_for(self) -> None:
+        response = Source(audio="0" * 40, rate=48_000, channels=1, frames=4800)
+        made = chains(response, response)
+        self.assertGreaterEqual(len(made), 12)
+        self.assertEqual(len({name for name, _, _ in made}), len(made))
+        used = {step.kind for _, _, chain in made for step in chain}
+        self.assertGreaterEqual(len(used), 18)
+        for name, told, chain in made:
+            with self.subTest(chain=name):
+                self.assertGreater(len(told.split()), 6)
+                check_chain(chain)
+                self.assertEqual(active(chain), chain)
+
     def test_about_sixty_sounds_of_believable_variety(self) -> None:
         self.assertTrue(55 <= len(RECORDINGS) <= 70)
         self.assertEqual(len({one.name for one in RECORDINGS}), len(RECORDINGS))

@@ -151,6 +151,7 @@ WAYS = {
     ("tremolo", "rate_hz"): ((0.0, 2.0), (1.0, 12.0)),
     ("auto_pan", "depth"): ((0.0, 0.0), (1.0, 1.0)),
     ("auto_pan", "rate_hz"): ((0.0, 0.3), (1.0, 4.0)),
+    ("tilt", "tilt_db"): ((0.0, -9.0), (1.0, 9.0)),
 }
 SWINGING = {("moving_filter", "rate_hz"): {"swing_oct": 2.0}}
 """What must be set beside it for a moving parameter to be heard."""

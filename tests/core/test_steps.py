@@ -162,6 +162,61 @@ class TimeAndRoom(unittest.TestCase):
                 self.assertEqual(len(stream.push(np.zeros((0, 2), np.float32))), 0)
 
 
+NULLS: dict[str, tuple[dict[str, Any], float]] = {
+    "compressor": ({"ratio": 1.0}, 1e-7),
+    "shaper": ({"attack_db": 0.0}, 1e-7),
+    "delay": ({"wet_db": -60.0}, 2e-3),
+    "chorus": ({"mix": 0.0}, 1e-7),
+    "flanger": ({"mix": 0.0}, 1e-7),
+    "drive": ({"mix": 0.0}, 1e-7),
+    "crush": ({"mix": 0.0}, 1e-7),
+    "limiter": ({"ceiling_dbtp": 0.0}, 1e-7),
+    "gate": ({"range_db": 0.0}, 1e-7),
+    "fade": ({}, 0.0),
+    "trim": ({}, 0.0),
+    "band": ({"gain_db": 0.0}, 1e-6),
+    "tilt": ({}, 1e-6),
+    "space": ({"wet_db": -60.0}, 2e-3),
+    "impulse": ({"wet_db": -60.0}, 2e-3),
+    "grains": ({"stretch": 1.0, "scatter_ms": 0.0}, 1e-5),
+    "smear": ({"mix": 0.0}, 1e-7),
+    "gain": ({}, 0.0),
+    "width": ({}, 1e-7),
+    "even": ({"share": 0.0}, 1e-7),
+    "layout": ({"layout": "stereo"}, 0.0),
+    "ring": ({"mix": 0.0}, 1e-7),
+    "shift": ({"mix": 0.0}, 1e-7),
+    "phaser": ({"mix": 0.0}, 1e-7),
+    "moving_filter": ({"mix": 0.0}, 1e-7),
+    "tremolo": ({"depth": 0.0}, 1e-7),
+    "auto_pan": ({"depth": 0.0}, 1e-6),
+    "noise_reduction": ({"reduction_db": 0.0, "parts": [[0.0, 0.4]]}, 1e-5),
+    "pitch": ({}, 0.0),
+    "rate": ({"rate": RATE}, 0.0),
+    "hum": ({}, 1e-7),
+    "clicks": ({}, 1e-7),
+    "clipped": ({}, 1e-7),
+    "bumps": ({}, 1e-7),
+    "room_reduction": ({"reduction_db": 0.0}, 1e-5),
+    "plugin": ({}, 0.0),
+}
+"""Settings with which a step must leave a sound as it is, and how closely."""
+
+NEVER = {"reverse", "high_pass", "low_pass", "mono_below", "normalise", "mono", "dc", "mirror", "lead_in", "hold"}
+"""Steps that have no such setting: what they do is held to other truths."""
+
+
+class Nulls(unittest.TestCase):
+    def test_every_step_set_to_nothing_does_nothing(self) -> None:
+        samples = noise(1.0, -24, channels=2)
+        self.assertEqual(set(NULLS) | NEVER, set(REGISTRY))
+        for key, (params, close) in NULLS.items():
+            out = through(key, samples, **params)
+            with self.subTest(step=key):
+                np.testing.assert_allclose(out[: len(samples)], samples, atol=close)
+                self.assertLess(float(np.abs(out[len(samples) :]).max(initial=0.0)), 2e-3)
+
+
 class Registry(unittest.TestCase):
     def test_what_the_interface_is_told(self) -> None:
         told = {step["key"]: step for step in describe()}

@@ -12,6 +12,7 @@ import numpy as np
 from oskren.core.audio import files
 from oskren.core.audio.layouts import CHANNELS, convert
 from oskren.core.errors import Cancelled, OskrenError
+from oskren.core.nodes.blocks import Reader, cut, pumped, skip_frames
 from oskren.core.nodes.cache import Cache
 from oskren.core.nodes.limits import Computed, Limited, overlap
 from oskren.core.nodes.model import (
@@ -35,7 +36,7 @@ from oskren.core.nodes.model import (
     thawed,
 )
 from oskren.core.nodes.voices import Moves, Shape, Spot, Voice
-from oskren.core.steps.base import Context, Stream, Summary, kind_of
+from oskren.core.steps.base import Context, Summary, kind_of
 from oskren.core.steps.edges import fade_gain
 from oskren.core.timemap import TimeMap
 from oskren.core.types import Samples
@@ -304,7 +305,7 @@ class Renderer:
                 yield from files.blocks(self._media(node.audio), start, node.frames, BLOCK)
             case Excerpt():
                 first, last = self._part(node, self.shape(node.node))
-                yield from _cut(self.stream(node.node, first + start), last - first - start)
+                yield from cut(self.stream(node.node, first + start), last - first - start)
             case Chained():
                 yield from self._chained(node, start)
             case Loop():
@@ -358,7 +359,7 @@ class Renderer:
             stream = Limited(stream, step, at, position)
         self.renders[step.kind] += 1
         source = iter([held]) if held is not None else self.stream(before, position)
-        yield from _cut(_skip(_pumped(stream, source), lead), shape.frames - start)
+        yield from cut(skip_frames(pumped(stream, source), lead), shape.frames - start)
 
     def _summary_key(self, step: Step, before: Chained) -> str:
         """What a step learned stays true while what it learned by stays the same: its input and some of its parameters."""
@@ -428,13 +429,13 @@ class Renderer:
                 count = min(BLOCK, begins - here)
                 yield np.zeros((count, whole.channels), np.float32)
                 here += count
-            for block in _cut(self.stream(node, here - begins), begins + shape.frames - here):
+            for block in cut(self.stream(node, here - begins), begins + shape.frames - here):
                 yield block if shape.named == named else convert(block, named, shape.named)
             here = begins + shape.frames
 
     def _difference(self, node: Difference, start: int) -> Iterator[Samples]:
         shape = self.shape(node)
-        one, other = _Reader(self.stream(node.node, start), shape.channels), _Reader(self.stream(node.without, start), shape.channels)
+        one, other = Reader(self.stream(node.node, start), shape.channels), Reader(self.stream(node.without, start), shape.channels)
         for at in range(start, shape.frames, BLOCK):
             count = min(BLOCK, shape.frames - at)
             yield one.take(count) - other.take(count)
@@ -459,45 +460,3 @@ class Renderer:
 def _on_sum(mix: Mix) -> Chained:
     """A mix whose chain is put on the sum of its members; moments of its steps count from the strike line."""
     return Chained(node=mix.model_copy(update={"chain": ()}), chain=mix.chain, from_zero=True)
-
-
-class _Reader:
-    """Takes exact counts of frames from blocks; silence after their end."""
-
-    def __init__(self, blocks: Iterator[Samples], channels: int):
-        self._blocks, self._held = blocks, np.zeros((0, channels), np.float32)
-
-    def take(self, count: int) -> Samples:
-        while len(self._held) < count:
-            block = next(self._blocks, None)
-            if block is None:
-                block = np.zeros((count - len(self._held), self._held.shape[1]), np.float32)
-            self._held = np.concatenate([self._held, block])
-        given, self._held = self._held[:count], self._held[count:]
-        return given
-
-
-def _pumped(stream: Stream, blocks: Iterator[Samples]) -> Iterator[Samples]:
-    for block in blocks:
-        yield stream.push(block)
-    yield stream.flush()
-
-
-def _skip(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
-    for block in blocks:
-        drop = min(frames, len(block))
-        frames -= drop
-        yield block[drop:]
-
-
-def _cut(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
-    """The first ``frames`` of blocks, filled with silence where they end early."""
-    channels = 1
-    for block in blocks:
-        channels = block.shape[1]
-        if frames <= 0:
-            return
-        yield block[:frames]
-        frames -= min(frames, len(block))
-    if frames > 0:
-        yield np.zeros((frames, channels), np.float32)

@@ -16,6 +16,7 @@ from oskren.core.steps import (  # noqa: F401
     repair,
     room,
     space,
+    tilt,
 )
 from oskren.core.steps.base import REGISTRY, Context, StepKind, describe, kind_of
 

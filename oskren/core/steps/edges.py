@@ -42,7 +42,7 @@ class Fade(StepKind):
     """Fade in and out at the edges of the sound."""
 
     key, label, family, params = "fade", "Fade", "Edges", FadeParams
-    words = "in out click edge softer start end smooth"
+    words = "softer edge click start end smooth in out"
 
     def picture(self, params: FadeParams, rate: int) -> Picture:
         """Both fades at the ends of a sound that is half as long again as they are."""
