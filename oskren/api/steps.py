@@ -33,6 +33,7 @@ class Control(BaseModel):
     options: list[str] = []
     digits: int | None = None
     moving: bool = False
+    place: bool = False
 
 
 class StepView(BaseModel):

@@ -9,6 +9,7 @@ from scipy.signal import butter, sosfiltfilt
 from oskren.core.audio import files
 from oskren.core.steps.space import NAMED
 from tests.browser.bench import HERE, OnTheBench
+from tests.support import pitch_of
 from tests.test_plugins import TINY
 
 SPACES = ("small room", "corridor", "hall", "cathedral", "outside the door")
@@ -185,6 +186,37 @@ class Designing(OnTheBench):
         panel.get_by_role("button", name="lower it").click()
         self.kept_mix(number, "mix.members[0].chain.length === 2 && mix.members[0].chain[1].params.gain_db < -5")
         self.assertLess(float(np.abs(self.heard(self.mix(number))[0]).max()), 1.0)
+
+    def test_a_print_is_shifted_through_a_chain_in_one_gesture(self) -> None:
+        page = self.page
+        self.post("chains", {"name": "Dulled", "told": "Duller, further away", "chain": [{"kind": "tilt", "params": {"tilt_db": -9.0}}, {"kind": "space"}]})
+        page.reload()
+        number = self.design(self.layer("Tone 330", id="tone"), name="Low")
+        self.open()
+        page.get_by_role("button", name=re.compile("^Sum")).click()
+        page.get_by_label("Chain of the shifted print").select_option(label="through Dulled")
+        page.get_by_role("slider", name="Print pitched by").focus()
+        self.press("Enter")
+        page.keyboard.type("-12st")
+        self.press("Enter", "Control+Enter")
+        self.kept_mix(number, "mix.members.length === 2 && mix.members[1].pitch_st === -12")
+        layer = self.mix(number)["members"][1]
+        self.assertEqual((layer["name"], [step["kind"] for step in layer["chain"]]), ("Low print, an octave down", ["tilt", "space"]))
+        alone, rate, zero = self.heard({**self.mix(number), "members": [layer]})
+        self.assertAlmostEqual(pitch_of(alone[zero : zero + rate], rate), 165.0, delta=0.5)
+
+    def test_the_turning_point_of_a_mirror_is_taken_from_the_playhead(self) -> None:
+        page = self.page
+        number = self.design(self.layer("Dome glass, ring", id="dome"))
+        self.open()
+        self.choose_layer(0)
+        panel = self.add("longer", "Mirrored longer")
+        expect(panel.get_by_test_id("picture")).to_be_visible()
+        self.press("Space")
+        self.sounding()
+        panel.get_by_role("button", name="playhead").click()
+        self.kept_mix(number, "mix.members[0].chain[0].params.point_s > 0 && mix.members[0].chain[0].params.point_s < 6")
+        page.keyboard.press("Space")
 
     def test_a_plug_in_is_opened_set_and_passed_over_when_it_crashes(self) -> None:
         page = self.page

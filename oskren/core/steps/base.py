@@ -30,9 +30,12 @@ class Params(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
-def number(default: float, low: float, high: float, unit: str, label: str, scale: str = "linear", digits: int | None = None) -> Any:
-    """A numeric parameter; ``scale`` is how a control moves through the range (linear or log), ``digits`` are shown behind the point (by unit when None)."""
-    extra: dict[str, Any] = {"control": "number", "unit": unit, "scale": scale}
+def number(default: float, low: float, high: float, unit: str, label: str, scale: str = "linear", digits: int | None = None, *, place: bool = False) -> Any:
+    """A numeric parameter; ``scale`` is how a control moves through the range (linear or log), ``digits`` are shown behind the point (by unit when None).
+
+    One that is a ``place`` is a moment (s) in the time of the sound, which can be taken from the playhead.
+    """
+    extra: dict[str, Any] = {"control": "number", "unit": unit, "scale": scale} | ({"place": True} if place else {})
     return Field(default, ge=low, le=high, title=label, json_schema_extra=extra if digits is None else {**extra, "digits": digits})
 
 

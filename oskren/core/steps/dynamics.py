@@ -90,6 +90,11 @@ class Limiter(StepKind):
 
     key, label, family, params = "limiter", "Ceiling limiter", "Level", LimiterParams
     words = "ceiling clip safe peak louder loud overs headroom protect"
+    settings = {
+        "one-shot": {"ceiling_dbtp": -1.0},
+        "loud and dense": {"ceiling_dbtp": -1.0, "release_ms": 30.0},
+        "unheard": {"ceiling_dbtp": -1.0, "look_ahead_ms": 5.0, "release_ms": 300.0},
+    }
 
     def picture(self, params: LimiterParams, rate: int) -> Picture:
         level = np.linspace(-24.0, 12.0, 73)
@@ -159,6 +164,11 @@ class Gate(StepKind):
 
     key, label, family, params, analyses = "gate", "Gate", "Clean", GateParams, True
     words = "cleaner quieter between tighter silence floor chop cut"
+    settings = {
+        "between hits": {"threshold_dbfs": -42.0, "range_db": 40.0, "hold_ms": 40.0},
+        "only a little": {"range_db": 8.0, "release_ms": 400.0},
+        "cut off": {"threshold_dbfs": -30.0, "range_db": 80.0, "hold_ms": 20.0, "release_ms": 30.0},
+    }
 
     def picture(self, params: GateParams, rate: int) -> Picture:
         """A sound of 0.1 s in quiet, and how far the gate lets down around it."""

@@ -189,6 +189,7 @@ class HighPass(FilterKind):
 
     key, label, params = "high_pass", "High-pass", PassParams
     words = "thinner smaller rumble lows lighter cleaner radio phone wind"
+    settings = {"rumble away": {"cutoff_hz": 35.0}, "small speaker": {"cutoff_hz": 350.0, "slope": "48"}}
     moving = ("cutoff_hz",)
 
     def sections(self, params: PassParams, rate: int) -> Floats:  # type: ignore[override]
@@ -201,6 +202,11 @@ class LowPass(FilterKind):
 
     key, label, params = "low_pass", "Low-pass", LowPassParams
     words = "duller darker muffled behind wall softer distance further away highs under water"
+    settings = {
+        "behind a curtain": {"cutoff_hz": 3500.0, "slope": "12"},
+        "next room": {"cutoff_hz": 700.0},
+        "under the floor": {"cutoff_hz": 180.0, "slope": "48"},
+    }
     moving = ("cutoff_hz",)
 
     def sections(self, params: LowPassParams, rate: int) -> Floats:  # type: ignore[override]
@@ -220,6 +226,12 @@ class Band(FilterKind):
 
     key, label, params = "band", "Equaliser band", BandParams
     words = "equaliser brighter darker tone boost cut notch shelf bell body presence air warmer harsh"
+    settings = {
+        "weight": {"kind": "low shelf", "frequency_hz": 110.0, "gain_db": 4.0, "q": 0.7},
+        "boxy away": {"kind": "bell", "frequency_hz": 420.0, "gain_db": -4.0, "q": 1.2},
+        "bite": {"kind": "bell", "frequency_hz": 3200.0, "gain_db": 4.0, "q": 0.8},
+        "air": {"kind": "high shelf", "frequency_hz": 9000.0, "gain_db": 4.0, "q": 0.7},
+    }
     moving = ("frequency_hz", "gain_db", "q")
 
     def sections(self, params: BandParams, rate: int) -> Floats:  # type: ignore[override]

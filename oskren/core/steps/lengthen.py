@@ -53,7 +53,7 @@ def _together(samples: Samples, point: int, left: int, fade: int, furthest: rang
 
 
 class MirrorParams(Params):
-    point_s: float = number(1.0, 0.01, 600, "s", "Turns at", digits=3)
+    point_s: float = number(1.0, 0.01, 600, "s", "Turns at", digits=3, place=True)
     span_s: float = number(0.5, 0.01, 60, "s", "Goes back by", "log", 3)
     times: str = choice("1", ["1", "2", "3", "4", "6", "8"], "Times there and back")
     crossfade_ms: float = number(20.0, 0, 500, "ms", "Crossfade")
@@ -254,7 +254,7 @@ def _put_together(spectra: AnyArray, size: int, hop: int) -> Floats:
 
 
 class HoldParams(Params):
-    at_s: float = number(0.3, 0, 600, "s", "Holds at", digits=3)
+    at_s: float = number(0.3, 0, 600, "s", "Holds at", digits=3, place=True)
     hold_s: float = number(2.0, 0.1, 60, "s", "For", "log", 2)
     blur_ms: float = number(60.0, 0, 500, "ms", "Heard from around", digits=0)
     then: str = choice("goes on", ["goes on", "ends"], "Then it")

@@ -69,6 +69,7 @@ class Width(StepKind):
 
     key, label, family, params = "width", "Mid, side and balance", "Level", WidthParams
     words = "wider narrower stereo width mid side balance"
+    settings = {"a little wider": {"side_db": 2.0}, "narrow": {"side_db": -9.0}}
     version = 2
     moving = ("mid_db", "side_db", "balance_db")
 

@@ -233,6 +233,7 @@ class NoiseReduction(StepKind):
 
     key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 2
     words = "cleaner noise hiss wind background less denoise"
+    settings = {"barely": {"reduction_db": 3.0}, "gentle": {}, "firm": {"reduction_db": 10.0, "smoothing": 0.7}}
     learns_by = ("parts", "follow")
     portable = True
 

@@ -29,6 +29,14 @@ class Pitch(StepKind):
 
     key, label, family, params, whole, keeps_time = "pitch", "Pitch and length", "Time", PitchParams, True, False
     words = "deeper higher bigger smaller slower faster longer shorter lower heavier monster giant tiny semitone octave stretch"
+    settings = {
+        "slowed by 6": {"semitones": -6.0},
+        "slowed by 14": {"semitones": -14.0},
+        "slowed by 18": {"semitones": -18.0},
+        "slowed by 24": {"semitones": -24.0},
+        "an octave up": {"semitones": 12.0},
+        "deeper, as long": {"semitones": -7.0, "mode": "keep length", "block_ms": 200.0},
+    }
     moving = ("semitones",)
 
     def _glide(self, params: PitchParams, at: Context) -> Glide | None:

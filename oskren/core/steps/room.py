@@ -53,6 +53,11 @@ class RoomReduction(StepKind):
 
     key, label, family, params = "room_reduction", "Room reduction", "Clean", RoomParams
     words = "dryer closer nearer less reverb room cleaner"
+    settings = {
+        "a little nearer": {"reduction_db": 4.0},
+        "small tiled room": {"decay_s": 0.5, "reduction_db": 8.0},
+        "hall": {"decay_s": 2.0, "reduction_db": 10.0},
+    }
 
     def lead(self, params: RoomParams, at: Context) -> int:
         return Spectral.lead(Late(params, at.rate).before, at.rate)

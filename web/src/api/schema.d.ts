@@ -3280,6 +3280,11 @@ export interface components {
              * @default false
              */
             moving: boolean;
+            /**
+             * Place
+             * @default false
+             */
+            place: boolean;
         };
         /**
          * Counted

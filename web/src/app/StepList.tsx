@@ -13,6 +13,7 @@ import { StepPicker } from "./StepPicker";
 import { StepPicture } from "./StepPicture";
 import { KeepSettings, NamedSettings } from "./StepSettings";
 import { freshId } from "./send";
+import { tell } from "./store";
 
 export function useStepKinds(): Record<string, StepView> {
   const steps = useQuery({ queryKey: ["steps"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/steps")) });
@@ -63,11 +64,13 @@ interface Props {
   channels?: number;
   /** Of what goes through the chain (Hz): a picture of a filter depends on it. */
   rate?: number;
+  /** The moment of the sound (s, in its own time) that is at the playhead; null where none can be told. */
+  moment?: () => number | null;
   chosen: string | null;
   onChoose: (id: string | null) => void;
 }
 
-export function StepList({ chain, onChange, after, more, marked, channels, rate, chosen, onChoose }: Props) {
+export function StepList({ chain, onChange, after, more, marked, channels, rate, moment, chosen, onChoose }: Props) {
   const kinds = useStepKinds();
   const plugins = usePlugins(chain.some((step) => step.kind === "plugin"));
   const [adding, setAdding] = useState(false);
@@ -212,6 +215,24 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                       normal={control.default as number}
                       log={control.scale === "log" && (control.low ?? 0) > 0}
                       onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
+                      beside={
+                        control.place && moment ? (
+                          <Do
+                            quiet
+                            hint="Take the moment of the sound that is at the playhead"
+                            onClick={() => {
+                              const at = moment();
+                              if (at === null)
+                                tell(
+                                  "Which moment of the sound is at the playhead cannot be told here; turn off steps that change its length, or type it.",
+                                );
+                              else changeParams({ [control.name]: Number(Math.max(control.low ?? 0, at).toFixed(4)) });
+                            }}
+                          >
+                            playhead
+                          </Do>
+                        ) : undefined
+                      }
                     />
                   ) : null,
                 )}

@@ -61,7 +61,7 @@ export const KEYS = {
   version: ["Ctrl+s", "Keep a version"],
   layerUp: ["Ctrl+ArrowUp", "Move the layer up"],
   layerDown: ["Ctrl+ArrowDown", "Move the layer down"],
-  printShift: ["Ctrl+Enter", "Print, shift the print by an octave and layer it"],
+  printShift: ["Ctrl+Enter", "Print, shift the print (an octave up unless set otherwise) and layer it"],
   perform: ["Ctrl+Shift+p", "Perform on keys or pads"],
   undo: ["Ctrl+z", "Undo"],
   redo: ["Ctrl+Shift+z", "Redo"],

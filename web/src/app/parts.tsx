@@ -183,6 +183,8 @@ interface NumProps {
   log?: boolean;
   wide?: boolean;
   format?: (value: number) => string;
+  /** What stands between the name and the value. */
+  beside?: ReactNode;
 }
 
 const UNITS: Record<string, Record<string, number>> = {
@@ -200,7 +202,7 @@ export function parseNumber(text: string, unit: string): number | null {
 }
 
 /** A number that is dragged along its line, typed with its unit, moved with arrows, and double-clicked back to its default. */
-export function Num({ label, value, onChange, low, high, unit = "", step, digits = 1, normal, log, wide, format }: NumProps) {
+export function Num({ label, value, onChange, low, high, unit = "", step, digits = 1, normal, log, wide, format, beside }: NumProps) {
   const [text, setText] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const fine = step ?? 10 ** -digits;
@@ -237,6 +239,7 @@ export function Num({ label, value, onChange, low, high, unit = "", step, digits
         <Box color="dim" whiteSpace="nowrap">
           {label}
         </Box>
+        {beside}
         {text === null ? (
           <chakra.button
             type="button"

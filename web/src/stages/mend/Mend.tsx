@@ -373,6 +373,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
             marked={sameTime ? marked : null}
             channels={sound.channels}
             rate={sound.rate}
+            moment={() => (sameTime ? playhead() : null)}
             after={(step) => <StepLevel step={step} levels={levels.data} onGain={(gain) => change(withGainBehind(chain, step, gain))} />}
             more={(step, changeParams) =>
               step.kind === "noise_reduction" ? (

@@ -17,6 +17,7 @@ import type { HeadActs } from "./Heads";
 import { GROUP, Lanes, laneHeight } from "./Lanes";
 import { LayerPanel } from "./LayerPanel";
 import { GroupPanel, ManyPanel } from "./ManyPanel";
+import { PrintShift, shiftSaid, usePrintShift } from "./PrintShift";
 import { SourcePanel } from "./SourcePanel";
 import { SumPanel } from "./SumPanel";
 import { TunePanel } from "./TunePanel";
@@ -176,6 +177,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     if (fresh) layers.edit(tried.id, fresh);
     setTried(null);
   };
+  const [shifting, setShifting, shiftChain] = usePrintShift();
   const printing = useRef(false);
   const once = async (work: () => Promise<void>) => {
     if (printing.current) return;
@@ -205,13 +207,20 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
       const made = await got(
         api.POST("/api/lib/{library}/stack/print-and-shift", {
           params: { path: { library } },
-          body: { mix, name: `${name} print`, design: design.id, semitones: 12, keep_length: false, chain: [] },
+          body: {
+            mix,
+            name: `${name} print`,
+            design: design.id,
+            semitones: shifting.semitones,
+            keep_length: shifting.keepLength,
+            chain: shiftChain,
+          },
         }),
       );
-      const layer = { ...(made.member as Member), gain_db: -6, name: `${made.sound.name}, an octave up` };
+      const layer = { ...(made.member as Member), gain_db: -6, name: `${made.sound.name}, ${shiftSaid(shifting)}` };
       change({ ...mix, members: [...mix.members, layer] });
       choose([layer.id]);
-      tell(`${made.sound.name} is in the library, and a layer here, an octave up; its pitch and chain can be changed.`);
+      tell(`${made.sound.name} is in the library, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`);
     });
   /** Now and the chosen version in turn, at matched loudness, from the same moment around the strike line. */
   const compare = async () => {
@@ -459,6 +468,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
               mix={mix}
               meters={meters}
               crowding={crowding}
+              shift={<PrintShift shifting={shifting} onChange={setShifting} onDo={() => void printShift()} />}
               onChange={change}
               chosenStep={chosenStep}
               onChooseStep={setChosenStep}

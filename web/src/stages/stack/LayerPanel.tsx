@@ -1,7 +1,8 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
 import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
-import { COLOURS, type Placed, ROLES, SHAPES } from "./design";
+import { live, useListening } from "../../listening/player";
+import { COLOURS, carried, type Placed, ROLES, SHAPES } from "./design";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";
 
@@ -64,6 +65,14 @@ export function Colour({ colour, onChange }: { colour: string; onChange: (colour
       ))}
     </Flex>
   );
+}
+
+/** The moment of a layer's source that is at the playhead, if the layer is heard there. */
+function momentOf(placed: Placed | undefined): number | null {
+  const heard = useListening.getState().heard;
+  if (!placed || !heard) return null;
+  const own = (live.position - heard.opened.zero) / heard.opened.rate - placed.start_s;
+  return own < 0 || own > placed.seconds ? null : carried(placed.line, own, 1);
 }
 
 /** The chosen layer: level, place, pitch, edges, chain. */
@@ -237,6 +246,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
         onChoose={onChooseStep}
         channels={placed?.channels}
         rate={placed?.rate}
+        moment={() => momentOf(placed)}
       />
       <Flex mt="auto" pt="8px">
         <Do act="remove" onClick={onRemove}>

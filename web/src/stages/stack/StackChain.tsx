@@ -17,9 +17,10 @@ interface Props {
   onChoose: (id: string | null) => void;
   channels?: number;
   rate?: number;
+  moment?: () => number | null;
 }
 
-export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channels, rate }: Props) {
+export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channels, rate, moment }: Props) {
   const library = useShared((state) => state.library);
   // what is heard goes first: levels are asked for once an edit has come to rest
   const settled = useSettled(mix, 400);
@@ -41,6 +42,7 @@ export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channel
         onChoose={onChoose}
         channels={channels}
         rate={rate}
+        moment={moment}
         after={(step) => <StepLevel step={step} levels={known} onGain={(gain) => onChange(withGainBehind(chain, step, gain))} />}
       />
       <SavedChains chain={chain} onChange={(next) => onChange(next)} />

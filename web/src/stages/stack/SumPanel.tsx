@@ -17,6 +17,8 @@ interface Props {
   mix: Mix;
   meters: Schemas["Sum"] | undefined;
   crowding: Schemas["Crowding"] | null;
+  /** How a print is shifted. */
+  shift: React.ReactNode;
   onChange: (mix: Mix, gesture?: string) => void;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
@@ -40,7 +42,7 @@ function Correlation({ value }: { value: number | null | undefined }) {
   );
 }
 
-export function SumPanel({ design, mix, meters, crowding, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
+export function SumPanel({ design, mix, meters, crowding, shift, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
   const library = useShared((state) => state.library);
   const [sure, setSure] = useState(false);
   const stale = useQuery({
@@ -128,6 +130,8 @@ export function SumPanel({ design, mix, meters, crowding, onChange, chosenStep, 
         chosen={chosenStep}
         onChoose={onChooseStep}
       />
+      <Line />
+      {shift}
       <Line />
       <Versions {...versions} />
       {(stale.data?.length ?? 0) > 0 && (

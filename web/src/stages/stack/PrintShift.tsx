@@ -1,0 +1,74 @@
+/** What "print and shift" does in its one gesture: by how much the print is pitched, and through which chain it goes as a layer. */
+import { Flex } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Step } from "../../api/client";
+import { Choose, Do, Heading, Num } from "../../app/parts";
+import { useChains } from "../../app/SavedChains";
+import { freshId } from "../../app/send";
+
+export interface Shifting {
+  semitones: number;
+  keepLength: boolean;
+  chain: number | null;
+}
+
+const USUAL: Shifting = { semitones: 12, keepLength: false, chain: null };
+const KEPT = "print and shift";
+
+/** The settings, kept in this browser, and the steps of the chosen chain. */
+export function usePrintShift(): [Shifting, (next: Shifting) => void, Step[]] {
+  const chains = useChains();
+  const [shifting, setShifting] = useState<Shifting>(() => ({ ...USUAL, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Shifting>) }));
+  const set = (next: Shifting) => {
+    localStorage.setItem(KEPT, JSON.stringify(next));
+    setShifting(next);
+  };
+  const chosen = chains.data?.find((one) => one.id === shifting.chain);
+  return [shifting, set, (chosen?.chain ?? []).map((step) => ({ ...step, id: freshId(step.kind) }))];
+}
+
+/** In words: "an octave up", "-7.0 st". */
+export function shiftSaid({ semitones }: Shifting): string {
+  if (semitones === 12) return "an octave up";
+  if (semitones === -12) return "an octave down";
+  return semitones === 0 ? "as it is" : `${semitones > 0 ? "+" : ""}${semitones.toFixed(1)} st`;
+}
+
+export function PrintShift({ shifting, onChange, onDo }: { shifting: Shifting; onChange: (next: Shifting) => void; onDo: () => void }) {
+  const chains = useChains().data ?? [];
+  return (
+    <Flex direction="column" gap="5px">
+      <Heading>Print and shift</Heading>
+      <Num
+        label="Print pitched by"
+        unit="st"
+        value={shifting.semitones}
+        low={-36}
+        high={24}
+        normal={12}
+        step={1}
+        digits={1}
+        onChange={(semitones) => onChange({ ...shifting, semitones })}
+      />
+      <Choose
+        label="Chain of the shifted print"
+        value={shifting.chain === null ? "" : String(shifting.chain)}
+        options={[["", "without a chain"], ...chains.map((one) => [String(one.id), `through ${one.name}`] as const)]}
+        onChange={(value) => onChange({ ...shifting, chain: value ? Number(value) : null })}
+      />
+      <Flex gap="6px" wrap="wrap">
+        <Do
+          quiet
+          on={shifting.keepLength}
+          onClick={() => onChange({ ...shifting, keepLength: !shifting.keepLength })}
+          hint="Pitched, but as long as before"
+        >
+          Keep length
+        </Do>
+        <Do act="printShift" onClick={onDo}>
+          Print and shift
+        </Do>
+      </Flex>
+    </Flex>
+  );
+}
