@@ -157,3 +157,13 @@ class InBrowser(unittest.TestCase):
         self.page.mouse.move(box["x"] + box["width"] * (start + end) / 2, y, steps=4)
         self.page.mouse.move(box["x"] + box["width"] * end, y, steps=4)
         self.page.mouse.up()
+
+    def add_step(self, wish: str, answer: str) -> Locator:
+        """Add the step that answers a wish best, by keys alone; its panel."""
+        self.press("a")
+        field = self.page.get_by_label("What should it do?")
+        expect(field).to_be_focused()
+        field.fill(wish)
+        expect(self.page.get_by_role("listbox", name="Steps to add").get_by_role("option").first).to_have_accessible_name(answer)
+        self.press("Enter")
+        return self.page.locator("[data-step]").last

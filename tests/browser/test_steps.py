@@ -3,7 +3,7 @@
 import re
 
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import expect
 from scipy.signal import butter, sosfiltfilt
 
 from oskren.core.audio import files
@@ -25,23 +25,13 @@ def decay_s(samples: np.ndarray, rate: int) -> float:
 
 
 class Designing(OnTheBench):
-    def add(self, wish: str, answer: str) -> Locator:
-        """Add the step that answers a wish best, by keys alone; its panel."""
-        self.press("a")
-        field = self.page.get_by_label("What should it do?")
-        expect(field).to_be_focused()
-        field.fill(wish)
-        expect(self.page.get_by_role("listbox", name="Steps to add").get_by_role("option").first).to_have_accessible_name(answer)
-        self.press("Enter")
-        return self.page.locator("[data-step]").last
-
     def test_a_dry_knock_in_five_spaces(self) -> None:
         """Placed by name, kept as versions, compared at matched loudness, printed: each decays on disk as its space says."""
         page = self.page
         number = self.design(self.layer("Floor plate, knock", id="knock"), name="Knock")
         self.open()
         self.choose_layer(0)
-        panel = self.add("bigger", "Space")
+        panel = self.add_step("bigger", "Space")
         expect(panel).to_have_attribute("data-step", "space")
         expect(panel.get_by_test_id("picture")).to_be_visible()
         for count, name in enumerate(SPACES, 1):
@@ -109,7 +99,7 @@ class Designing(OnTheBench):
         number = self.design(self.layer("Brass ratchet, slow", id="ratchet"))
         self.open()
         self.choose_layer(0)
-        panel = self.add("dirtier", "Drive")
+        panel = self.add_step("dirtier", "Drive")
         panel.get_by_role("button", name="torn").click()
         self.kept_mix(number, "mix.members[0].chain[0].params.curve === 'hard'")
         expect(panel.get_by_test_id("picture").get_by_role("img")).to_have_accessible_name(re.compile("Drive, drawn"))
@@ -131,7 +121,7 @@ class Designing(OnTheBench):
         number = self.design(self.layer("Floor plate, knock", id="knock"))
         self.open()
         self.choose_layer(0)
-        panel = self.add("convolution", "Convolution")
+        panel = self.add_step("convolution", "Convolution")
         expect(panel).to_contain_text("until then the sound passes")
         panel.get_by_label("Search for the impulse response").fill("Dome glass")
         panel.get_by_role("listitem", name="Use Dome glass, ring").click()
@@ -177,7 +167,7 @@ class Designing(OnTheBench):
         number = self.design(self.layer("Tone 330", id="tone"))
         self.open()
         self.choose_layer(0)
-        panel = self.add("gain", "Gain")
+        panel = self.add_step("gain", "Gain")
         panel.get_by_role("slider", name="Gain").focus()
         self.press("Enter")
         self.page.keyboard.type("18dB")
@@ -210,7 +200,7 @@ class Designing(OnTheBench):
         number = self.design(self.layer("Dome glass, ring", id="dome"))
         self.open()
         self.choose_layer(0)
-        panel = self.add("longer", "Mirrored longer")
+        panel = self.add_step("longer", "Mirrored longer")
         expect(panel.get_by_test_id("picture")).to_be_visible()
         self.press("Space")
         self.sounding()

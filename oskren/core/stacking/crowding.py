@@ -49,7 +49,7 @@ DEEPEST_DB, LEAST_DB = 6.0, 1.5
 MATTERS = 0.01
 """Share of all that is heard two layers must contest to be told of."""
 
-PAIRS = 5
+PAIRS = 3
 VERSION = 1
 
 

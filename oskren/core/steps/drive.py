@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import math
+from collections.abc import Callable
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from oskren.core.types import Floats, Samples
 CURVES = ["soft", "hard", "fold", "lopsided", "broken"]
 
 
-def shaped(x: Floats, curve: str) -> Floats:
+def shaped(x: Floats | Samples, curve: str) -> Floats:
     """A driven sample after its curve; all go through 0 with slope 1 (``broken`` has a gap around 0), and none goes over 1.
 
     soft: tanh; hard: clipped at 1; fold: folded back again and again, sin(x); lopsided: tanh above, and below as soft but only half as far, which
@@ -43,16 +44,29 @@ def _low_pass(times: int) -> Floats:
     return np.asarray(firwin(2 * TAPS * times + 1, 1.0, window=("kaiser", 10.0), fs=2.0 * times))
 
 
-def at_higher_rate(samples: Samples, times: int, reach: int, function: object) -> Floats:
-    """A function of samples, run at so many times the rate: the middle of a stretch that has ``reach`` frames of surroundings."""
-    from scipy.signal import resample_poly
+@functools.lru_cache(maxsize=4)
+def _phases(times: int) -> Samples:
+    """The filter as one row a phase of the higher rate, each reversed: shape (times, 2 TAPS + 1)."""
+    taps = np.concatenate([_low_pass(times) * times, np.zeros(times - 1)]).reshape(2 * TAPS + 1, times)
+    return np.ascontiguousarray(taps[::-1].T, np.float32)
 
-    assert callable(function)
+
+def at_higher_rate(samples: Samples, times: int, function: Callable[[Samples, int], Samples]) -> Samples:
+    """A function of samples, run at so many times the rate: the middle of a stretch that has ``2 TAPS`` frames of surroundings on either side.
+
+    ``function`` is given the stretch at the higher rate less ``TAPS`` frames on either side, and how many times the rate that is.
+    """
+    from oskren.core.steps import kernels
+
     if times == 1:
-        return np.asarray(function(samples[reach:-reach].astype(np.float64), 1))
-    raised = resample_poly(samples.astype(np.float64), times, 1, axis=0, window=_low_pass(times))
-    lowered = resample_poly(function(raised, times), 1, times, axis=0, window=_low_pass(times))
-    return np.asarray(lowered[reach : len(samples) - reach])
+        return function(samples[TAPS:-TAPS], 1)[TAPS:-TAPS]
+    lanes = np.ascontiguousarray(samples.T, np.float32)
+    raised = np.empty((len(lanes), (lanes.shape[1] - 2 * TAPS) * times), np.float32)
+    kernels.raise_rate(lanes, _phases(times), raised)
+    bent = np.ascontiguousarray(function(raised.T, times).T, np.float32)
+    out = np.empty((len(lanes), lanes.shape[1] - 4 * TAPS), np.float32)
+    kernels.lower_rate(bent, _low_pass(times).astype(np.float32), times, out)
+    return out.T
 
 
 class DriveParams(Params):
@@ -72,16 +86,15 @@ class Driving:
     def __call__(self, held: Samples, first: int) -> Samples:
         p, count = self._params, len(held) - 4 * TAPS
 
-        def run(raised: Floats, times: int) -> Floats:
+        def run(raised: Samples, times: int) -> Samples:
             if self._at.envelope("drive_db") is None:
                 drive: float | Floats = p.drive_db
             else:
-                around = np.asarray(self._at.moved("drive_db", p.drive_db, first - 2 * TAPS, len(held)))
-                places = np.arange(len(raised)) / times if times > 1 else 2 * TAPS + np.arange(len(raised))
-                drive = np.interp(places, np.arange(len(around)), around)
-            return shaped(raised * column(drive), p.curve)
+                around = np.asarray(self._at.moved("drive_db", p.drive_db, first - TAPS, len(held) - 2 * TAPS))
+                drive = np.interp(np.arange(len(raised)) / times, np.arange(len(around)), around)
+            return np.asarray(shaped(raised * column(drive), p.curve), np.float32)
 
-        wet = at_higher_rate(held, self._times, 2 * TAPS, run)
+        wet = at_higher_rate(held, self._times, run)
         dry = held[2 * TAPS : -2 * TAPS]
         mix = share(self._at, "mix", p.mix, first, count)
         out = column(self._at.moved("output_db", p.output_db, first, count))

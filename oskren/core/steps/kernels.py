@@ -7,11 +7,12 @@ loading a few tenths.
 from __future__ import annotations
 
 import numpy as np
-from numba import float64, int64, njit, void
+from numba import float32, float64, int64, njit, void
 
-from oskren.core.types import Floats
+from oskren.core.types import Floats, Samples
 
 _ONE, _TWO, _THREE = float64[::1], float64[:, ::1], float64[:, :, ::1]
+_SAMPLES = float32[:, ::1]
 
 
 @njit(float64(_ONE, float64, float64, float64), cache=True, nogil=True)
@@ -112,3 +113,27 @@ def all_passes(samples: Floats, turns: Floats, feedback: float, stages: int, sta
                 x = y
             state[channel, stages] = x
             samples[i, channel] = x
+
+
+@njit(void(_SAMPLES, _SAMPLES, _SAMPLES), cache=True, nogil=True, fastmath=True)
+def raise_rate(lanes: Samples, phases: Samples, out: Samples) -> None:
+    """A higher rate by a polyphase filter: lanes (channels, frames), phases (times, taps) reversed, out (channels, (frames - taps + 1) times)."""
+    times, taps = phases.shape
+    for lane in range(lanes.shape[0]):
+        for at in range(lanes.shape[1] - taps + 1):
+            for phase in range(times):
+                total = np.float32(0.0)
+                for k in range(taps):
+                    total += lanes[lane, at + k] * phases[phase, k]
+                out[lane, at * times + phase] = total
+
+
+@njit(void(_SAMPLES, float32[::1], int64, _SAMPLES), cache=True, nogil=True, fastmath=True)
+def lower_rate(lanes: Samples, taps: Samples, times: int, out: Samples) -> None:
+    """Back to a lower rate: every so many frames of lanes (channels, frames) through a filter (symmetric); out (channels, frames out)."""
+    for lane in range(lanes.shape[0]):
+        for at in range(out.shape[1]):
+            total = np.float32(0.0)
+            for k in range(len(taps)):
+                total += lanes[lane, at * times + k] * taps[k]
+            out[lane, at] = total

@@ -49,7 +49,14 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
   return (
     <Flex direction="column" gap="5px" p="8px" borderRadius="7px" bg="sheet" role="group" aria-label={title}>
       <Flex justify="space-between" gap="8px" align="center">
-        <Box color={step.learned_on ? "chalk" : "amber"} fontSize="12px" minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+        <Box
+          color={step.learned_on ? "chalk" : "amber"}
+          fontSize="12px"
+          minW={0}
+          overflow="hidden"
+          textOverflow="ellipsis"
+          whiteSpace={step.learned_on ? "nowrap" : undefined}
+        >
           {step.learned_on ? (named.data?.join(", ") ?? "…") || `${title} of another library` : `Choose the ${what}: until then the sound passes`}
         </Box>
         {step.learned_on && (

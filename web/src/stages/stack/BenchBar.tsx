@@ -68,7 +68,11 @@ export function BenchBar({ design, name, designs, empty, meters, hearing, histor
       )}
       <UndoRedo history={history} />
       <Do onClick={() => go("/vary")}>Vary</Do>
-      <Do disabled={empty} hint="Print, and take the print as a layer, an octave up unless the sum says otherwise (Ctrl Enter)" onClick={onPrintShift}>
+      <Do
+        disabled={empty}
+        hint="Print, and take the print as a layer, an octave up unless the sum says otherwise (Ctrl Enter)"
+        onClick={onPrintShift}
+      >
         Print and shift
       </Do>
       <Do main act="commit" disabled={empty} onClick={onPrint}>
