@@ -60,7 +60,8 @@ TINY := .stamps/Tiny.vst3/Contents/$(shell uname -m)-linux
 	mkdir -p .stamps/sdk $(TINY)
 	cd .stamps/sdk && (apt-get download -qq juce-modules-source-data || (apt-get update -qq && apt-get download -qq juce-modules-source-data))
 	cd .stamps/sdk && dpkg -x juce-modules-source-data*.deb . && rm juce-modules-source-data*.deb
-	g++ -std=c++17 -O1 -fPIC -shared -w -DRELEASE=1 -DINIT_CLASS_IID -I$(SDK) -o $(TINY)/Tiny.so $<
+	space=$$(sed -n 's/^namespace \(\w*\).*/\1/p' $(SDK)/pluginterfaces/base/ftypes.h | head -1) && \
+	g++ -std=c++17 -O1 -fPIC -shared -w -DRELEASE=1 -DINIT_CLASS_IID -D$$space=Format -I$(SDK) -o $(TINY)/Tiny.so $<
 	@touch $@
 
 clean:

@@ -100,3 +100,18 @@ class OnTheBench(InBrowser):
         self.page.mouse.up()
         if alt:
             self.page.keyboard.up("Alt")
+
+    def compared(self, version: str, difference: str) -> Locator:
+        """Compare what is now with a version, in words and by ear; the list of versions."""
+        page = self.page
+        page.get_by_role("button", name=re.compile("^Sum")).click()
+        versions = page.get_by_role("region", name="Versions")
+        versions.get_by_text(version).click()
+        expect(page.get_by_test_id("difference")).to_contain_text(difference)
+        self.press("Space")
+        self.sounding()
+        self.press("'")
+        expect(page.get_by_test_id("hearing")).to_have_text(f"hearing {version}")
+        self.press("'")
+        expect(page.get_by_test_id("hearing")).to_have_count(0)
+        return versions

@@ -27,7 +27,6 @@ def decay_s(samples: np.ndarray, rate: int) -> float:
 class Designing(OnTheBench):
     def test_a_dry_knock_in_five_spaces(self) -> None:
         """Placed by name, kept as versions, compared at matched loudness, printed: each decays on disk as its space says."""
-        page = self.page
         number = self.design(self.layer("Floor plate, knock", id="knock"), name="Knock")
         self.open()
         self.choose_layer(0)
@@ -44,16 +43,7 @@ class Designing(OnTheBench):
             self.press("Enter")
             self.kept(f"{HERE}/sounds?q=where kind print", f"it.total === {count}")
         # two of them compared, in words and by ear
-        page.get_by_role("button", name=re.compile("^Sum")).click()
-        versions = page.get_by_role("region", name="Versions")
-        versions.get_by_text("Version 1").click()
-        expect(page.get_by_test_id("difference")).to_contain_text("Space")
-        self.press("Space")
-        self.sounding()
-        self.press("'")
-        expect(page.get_by_test_id("hearing")).to_have_text("hearing Version 1")
-        self.press("'")
-        expect(page.get_by_test_id("hearing")).to_have_count(0)
+        self.compared("Version 1", "Space")
         decays = {}
         for row in self.api(f"{HERE}/sounds?q=where kind print")["rows"]:
             facts = self.api(f"{HERE}/sounds/{row['id']}")

@@ -1,4 +1,5 @@
 // A tiny plug-in for the tests: a gain, and a mishap on purpose (0 none, 0.5 never comes back, 1 crashes). Its state is both values.
+// The headers' own namespace is called Format here (see the Makefile).
 #include <atomic>
 #include <cstdio>
 #include <cstring>
@@ -11,8 +12,8 @@
 #include "pluginterfaces/vst/ivsteditcontroller.h"
 #include "pluginterfaces/vst/ivstparameterchanges.h"
 
-using namespace Steinberg;
-using namespace Steinberg::Vst;
+using namespace Format;
+using namespace Format::Vst;
 
 namespace {
 

@@ -26,7 +26,7 @@ BANDS = 19
 EDGES = LOWEST_HZ * 2.0 ** (np.arange(BANDS + 1) / 2)
 
 WINDOW_S = 0.085
-STRETCH_S = 0.02
+EVERY_S = 0.02
 """Powers are taken of windows this long, so far apart."""
 
 COLUMNS = 96
@@ -102,14 +102,14 @@ class Powers:
     zero: int
 
 
-def band_powers(samples: Samples, rate: int, stretch_s: float = STRETCH_S) -> Floats:
-    """Powers in half-octave bands of windows ``stretch_s`` apart, the first around the first frame: shape (bands, stretches), 1 = a full-scale square wave.
+def band_powers(samples: Samples, rate: int, every_s: float = EVERY_S) -> Floats:
+    """Powers in half-octave bands of windows ``every_s`` apart, the first around the first frame: shape (bands, stretches), 1 = a full-scale square wave.
 
     Channels are added as powers; a band's power is that of the frequencies in it, those on its edges by their share.
     """
     from scipy.fft import rfft
 
-    size, hop = 1 << max(8, round(math.log2(rate * WINDOW_S))), max(1, round(stretch_s * rate))
+    size, hop = 1 << max(8, round(math.log2(rate * WINDOW_S))), max(1, round(every_s * rate))
     window = np.hanning(size + 1)[:-1]
     scale = 2.0 / (size * float(np.sum(window**2)))
     hz = np.arange(size // 2 + 2) * rate / size - rate / size / 2  # edges of the cells
@@ -131,17 +131,17 @@ def alone(mix: Mix, member: Member) -> Mix:
     return mix.model_copy(update={"members": (member.model_copy(update={"mute": False}),), "chain": ()})
 
 
-def powers_of(renderer: Renderer, mix: Mix, member: Member, rate: int, stretch_s: float) -> Powers:
+def powers_of(renderer: Renderer, mix: Mix, member: Member, rate: int, every_s: float) -> Powers:
     """Powers of a layer as it is heard in the sum, measured once for every state of it."""
     only = alone(mix, member).model_copy(update={"rate": rate})
-    key = hashlib.blake2b(f"crowding {VERSION} {stretch_s} {node_hash(only)}".encode(), digest_size=20).hexdigest()
+    key = hashlib.blake2b(f"crowding {VERSION} {every_s} {node_hash(only)}".encode(), digest_size=20).hexdigest()
     known = renderer.cache.summary(key)
     if known is None:
-        shape, hop = renderer.shape(only), max(1, round(stretch_s * rate))
+        shape, hop = renderer.shape(only), max(1, round(every_s * rate))
         # stretches of all layers lie on one grid that goes through the strike line
         before = -shape.zero % hop
         audio = np.concatenate([np.zeros((before, shape.channels), np.float32), *renderer.stream(only)])
-        known = {"power": band_powers(audio, rate, stretch_s).astype(np.float32), "zero": np.array((shape.zero + before) // hop)}
+        known = {"power": band_powers(audio, rate, every_s).astype(np.float32), "zero": np.array((shape.zero + before) // hop)}
         renderer.cache.keep_summary(key, known)
     return Powers(known["power"].astype(np.float64), int(known["zero"]))
 
@@ -155,15 +155,15 @@ def crowding(renderer: Renderer, mix: Mix) -> Crowding:
         return Crowding(start_s=0.0, end_s=0.0, edges_hz=edges, strips=[], pairs=[])
     rate = renderer.mix_rate(mix)
     seconds = renderer.shape(mix.model_copy(update={"chain": ()})).seconds
-    stretch_s = max(STRETCH_S, round(seconds / 1500, 3))
-    found = [powers_of(renderer, mix, member, rate, stretch_s) for member in members]
+    every_s = max(EVERY_S, round(seconds / 1500, 3))
+    found = [powers_of(renderer, mix, member, rate, every_s) for member in members]
     zero, count = max(one.zero for one in found), max(one.power.shape[1] - one.zero for one in found)
     laid = np.zeros((len(members), BANDS, zero + count))
     for row, one in zip(laid, found, strict=True):
         row[:, zero - one.zero : zero - one.zero + one.power.shape[1]] = one.power
-    pairs = [_with_dip(renderer, mix, pair, rate, stretch_s) for pair in contested(laid, [member.id for member in members], zero, stretch_s)]
+    pairs = [_with_dip(renderer, mix, pair, rate, every_s) for pair in contested(laid, [member.id for member in members], zero, every_s)]
     strips = [Strip(id=member.id, covered=rows) for member, rows in zip(members, covered(laid), strict=True)]
-    return Crowding(start_s=-zero * stretch_s, end_s=count * stretch_s, edges_hz=edges, strips=strips, pairs=pairs)
+    return Crowding(start_s=-zero * every_s, end_s=count * every_s, edges_hz=edges, strips=strips, pairs=pairs)
 
 
 def _shown(power: Floats) -> Floats:
@@ -184,7 +184,7 @@ def covered(power: Floats) -> list[list[list[float]]]:
     return rows
 
 
-def contested(power: Floats, ids: list[str], zero: int, stretch_s: float) -> list[Pair]:
+def contested(power: Floats, ids: list[str], zero: int, every_s: float) -> list[Pair]:
     """The pairs of layers that contest most, from powers (layers, bands, stretches): each with its band and its time."""
     total = power.sum(axis=0)
     heard = total > total.max(initial=0.0) * 10 ** (-HEARD_DB / 10)
@@ -214,8 +214,8 @@ def contested(power: Floats, ids: list[str], zero: int, stretch_s: float) -> lis
                     over_db=round(abs(over), 2),
                     low_hz=round(float(EDGES[low]), 1),
                     high_hz=round(float(EDGES[high + 1]), 1),
-                    from_s=round((int(first) - zero) * stretch_s, 3),
-                    to_s=round((int(last) + 1 - zero) * stretch_s, 3),
+                    from_s=round((int(first) - zero) * every_s, 3),
+                    to_s=round((int(last) + 1 - zero) * every_s, 3),
                     share=round(float(bands.sum()) / everything, 4),
                     dip=None,
                 )
@@ -236,10 +236,10 @@ def _around(bands: Floats) -> tuple[int, int]:
     return low, high
 
 
-def _level_db(powers: Powers, pair: Pair, stretch_s: float) -> float:
+def _level_db(powers: Powers, pair: Pair, every_s: float) -> float:
     """Level of a layer in a pair's band and time (dB)."""
     low, high = (int(np.argmin(np.abs(EDGES - hz))) for hz in (pair.low_hz, pair.high_hz))
-    first, last = (max(0, round(s / stretch_s) + powers.zero) for s in (pair.from_s, pair.to_s))
+    first, last = (max(0, round(s / every_s) + powers.zero) for s in (pair.from_s, pair.to_s))
     return 10 * math.log10(max(1e-30, float(powers.power[low:high, first:last].sum())))
 
 
@@ -258,21 +258,21 @@ def dip_step(pair: Pair, gain_db: float) -> Step:
     return Step(kind="band", id=f"room-{round(centre)}-{pair.louder[-6:]}", params=params)
 
 
-def _with_dip(renderer: Renderer, mix: Mix, pair: Pair, rate: int, stretch_s: float) -> Pair:
+def _with_dip(renderer: Renderer, mix: Mix, pair: Pair, rate: int, every_s: float) -> Pair:
     """The pair with a dip offered in the layer that can better do without the band, rendered and measured; none where neither may be changed."""
     two = {member.id: member for member in mix.members if member.id in (pair.louder, pair.other)}
-    powers = {number: powers_of(renderer, mix, member, rate, stretch_s) for number, member in two.items()}
+    powers = {number: powers_of(renderer, mix, member, rate, every_s) for number, member in two.items()}
     free = [number for number, member in two.items() if not member.locked and member.frozen is None and not _group_frozen(mix, member)]
     if not free:
         return pair
     yields = max(free, key=lambda number: spare(powers[number], pair))
     keeps = pair.other if yields == pair.louder else pair.louder
-    before = _level_db(powers[keeps], pair, stretch_s) - _level_db(powers[yields], pair, stretch_s)
+    before = _level_db(powers[keeps], pair, every_s) - _level_db(powers[yields], pair, every_s)
     if before >= CLEAR_DB:
         return pair
     step = dip_step(pair, -min(DEEPEST_DB, max(LEAST_DB, CLEAR_DB - before)))
     dipped = two[yields].model_copy(update={"chain": (*two[yields].chain, step)})
-    after = _level_db(powers[keeps], pair, stretch_s) - _level_db(powers_of(renderer, mix, dipped, rate, stretch_s), pair, stretch_s)
+    after = _level_db(powers[keeps], pair, every_s) - _level_db(powers_of(renderer, mix, dipped, rate, every_s), pair, every_s)
     return pair.model_copy(update={"dip": Dip(layer=yields, step=step, before_db=round(before, 2), after_db=round(after, 2))})
 
 
