@@ -87,6 +87,13 @@ OVERLAP_OCT = 0.25
 """Over how many octaves one octave's decay goes over into the next one's."""
 
 
+KEPT_S = 2.5
+"""Noise of a tail is made at least this long, so that most decays share it."""
+
+CENTRES = 62.5 * 2.0 ** np.arange(9)
+"""Middles of the octaves a tail is made of (Hz)."""
+
+
 def _noise(frames: int, seed: int) -> Floats:
     return np.asarray(np.random.Generator(np.random.PCG64(seed)).standard_normal(frames))
 
@@ -100,7 +107,28 @@ def _level(band: Floats, rate: int, centre: float) -> Floats:
     return np.asarray(band / np.sqrt(np.maximum(power, 1e-12)))
 
 
-@functools.lru_cache(maxsize=8)
+@functools.lru_cache(maxsize=4)
+def _octaves(rate: int, frames: int, channel: int, width: float) -> Samples:
+    """White noise in octave bands, each of the power it has in the noise and of level power: shape (bands, frames).
+
+    What a space is made of whatever its size and decay, so it is kept: dragging a decay makes no noise anew.
+    """
+    from scipy.fft import irfft, rfft, rfftfreq
+
+    noise = _noise(frames, 7001) * math.sqrt(1 - width / 2) + _noise(frames, 7002 + channel) * math.sqrt(width / 2)
+    centres = CENTRES[rate / 2 > CENTRES]
+    places = np.log2(np.maximum(rfftfreq(frames, 1 / rate), 1.0) / CENTRES[0])
+    spectrum, bands = rfft(noise), np.empty((len(centres), frames), np.float32)
+    for k, centre in enumerate(centres):
+        weight = np.clip((0.5 - np.abs(places - k)) / OVERLAP_OCT + 0.5, 0, 1)
+        if k == 0:
+            weight = np.where(places < 0, 1.0, weight)
+        if k == len(centres) - 1:
+            weight = np.where(places > k, 1.0, weight)
+        bands[k] = _level(irfft(spectrum * weight, frames), rate, float(centre)) * math.sqrt(float(np.mean(weight**2)))
+    return bands
+
+
 def response(params: SpaceParams, rate: int, channels: int) -> Samples:
     """Impulse response of the space, dry sound left out; shape (frames, channels), unit energy a channel.
 
@@ -108,33 +136,23 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
     Early reflections come at the delays of a room of the stated size, growing denser with the square of time; ``early_db`` is how much
     louder they are than the tail that begins under them.
     """
-    from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
+    return _response(params.model_copy(update={"wet_db": 0.0, "dry_db": 0.0, "walls_hz": OPEN_HZ}), rate, channels)
 
+
+@functools.lru_cache(maxsize=8)
+def _response(params: SpaceParams, rate: int, channels: int) -> Samples:
     frames = _tail(params, rate)
-    size = next_fast_len(frames, real=True)
-    time = np.arange(frames) / rate
-    centres = [62.5 * 2.0**k for k in range(9) if 62.5 * 2.0**k < rate / 2]
-    octaves = np.log2(np.maximum(rfftfreq(size, 1 / rate), 1.0) / 62.5)
-    falls = [10 ** (-3 * time / decay_at(params, centre)) for centre in centres]
-    weights = []
-    for k in range(len(centres)):
-        weight = np.clip((0.5 - np.abs(octaves - k)) / OVERLAP_OCT + 0.5, 0, 1)
-        if k == 0:
-            weight = np.where(octaves < 0, 1.0, weight)
-        if k == len(centres) - 1:
-            weight = np.where(octaves > k, 1.0, weight)
-        weights.append(weight)
     early = min(0.08, 4 * params.size_m / SPEED_OF_SOUND)
+    time = (np.arange(frames) / rate).astype(np.float32)
+    rise = 1 - np.exp(time / np.float32(-max(early / 3, 0.002)))
     result = np.zeros((frames, channels))
-    middle = _noise(frames, 7001)
     for channel in range(channels):
-        side = _noise(frames, 7002 + channel)
-        noise = middle * math.sqrt(1 - params.width / 2) + side * math.sqrt(params.width / 2) if channels > 1 else middle
-        spectrum = rfft(noise, size)
-        energy = [float(np.sum(np.abs(spectrum * weight) ** 2)) / size / frames for weight in weights]
-        for centre, weight, fall, power in zip(centres, weights, falls, energy, strict=True):
-            result[:, channel] += _level(irfft(spectrum * weight, size)[:frames], rate, centre) * math.sqrt(power) * fall
-        result[:, channel] *= 1 - np.exp(-time / max(early / 3, 0.002))
+        # noise is made in lengths of powers of two, so that another decay mostly finds it made
+        bands = _octaves(rate, 1 << math.ceil(math.log2(max(frames, KEPT_S * rate))), channel, params.width if channels > 1 else 0.0)
+        tail = np.zeros(frames, np.float32)
+        for centre, band in zip(CENTRES, bands, strict=False):
+            tail += band[:frames] * np.exp(time * np.float32(-3 * math.log(10) / decay_at(params, float(centre))))
+        result[:, channel] = tail * rise
         scale = math.sqrt(float(np.mean(result[: max(1, round(early * rate)), channel] ** 2)) + 1e-12) * 10 ** (params.early_db / 20)
         random = np.random.Generator(np.random.PCG64(7100 + (channel if params.width > 0 else 0)))
         for _ in range(14):
