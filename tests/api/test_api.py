@@ -187,7 +187,7 @@ class Mend(Running):
         for step in self.get("/api/steps"):
             for control in step["controls"]:
                 with self.subTest(step=step["key"], control=control["name"]):
-                    self.assertIn(control["control"], ("number", "choice", "moment", "parts", "skip"))
+                    self.assertIn(control["control"], ("number", "choice", "moment", "parts", "skip", "plugin", "values", "state"))
                     if control["control"] == "number":
                         self.assertTrue(control["low"] <= control["default"] <= control["high"])
 

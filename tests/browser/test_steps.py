@@ -197,6 +197,9 @@ class Designing(OnTheBench):
         panel.get_by_role("button", name="playhead").click()
         self.kept_mix(number, "mix.members[0].chain[0].params.point_s > 0 && mix.members[0].chain[0].params.point_s < 6")
         page.keyboard.press("Space")
+        # a named setting leaves the place where it is
+        panel.get_by_role("button", name="long ring").click()
+        self.kept_mix(number, "mix.members[0].chain[0].params.times === '4' && mix.members[0].chain[0].params.point_s > 0")
 
     def test_a_plug_in_is_opened_set_and_passed_over_when_it_crashes(self) -> None:
         page = self.page

@@ -190,7 +190,12 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                   {kind.told}
                 </Box>
                 {kind.beside && <Beside step={step} what={kind.beside} onChange={(learned_on) => replace(index, { ...step, learned_on })} />}
-                <NamedSettings step={step} named={kind.settings} onChange={(params) => replace(index, { ...step, params })} />
+                <NamedSettings
+                  step={step}
+                  named={kind.settings}
+                  controls={kind.controls}
+                  onChange={(params) => replace(index, { ...step, params })}
+                />
                 {step.kind === "plugin" && <PluginPanel step={step} onChange={changeParams} />}
                 {kind.drawn && <StepPicture step={step} label={kind.label} rate={rate ?? USUAL_RATE} />}
                 {more?.(step, changeParams)}

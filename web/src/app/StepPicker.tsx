@@ -66,7 +66,7 @@ function useOffers(kinds: Record<string, StepView>, wish: string): Offer[] {
   const steps = answer.steps.flatMap((one) => (kinds[one.kind] && one.kind !== "plugin" ? [ofStep(kinds[one.kind], one.setting)] : []));
   const own = answer.chains.flatMap((one) => ofChain(one.id));
   // the best steps, then the best chains: both are always in sight
-  return [...named, ...steps.slice(0, FEW - Math.min(4, own.length)), ...own.slice(0, 4)];
+  return [...steps.slice(0, FEW - Math.min(4, own.length)), ...own.slice(0, 4), ...named];
 }
 
 function Row({ offer, id, on, wide, onAdd }: { offer: Offer; id: string; on: boolean; wide: boolean; onAdd: () => void }) {

@@ -1,16 +1,22 @@
 /** Settings of a step by name: those that ship with it, and those kept (saved chains that hold this one kind of step). */
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
-import { api, got, type Step } from "../api/client";
+import { api, type Control, got, type Step } from "../api/client";
 import { Do, Input } from "./parts";
 import { useChains } from "./SavedChains";
 import { complain, queries, tell, useShared } from "./store";
 
 type Settings = Record<string, unknown>;
 
+/** What belongs to the sound rather than to a setting: places, learned parts, what is left out. It stays when a setting is chosen. */
+function ofTheSound(params: Settings | undefined, controls: Control[]): Settings {
+  const own = controls.filter((one) => one.place || (one.control !== "number" && one.control !== "choice")).map((one) => one.name);
+  return Object.fromEntries(Object.entries(params ?? {}).filter(([name]) => own.includes(name)));
+}
+
 /** Whether a step is set just so: parameters that are not named have their usual values. */
-function same(params: Settings | undefined, named: Settings): boolean {
-  const given = params ?? {};
+function same(params: Settings | undefined, named: Settings, own: Settings): boolean {
+  const given = Object.fromEntries(Object.entries(params ?? {}).filter(([name]) => !(name in own)));
   return Object.keys(named).length === Object.keys(given).length && Object.entries(named).every(([key, value]) => given[key] === value);
 }
 
@@ -18,10 +24,11 @@ interface NamedProps {
   step: Step;
   /** Settings that ship with the kind: parameters other than the usual ones. */
   named: Record<string, Settings>;
+  controls: Control[];
   onChange: (params: Step["params"]) => void;
 }
 
-export function NamedSettings({ step, named, onChange }: NamedProps) {
+export function NamedSettings({ step, named, controls, onChange }: NamedProps) {
   const chains = useChains();
   const kept = (chains.data ?? []).filter((one) => one.chain.length === 1 && one.chain[0].kind === step.kind);
   const all: [string, Settings, string][] = [
@@ -29,10 +36,11 @@ export function NamedSettings({ step, named, onChange }: NamedProps) {
     ...kept.map((one): [string, Settings, string] => [one.name, (one.chain[0].params ?? {}) as Settings, one.told || "Kept in this library"]),
   ];
   if (!all.length) return null;
+  const own = ofTheSound(step.params as Settings, controls);
   return (
     <Flex gap="3px" wrap="wrap" role="group" aria-label="Named settings" ml="-5px">
       {all.map(([name, params, told]) => (
-        <Do key={name} quiet on={same(step.params as Settings, params)} hint={told || undefined} onClick={() => onChange(params)}>
+        <Do key={name} quiet on={same(step.params as Settings, params, own)} hint={told || undefined} onClick={() => onChange({ ...params, ...own })}>
           {name}
         </Do>
       ))}
