@@ -45,10 +45,10 @@ def _low_pass(times: int) -> Floats:
 
 
 @functools.lru_cache(maxsize=4)
-def _phases(times: int) -> Samples:
-    """The filter as one row a phase of the higher rate, each reversed: shape (times, 2 TAPS + 1)."""
-    taps = np.concatenate([_low_pass(times) * times, np.zeros(times - 1)]).reshape(2 * TAPS + 1, times)
-    return np.ascontiguousarray(taps[::-1].T, np.float32)
+def _phases(times: int) -> tuple[Samples, Samples]:
+    """The filter as one row a phase of the higher rate, shape (times, 2 TAPS + 1): for the way up, and for the way down."""
+    taps = np.concatenate([_low_pass(times), np.zeros(times - 1)]).reshape(2 * TAPS + 1, times).T
+    return np.ascontiguousarray(taps[:, ::-1] * times, np.float32), np.ascontiguousarray(taps, np.float32)
 
 
 def at_higher_rate(samples: Samples, times: int, function: Callable[[Samples, int], Samples]) -> Samples:
@@ -62,10 +62,11 @@ def at_higher_rate(samples: Samples, times: int, function: Callable[[Samples, in
         return function(samples[TAPS:-TAPS], 1)[TAPS:-TAPS]
     lanes = np.ascontiguousarray(samples.T, np.float32)
     raised = np.empty((len(lanes), (lanes.shape[1] - 2 * TAPS) * times), np.float32)
-    kernels.raise_rate(lanes, _phases(times), raised)
-    bent = np.ascontiguousarray(function(raised.T, times).T, np.float32)
-    out = np.empty((len(lanes), lanes.shape[1] - 4 * TAPS), np.float32)
-    kernels.lower_rate(bent, _low_pass(times).astype(np.float32), times, out)
+    up, down = _phases(times)
+    kernels.raise_rate(lanes, up, raised)
+    bent = np.asarray(function(raised.T, times), np.float32).reshape(-1, times, len(lanes))
+    out = np.empty((len(lanes), len(bent) - 2 * TAPS), np.float32)
+    kernels.lower_rate(np.ascontiguousarray(bent.transpose(2, 1, 0)), down, out)
     return out.T
 
 

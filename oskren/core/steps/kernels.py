@@ -115,25 +115,45 @@ def all_passes(samples: Floats, turns: Floats, feedback: float, stages: int, sta
             samples[i, channel] = x
 
 
+_RUN = 1024
+"""Frames a filter goes over at a time, so that they stay near the processor."""
+
+
 @njit(void(_SAMPLES, _SAMPLES, _SAMPLES), cache=True, nogil=True, fastmath=True)
 def raise_rate(lanes: Samples, phases: Samples, out: Samples) -> None:
     """A higher rate by a polyphase filter: lanes (channels, frames), phases (times, taps) reversed, out (channels, (frames - taps + 1) times)."""
     times, taps = phases.shape
+    frames = lanes.shape[1] - taps + 1
+    held = np.empty(_RUN, np.float32)
     for lane in range(lanes.shape[0]):
-        for at in range(lanes.shape[1] - taps + 1):
+        for first in range(0, frames, _RUN):
+            count = min(_RUN, frames - first)
             for phase in range(times):
-                total = np.float32(0.0)
+                held[:] = 0
                 for k in range(taps):
-                    total += lanes[lane, at + k] * phases[phase, k]
-                out[lane, at * times + phase] = total
+                    tap = phases[phase, k]
+                    part = lanes[lane, first + k : first + k + count]
+                    for i in range(count):
+                        held[i] += part[i] * tap
+                for i in range(count):
+                    out[lane, (first + i) * times + phase] = held[i]
 
 
-@njit(void(_SAMPLES, float32[::1], int64, _SAMPLES), cache=True, nogil=True, fastmath=True)
-def lower_rate(lanes: Samples, taps: Samples, times: int, out: Samples) -> None:
-    """Back to a lower rate: every so many frames of lanes (channels, frames) through a filter (symmetric); out (channels, frames out)."""
-    for lane in range(lanes.shape[0]):
-        for at in range(out.shape[1]):
-            total = np.float32(0.0)
-            for k in range(len(taps)):
-                total += lanes[lane, at * times + k] * taps[k]
-            out[lane, at] = total
+@njit(void(float32[:, :, ::1], _SAMPLES, _SAMPLES), cache=True, nogil=True, fastmath=True)
+def lower_rate(parts: Samples, phases: Samples, out: Samples) -> None:
+    """Back to a lower rate: parts (channels, times, frames) are every so many frames of a sound, from each of the first on; phases (times, taps).
+
+    out (channels, frames - taps + 1).
+    """
+    times, taps = phases.shape
+    for lane in range(parts.shape[0]):
+        for first in range(0, out.shape[1], _RUN):
+            count = min(_RUN, out.shape[1] - first)
+            held = out[lane, first : first + count]
+            held[:] = 0
+            for phase in range(times):
+                for k in range(taps):
+                    tap = phases[phase, k]
+                    part = parts[lane, phase, first + k : first + k + count]
+                    for i in range(count):
+                        held[i] += part[i] * tap
