@@ -208,11 +208,14 @@ class Partitioned:
     def _part(self, block: Samples) -> Samples:
         from scipy.fft import irfft, rfft
 
-        count = len(self._parts)
+        # the newest spectrum stands at ``_place``, older ones behind it and, round the end, before it
+        self._place = (self._place - 1) % len(self._parts)
         self._spectra[self._place] = rfft(np.concatenate([self._before, block]), axis=0)
-        order = (self._place - np.arange(count)) % count
-        total = np.einsum("pfc,pfc->fc", self._spectra[order], self._parts)
-        self._place, self._before = (self._place + 1) % count, block
+        newer = len(self._parts) - self._place
+        total = np.einsum("pfc,pfc->fc", self._spectra[self._place :], self._parts[:newer])
+        if self._place:
+            total += np.einsum("pfc,pfc->fc", self._spectra[: self._place], self._parts[newer:])
+        self._before = block
         return np.asarray(irfft(total, axis=0)[self._size :], np.float32)
 
 
