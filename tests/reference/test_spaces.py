@@ -117,6 +117,13 @@ class OfOnesOwn(InFolder):
         part = self.renderer.read(Chained(node=sound, chain=chain), 7001, 3000)
         np.testing.assert_allclose(part, out[7001:10_001], atol=1e-6)
 
+    def test_what_rings_at_a_few_frequencies_is_no_loud_surprise(self) -> None:
+        """A second of a tone through a second of the same tone: at most 15 dB of gain, where unit energy would give 37."""
+        tone = self.source(sine(440, 1.0, -20.0))
+        chain = (Step(kind="impulse", params={"wet_db": 0.0, "dry_db": -60.0, "longest_s": 1.0}, learned_on=tone),)
+        out = self.renderer.read(Chained(node=tone, chain=chain), 0, 10**6)
+        self.assertAlmostEqual(float(20 * np.log10(np.abs(out).max())), -20.0 + 15.0, delta=0.5)
+
     def test_another_rate_other_channels_or_none_at_all(self) -> None:
         sound = self.source(noise(0.3, -20, channels=2))
         plain = Chained(node=sound, chain=(Step(kind="impulse"),))

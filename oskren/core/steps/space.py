@@ -312,6 +312,10 @@ class ImpulseParams(Params):
     dry_db: float = number(0.0, -60, 6, "dB", "Dry")
 
 
+RINGS_DB = 15.0
+"""Most gain a convolution has at any frequency before its wet level (own rule): a sound of a few tones would else come out 30 dB louder."""
+
+
 @register
 class Impulse(StepKind):
     """Convolution with a sound of yours: the response of a room that was recorded, or anything that is to colour this one."""
@@ -330,7 +334,12 @@ class Impulse(StepKind):
         return round(params.pre_delay_ms / 1000 * rate)
 
     def analyse(self, params: ImpulseParams, blocks: Iterator[Samples], at: Context) -> Summary:
-        """Learns from the other sound: its beginning, up to the longest, each channel of unit energy (all by one gain)."""
+        """Learns from the other sound: its beginning, up to the longest, each channel of unit energy at most (all by one gain).
+
+        A room of unit energy is some 10 dB over that at single frequencies; what rings at a few is lowered until it is no more than ``RINGS_DB`` over.
+        """
+        from scipy.fft import rfft
+
         wanted, parts, have = self._frames(params, at.rate), [], 0
         for block in blocks:
             parts.append(block[: wanted - have])
@@ -339,6 +348,8 @@ class Impulse(StepKind):
                 break
         found = np.concatenate(parts) if parts else np.zeros((1, at.channels), np.float32)
         loudest = math.sqrt(float(np.square(found, dtype=np.float64).sum(axis=0).max(initial=0.0)))
+        rings = float(np.abs(rfft(found, axis=0)).max(initial=0.0))
+        loudest = max(loudest, rings * 10 ** (-RINGS_DB / 20))
         return {"impulse": found / np.float32(loudest or 1.0), "rate": np.array(at.rate), "layout": np.array([at.named])}
 
     def found(self, summary: Summary) -> str:
