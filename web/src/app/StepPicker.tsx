@@ -1,7 +1,7 @@
 /** Choosing what to add: steps by family, or by what they do to a sound; with named settings, and the chains kept by name. */
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useId, useRef, useState } from "react";
+import { useId, useState } from "react";
 import { api, got, type Step, type StepView } from "../api/client";
 import { Input } from "./parts";
 import { OpenPlugin, usePlugins } from "./plugins";
@@ -109,7 +109,6 @@ function Row({ offer, id, on, wide, onAdd }: { offer: Offer; id: string; on: boo
 export function StepPicker({ kinds, onAdd, onClose }: { kinds: Record<string, StepView>; onAdd: (steps: Step[]) => void; onClose: () => void }) {
   const [wish, setWish] = useState("");
   const [at, setAt] = useState(0);
-  const list = useRef<HTMLDivElement>(null);
   const base = useId();
   const offers = useOffers(kinds, wish);
   const wide = !!wish.trim();
@@ -145,7 +144,7 @@ export function StepPicker({ kinds, onAdd, onClose }: { kinds: Record<string, St
           event.stopPropagation();
         }}
       />
-      <Box ref={list} id={base} role="listbox" aria-label="Steps to add" mt="7px" maxH="360px" overflowY="auto" tabIndex={-1}>
+      <Box id={base} role="listbox" aria-label="Steps to add" mt="7px" maxH="360px" overflowY="auto" tabIndex={-1}>
         {wide
           ? offers.map(row)
           : families.map((family) => (
