@@ -1,6 +1,7 @@
 """Plug-ins: one built for the tests (``make .stamps/plugin``) is opened, set, rendered; it crashes, hangs and goes missing on purpose."""
 
 import os
+import pickle
 import shutil
 from pathlib import Path
 from unittest import mock
@@ -129,7 +130,7 @@ class Failing(OnTheShelf):
         with self.assertRaisesRegex(PluginError, r"The plug-in Tiny gain crashed \(SIGSEGV\); it is passed over"):
             outside.through(self.tiny, samples, 48_000, "", {"mishap": 1.0})
         shelf.fail(self.tiny.key, "")
-        self.passes(self.step(mishap=1.0), r"Plug-in crashed \(SIGSEGV\)")
+        self.passes(self.step(mishap=1.0), r"Plug-in Tiny gain crashed \(SIGSEGV\)")
         # all steps with it are passed over, until it is given another try
         self.assertEqual(active((self.step(gain=1.0),)), ())
         shelf.fail(self.tiny.key, "")
@@ -161,3 +162,15 @@ class Failing(OnTheShelf):
         (check,) = [check for check in gone.checks if check.name == "steps"]
         self.assertFalse(check.ok or gone.ok)
         self.assertIn("is missing", check.note)
+
+    def test_a_task_sees_the_shelf_as_it_was_when_it_began(self) -> None:
+        """What fails in one process must not change the mind of another in the middle of its work; the next try sees it."""
+        node = Chained(node=self.source(noise(0.2, -20)), chain=(self.step(gain=1.0),))
+        with shelf.as_it_is():
+            before = node.digest
+            shelf.fail(self.tiny.key, "crashed (elsewhere)")
+            self.assertEqual(len(active(node.chain)), 1)
+            self.assertEqual(len(self.renderer.read(node, 0, 10**6)), 9600)
+        again = pickle.loads(pickle.dumps(node))
+        self.assertEqual(active(again.chain), ())
+        self.assertNotEqual(node_hash(again), before)

@@ -20,6 +20,7 @@ from starlette.exceptions import HTTPException
 import oskren
 from oskren.api import arrivals, chains, designs, gather, keeping, listen, mend, plugins, recording, reels, ship, slice_, stack, state, steps, vary, wanting
 from oskren.core.errors import OskrenError
+from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
 from oskren.store import Home
 from oskren.work.shipments import mark_interrupted
@@ -57,7 +58,8 @@ def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awai
             given = request.query_params.get("token") or request.cookies.get("oskren") or ""
             if not hmac.compare_digest(given, token):
                 return _problem(401, "This address needs the token that Oskren printed when it started.")
-        response = await call(request)
+        with shelf.as_it_is():  # plug-ins stand as they do for the whole of an answer
+            response = await call(request)
         if token and request.query_params.get("token"):
             response.set_cookie("oskren", token, httponly=True, samesite="strict")
         response.headers["X-Content-Type-Options"] = "nosniff"

@@ -13,6 +13,7 @@ from oskren.core.audio.layouts import channel_names, matrix
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import spectrogram as picture
 from oskren.core.nodes.model import Chained, Node, Step, passed_over
+from oskren.core.plugins import shelf
 from oskren.store.library import node_of
 
 router = APIRouter(tags=["listen"])
@@ -55,6 +56,8 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         node = node_of(library.sound(wanted.sound))
     asked = Chained(node=node, chain=tuple(wanted.chain)) if wanted.chain else node
     key, shape = studio.open(library, asked)
+    with shelf.as_it_is():
+        over = passed_over(asked)
     return Opened(
         key=key,
         rate=shape.rate,
@@ -64,7 +67,7 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         layout=shape.named,
         lanes=list(channel_names(shape.named, shape.channels)),
         fold=[[round(float(left), 6), round(float(right), 6)] for left, right in matrix(shape.named, shape.channels, "stereo")],
-        passed_over=passed_over(asked),
+        passed_over=over,
     )
 
 

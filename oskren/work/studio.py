@@ -19,6 +19,7 @@ from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
+from oskren.core.plugins import shelf
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work import tasks
@@ -98,7 +99,8 @@ class Studio:
         else:
             dumped = node.model_dump(mode="json")
             shape = self.workers.live(tasks.shape, place, dumped)
-            if key != node_hash(node := NodeAdapter.validate_python(dumped)):  # a plug-in failed meanwhile and is passed over now
+            with shelf.as_it_is():  # a plug-in that failed meanwhile is passed over now
+                node = NodeAdapter.validate_python(dumped)
                 key = node_hash(node)
         with self._lock:
             self._nodes[key] = (node, library, shape)
@@ -177,7 +179,10 @@ class Studio:
             # an hour of takes takes a while: what is being heard must not wait for its picture
             pool = "batch" if isinstance(node, Row) else "live"
             self.workers.submit(pool, tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
-            found = Peaks.load(path)
+            # a plug-in that failed over it is passed over now: the waveform is that of what is left
+            with shelf.as_it_is():
+                left = node_hash(NodeAdapter.validate_python(node.model_dump()))
+            found = Peaks.load(path) or Peaks.load(Place("", str(self.peaks_folder)).peaks_path(left))
         if found is None:
             raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
         with self._lock:

@@ -6,8 +6,10 @@ is made anew at the next use.
 
 from __future__ import annotations
 
+import contextlib
 import multiprocessing
 import os
+import pickle
 import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
@@ -47,11 +49,12 @@ TRIES = 4
 def patiently(function: Callable[..., Any], *arguments: Any) -> Any:
     """Run a task; when a plug-in fails in it, it is passed over from then on and the task is done again without it."""
     for _ in range(TRIES):
-        try:
+        with contextlib.suppress(PluginError), shelf.as_it_is():
             return function(*arguments)
-        except PluginError:
-            continue
-    return function(*arguments)
+        # what was found out of descriptions on the way holds no more
+        arguments = pickle.loads(pickle.dumps(arguments))
+    with shelf.as_it_is():
+        return function(*arguments)
 
 
 class Workers:

@@ -207,6 +207,7 @@ class Designing(OnTheBench):
         self.open()
         self.choose_layer(0)
         dry, _, _ = self.heard(self.mix(number))
+        self.refusals: list[str] = []
         self.press("a")
         path = page.get_by_label("Path of a plug-in")
         path.fill("/nothing/here.vst3")
@@ -214,6 +215,7 @@ class Designing(OnTheBench):
         expect(page.get_by_role("alert").filter(has_text="there is nothing there")).to_be_visible()
         path.fill(str(TINY))
         path.press("Enter")
+        page.on("response", lambda answer: self.refusals.append(answer.url) if answer.status >= 400 else None)
         panel = page.get_by_role("group", name="Step 1, Tiny gain")
         expect(panel).to_contain_text("Saltglass Observatory")
         for name, value in (("Gain", "0.25"), ("Mishap", "1")):
@@ -225,8 +227,9 @@ class Designing(OnTheBench):
             if name == "Gain":
                 np.testing.assert_allclose(self.heard(self.mix(number))[0], 0.5 * dry, atol=1e-6)
         expect(panel.get_by_role("status")).to_have_text("Passed over: it crashed (SIGSEGV).")
-        expect(page.get_by_role("alert").filter(has_text="Plug-in crashed (SIGSEGV)")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="Plug-in Tiny gain crashed (SIGSEGV)")).to_be_visible()
         np.testing.assert_allclose(self.heard(self.mix(number))[0], dry, atol=1e-6)
+        self.assertEqual(self.refusals, [])
         self.press("Control+z")
         panel.get_by_role("button", name="Try it again").click()
         expect(panel.get_by_role("status")).to_have_count(0)

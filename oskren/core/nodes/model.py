@@ -36,6 +36,11 @@ class Frozen(BaseModel):
         copy.__dict__.pop("digest", None)
         return copy
 
+    def __getstate__(self) -> dict[Any, Any]:
+        """What goes to another process: the hash is found anew there, where a plug-in may stand otherwise."""
+        state = super().__getstate__()
+        return {**state, "__dict__": {name: value for name, value in state["__dict__"].items() if name != "digest"}}
+
     @functools.cached_property
     def digest(self) -> str:
         """Hash of what of this node changes its audio; computed once, since the node never changes."""

@@ -9,6 +9,10 @@ import hashlib
 import json
 import os
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
 from pathlib import Path
 
 from pydantic import BaseModel, Field, ValidationError
@@ -88,6 +92,37 @@ def plugins() -> dict[str, Plugin]:
         _read.clear()
         _read[mark] = {one.key: one for one in found}
     return _read[mark]
+
+
+@dataclass
+class Seen:
+    """A plug-in as it stands: what tells this build of it from another, and why it is passed over, if it is."""
+
+    plugin: Plugin
+    stamp: list[str | int]
+    passed_over: str
+
+
+_held: ContextVar[tuple[dict[str, Plugin], dict[str, Seen]] | None] = ContextVar("shelf as it was", default=None)
+
+
+@contextmanager
+def as_it_is() -> Iterator[None]:
+    """Within this the shelf is seen as it is at the beginning: what hangs together must not change its mind when a plug-in fails elsewhere."""
+    token = _held.set((dict(plugins()), {}))
+    try:
+        yield
+    finally:
+        _held.reset(token)
+
+
+def seen(key: str) -> Seen | None:
+    """How a plug-in stands; None for one that is not on the shelf."""
+    held = _held.get()
+    known, looked_at = held if held is not None else (plugins(), {})
+    if key not in looked_at and key in known:
+        looked_at[key] = Seen(known[key], known[key].stamp, known[key].passed_over)
+    return looked_at.get(key)
 
 
 def _write(all_of_them: dict[str, Plugin]) -> None:

@@ -25,19 +25,19 @@ class PluginStep(StepKind):
     words = "plug-in plugin vst external other"
 
     def passed_over(self, params: PluginParams) -> str:
-        known = shelf.plugins().get(params.plugin)
+        known = shelf.seen(params.plugin)
         if known is None:
             return "is not on this machine's shelf; open its file, and it takes its place" if params.plugin else "is not chosen"
-        return known.passed_over
+        return f"{known.plugin.name} {known.passed_over}" if known.passed_over else ""
 
     def outside(self, params: PluginParams) -> list[str | int]:
-        known = shelf.plugins().get(params.plugin)
+        known = shelf.seen(params.plugin)
         return known.stamp if known is not None else []
 
     def out_frames(self, params: PluginParams, at: Context) -> int:
         return at.frames + round(params.tail_s * at.rate)
 
     def run(self, params: PluginParams, samples: Samples, at: Context) -> Samples:
-        plugin = shelf.plugins().get(params.plugin)
+        known = shelf.seen(params.plugin)
         longer: Samples = np.concatenate([samples, np.zeros((self.out_frames(params, at) - len(samples), at.channels), np.float32)])
-        return longer if plugin is None else outside.through(plugin, longer, at.rate, params.state, params.values)
+        return longer if known is None else outside.through(known.plugin, longer, at.rate, params.state, params.values)

@@ -273,7 +273,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
             )}
             {after && (
               <Box px="9px" pb="5px" fontFamily="mono" fontSize="11px" color="dim">
-                {after(step, index)}
+                {over && step.on ? "passed over" : after(step, index)}
               </Box>
             )}
           </Box>
