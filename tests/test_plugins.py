@@ -9,7 +9,8 @@ from unittest import mock
 import numpy as np
 
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Chained, Member, Mix, Step, active, node_hash, passed_over
+from oskren.core.nodes.chains import passed_over
+from oskren.core.nodes.model import Chained, Member, Mix, Step, active, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.plugins import outside, shelf
 from oskren.core.plugins.outside import PluginError

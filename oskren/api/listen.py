@@ -12,7 +12,8 @@ from oskren.api.common import InLibrary, InStudio
 from oskren.core.audio.layouts import channel_names, matrix
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import spectrogram as picture
-from oskren.core.nodes.model import Chained, Node, Step, passed_over
+from oskren.core.nodes.chains import passed_over
+from oskren.core.nodes.model import Chained, Node, Step
 from oskren.core.plugins import shelf
 from oskren.store.library import node_of
 

@@ -15,7 +15,8 @@ from oskren.core.audio.layouts import CHANNELS
 from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, Step, chain_in, member_node, node_hash, sounding, thawed
+from oskren.core.nodes.chains import chain_in
+from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, sounding, thawed
 from oskren.core.stacking import tune
 from oskren.core.stacking.crowding import Crowding
 from oskren.core.stacking.perform import Performance, laid_out

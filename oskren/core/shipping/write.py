@@ -13,7 +13,8 @@ from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
-from oskren.core.nodes.model import leaves, passed_over
+from oskren.core.nodes.chains import passed_over
+from oskren.core.nodes.model import leaves
 from oskren.core.nodes.render import Renderer
 from oskren.core.shipping.sheet import Item, Target, file_key, file_node
 from oskren.core.types import Samples
