@@ -39,13 +39,6 @@ class NewChain(BaseModel):
     chain: list[Step] = Field(max_length=64)
 
 
-class ChainWords(BaseModel):
-    """What a saved chain is called and what it does."""
-
-    name: str = Field(min_length=1, max_length=120)
-    told: str = Field("", max_length=400)
-
-
 class User(BaseModel):
     """A sound that follows a chain."""
 
@@ -77,13 +70,6 @@ def _viewed(row: SavedChain, users: int) -> ChainView:
 def keep_chain(library: InLibrary, new: NewChain) -> Kept:
     """Keep a chain by name; one of the same name is replaced, with it what follows it."""
     return Kept(id=following.keep(library, new.name, new.chain, new.told))
-
-
-@router.put("/chains/{number}")
-def describe_chain(library: InLibrary, number: int, words: ChainWords) -> Kept:
-    """Name a saved chain anew and say what it does."""
-    following.describe(library, number, words.name, words.told)
-    return Kept(id=number)
 
 
 @router.delete("/chains/{number}")

@@ -272,10 +272,8 @@ def step_levels(studio: InStudio, library: InLibrary, wanted: OneChain) -> list[
     node, ids = chain_in(wanted.mix, wanted.id)
     if not node.chain or not sounding(wanted.mix):
         return []
-    found = studio.workers.submit("batch", tasks.chain_levels, studio.place(library, node), node.model_dump(mode="json")).result()
-    before = {after["step"]: found[at] for at, after in enumerate(found[1:])}
-    rows = [LevelAfter(**one) for one in found if one["step"] in ids]
-    return [LevelAfter(**{**before[rows[0].step], "step": ""}), *rows] if rows else []
+    found = studio.workers.submit("batch", tasks.chain_levels, studio.place(library, node), node.model_dump(mode="json"), ids).result()
+    return [LevelAfter(**one) for one in found]
 
 
 @router.get("/stack/layer")

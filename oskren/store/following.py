@@ -53,15 +53,6 @@ def found(library: Library, wish: str) -> list[tuple[int, str, str]]:
     return [(number, name, told) for value, number, name, told in sorted(scored, key=lambda one: (-one[0], one[2])) if value > 0]
 
 
-def describe(library: Library, number: int, name: str, told: str) -> None:
-    """Give a saved chain another name or say what it does; a name that another chain has is refused."""
-    with library.writing() as session:
-        row = _row(session, number)
-        if session.scalar(select(SavedChain.id).where(SavedChain.name == name.strip(), SavedChain.id != number)) is not None:
-            raise OskrenError(f"There is a chain called {name.strip()} already; give this one another name.")
-        row.name, row.told = name.strip(), told.strip()
-
-
 def _spread(session: Session, row: SavedChain) -> list[int]:
     users = list(session.scalars(select(Sound.id).where(Sound.follows == row.id)))
     if users:

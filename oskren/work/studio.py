@@ -99,9 +99,10 @@ class Studio:
         else:
             dumped = node.model_dump(mode="json")
             shape = self.workers.live(tasks.shape, place, dumped)
-            with shelf.as_it_is():  # a plug-in that failed meanwhile is passed over now
-                node = NodeAdapter.validate_python(dumped)
-                key = node_hash(node)
+            if shelf.plugins():
+                with shelf.as_it_is():  # one that failed meanwhile is passed over now
+                    node = NodeAdapter.validate_python(dumped)
+                    key = node_hash(node)
         with self._lock:
             self._nodes[key] = (node, library, shape)
             while len(self._nodes) > 2000:
@@ -179,10 +180,11 @@ class Studio:
             # an hour of takes takes a while: what is being heard must not wait for its picture
             pool = "batch" if isinstance(node, Row) else "live"
             self.workers.submit(pool, tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
-            # a plug-in that failed over it is passed over now: the waveform is that of what is left
-            with shelf.as_it_is():
+            found = Peaks.load(path)
+        if found is None and shelf.plugins():
+            with shelf.as_it_is():  # a plug-in that failed over it is passed over now: the waveform is that of what is left
                 left = node_hash(NodeAdapter.validate_python(node.model_dump()))
-            found = Peaks.load(path) or Peaks.load(Place("", str(self.peaks_folder)).peaks_path(left))
+            found = Peaks.load(Place("", str(self.peaks_folder)).peaks_path(left))
         if found is None:
             raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
         with self._lock:

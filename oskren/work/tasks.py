@@ -230,8 +230,11 @@ def block(place: Place, node: dict[str, Any], start: int, frames: int) -> bytes:
     return np.ascontiguousarray(given, np.float32).tobytes()
 
 
-def chain_levels(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
-    """Level before the first step and after every active step of a chained node: peak, RMS, loudness, clipped samples."""
+def chain_levels(place: Place, node: dict[str, Any], only: set[str] | None = None) -> list[dict[str, Any]]:
+    """Level before the first step and after every active step of a chained node: peak, RMS, loudness, clipped samples.
+
+    With ``only``, of those of its steps, which stand together: before the first of them and after each.
+    """
     parsed = NodeAdapter.validate_python(node)
     assert isinstance(parsed, Chained)
     renderer = place.renderer()
@@ -254,6 +257,9 @@ def chain_levels(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
                 "balance_lu": _balance(np.asarray(audio), rate) if count in (0, len(steps)) else None,
             }
         )
+    if only is not None:
+        wanted = [at for at, one in enumerate(result) if at and one["step"] in only]
+        return [{**result[wanted[0] - 1], "step": ""}, *(result[at] for at in wanted)] if wanted else []
     return result
 
 

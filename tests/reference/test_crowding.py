@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from oskren.core.envelope import Envelope
-from oskren.core.nodes.model import Group, Member, Mix, Step
+from oskren.core.nodes.model import Group, Member, Mix, Print, Step
 from oskren.core.stacking.crowding import BANDS, EDGES, LOUDNESS, band_powers, crowding
 from tests.core.test_steps import through
 from tests.support import RATE, InFolder, noise, sine
@@ -100,6 +100,15 @@ class Crowded(InFolder):
         self.assertEqual(pair.dip.layer, "layer-1")
         (pair,) = crowding(self.renderer, self.mix(*two, layer_0={"locked": True}, layer_1={"locked": True})).pairs
         self.assertIsNone(pair.dip)
+
+    def test_layers_of_a_frozen_group_do_not_crowd_themselves(self) -> None:
+        """What a group was frozen to holds all of its layers: it must not be taken for each of them."""
+        mix = self.mix(sine(200, 1.0, -12.0), sine(2000, 1.0, -12.0), layer_0={"group": "g"}, layer_1={"group": "g"})
+        whole = self.source(sine(200, 1.0, -12.0) + sine(2000, 1.0, -12.0), name="frozen.wav")
+        frozen = Print(**whole.model_dump(exclude={"kind"}))
+        found = crowding(self.renderer, mix.model_copy(update={"groups": (Group(id="g", frozen=frozen),)}))
+        self.assertEqual(found.pairs, [])
+        self.assertLess(float(np.array(found.strips[0].covered)[band_of(200)].max()), 0.01)
 
     def test_shares_are_counted_in_loudness(self) -> None:
         """Two like noises contest half of what they have together (Stevens: power to the 0.3; each has the same)."""

@@ -118,7 +118,7 @@ def band_powers(samples: Samples, rate: int, every_s: float = EVERY_S) -> Floats
     padded = np.zeros((size // 2 + (count - 1) * hop + size, samples.shape[1]), np.float32)
     padded[size // 2 : size // 2 + len(samples)] = samples
     out = np.zeros((BANDS, count))
-    for first in range(0, count, 64):  # a few windows at a time: hours need no more memory than seconds
+    for first in range(0, count, 64):  # a few windows at a time, so that their spectra stay small
         starts = np.arange(first, min(first + 64, count)) * hop
         for lane in range(samples.shape[1]):
             cut = padded[starts[:, None] + np.arange(size)[None, :], lane] * window
@@ -127,8 +127,9 @@ def band_powers(samples: Samples, rate: int, every_s: float = EVERY_S) -> Floats
 
 
 def alone(mix: Mix, member: Member) -> Mix:
-    """The sum with one layer only, through its group's chain but not that of the sum."""
-    return mix.model_copy(update={"members": (member.model_copy(update={"mute": False}),), "chain": ()})
+    """The sum with one layer only, through its group's chain but not that of the sum; a frozen group is thawed, since its audio holds all of its layers."""
+    groups = tuple(group.model_copy(update={"frozen": None}) for group in mix.groups)
+    return mix.model_copy(update={"members": (member,), "groups": groups, "chain": ()})
 
 
 def powers_of(renderer: Renderer, mix: Mix, member: Member, rate: int, every_s: float) -> Powers:

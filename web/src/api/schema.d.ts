@@ -1420,11 +1420,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /**
-         * Describe Chain
-         * @description Name a saved chain anew and say what it does.
-         */
-        put: operations["describe_chain"];
+        put?: never;
         post?: never;
         /**
          * Delete Chain
@@ -3105,19 +3101,6 @@ export interface components {
             chain: components["schemas"]["Step"][];
             /** Users */
             users: number;
-        };
-        /**
-         * ChainWords
-         * @description What a saved chain is called and what it does.
-         */
-        ChainWords: {
-            /** Name */
-            name: string;
-            /**
-             * Told
-             * @default
-             */
-            told: string;
         };
         /**
          * Chained
@@ -10645,52 +10628,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewChain"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Kept"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    describe_chain: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                number: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChainWords"];
             };
         };
         responses: {
