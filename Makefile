@@ -8,7 +8,7 @@ demo: .stamps/python .stamps/web
 	$(PY) -m oskren.cli demo
 
 test: .stamps/python .stamps/web .stamps/chromium .stamps/plugin
-	$(PY) -W error::SyntaxWarning -m unittest discover -s tests -t . -v
+	$(PY) tools/run_tests.py
 
 check: .stamps/python .stamps/npm
 	.venv/bin/ruff check .
@@ -25,7 +25,7 @@ screenshots: .stamps/python .stamps/web .stamps/chromium
 	$(PY) tools/screenshots.py docs/screenshots
 
 dev: .stamps/python .stamps/web
-	$(PY) -m oskren.cli serve --home demo-home --port 4747 & server=$$!; trap "kill $$server" EXIT; cd web && npx vite
+	$(PY) -m oskren.cli demo --port 4747 & server=$$!; trap "kill $$server" EXIT; cd web && npx vite
 
 types: .stamps/python .stamps/npm
 	$(PY) tools/openapi.py web/openapi.json

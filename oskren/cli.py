@@ -7,6 +7,7 @@ With ``--json`` one JSON document goes to standard output; messages go to standa
 from __future__ import annotations
 
 import json
+import os
 import sys
 import tempfile
 from collections.abc import Iterator
@@ -25,6 +26,7 @@ app = typer.Typer(
     add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Record, clean, layer, vary, slice and ship designed sounds."
 )
 Json = Annotated[bool, typer.Option("--json", help="print one JSON document on standard output")]
+Overwrite = Annotated[list[Path] | None, typer.Option("--overwrite", metavar="FILE", help="a foreign file that may be written over; may be given again")]
 HomeOption = Annotated[Path, typer.Option("--home", help="Oskren's folder")]
 
 
@@ -70,18 +72,25 @@ def write_result(path: Path, samples: Any, rate: int, bits: int) -> None:
 @contextmanager
 def studio_at(home: Path) -> Iterator[Studio]:
     from oskren.store import Home
+    from oskren.work import guard
     from oskren.work.studio import Studio
 
     studio = Studio(Home(home))
+    guard.remember_home(home)
     try:
         yield studio
     finally:
         studio.close()
 
 
-def refuse_same(source: Path, out: Path) -> None:
-    if source.resolve() == out.resolve():
-        raise OskrenError(f"{out}: is the original, which is never changed; give another name for the result")
+def refuse_harm(source: Path, outs: list[Path], overwrite: list[Path] | None) -> None:
+    """Raise OskrenError when a result would be written over its source, a library's file, or a foreign file that is not allowed."""
+    from oskren.work import guard
+
+    for out in outs:
+        if source.resolve() == out.resolve():
+            raise OskrenError(f"{out}: is the original, which is never changed; give another name for the result")
+    guard.check(outs, overwrite or ())
 
 
 @app.command()
@@ -90,8 +99,7 @@ def demo(home: HomeOption = Path("demo-home"), host: str = "127.0.0.1", port: in
     from oskren.api.serving import run
     from oskren.demo.build import build
 
-    build(home, say)
-    run(home, host, port)
+    run(home, host, port, lambda: build(home, say))
 
 
 @app.command()
@@ -113,6 +121,8 @@ def measure(paths: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_
             measured.append(measure_file(path).described())
         except AudioFileError as error:
             failed.append({"path": str(path), "reason": error.reason})
+        except Exception as error:  # whatever is wrong with one file is that file's alone
+            failed.append({"path": str(path), "reason": f"cannot be measured ({type(error).__name__}: {error}); export it again from its source"})
     order = ["path", "duration_s", "frames", "sample_rate", "channels", "bit_depth"]
     rows = [{**{name: row[name] for name in order}, **{name: value for name, value in row.items() if name not in order}} for row in measured]
     if as_json:
@@ -133,16 +143,19 @@ def pitch(
     semitones: Annotated[float, typer.Option("--semitones", min=-48, max=36)],
     keep_length: Annotated[bool, typer.Option("--keep-length")] = False,
     stretch: Annotated[float, typer.Option("--stretch", min=0.1, max=10)] = 1.0,
+    overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:
     """Shift the pitch by varispeed, or with the length kept."""
     from oskren.core.audio import files, resample
+    from oskren.work import guard
 
-    refuse_same(source, out)
+    refuse_harm(source, [out], overwrite)
     info = files.probe(source)
     samples, rate = files.read(source)
     result = resample.repitch(samples, semitones, rate, keep_length=keep_length, factor=stretch)
     write_result(out, result, rate, bits_for(info.bits))
+    guard.note_written([out])
     answer({"path": str(out), "duration_s": len(result) / rate}, as_json, f"{out}: {len(result) / rate:.3f} s")
 
 
@@ -165,6 +178,7 @@ def clean(
     noise: Annotated[str, typer.Option("--noise", help="START-END in seconds, or auto")],
     reduction: Annotated[float, typer.Option("--reduction", min=0, max=40)] = 6.0,
     residual: Annotated[Path | None, typer.Option("--residual", help="file for what was removed")] = None,
+    overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:
     """Take down steady noise, learned from a part of the file."""
@@ -174,9 +188,10 @@ def clean(
     from oskren.core.measure import levels
     from oskren.core.steps import Context, kind_of
     from oskren.core.steps.noise import NoiseParams
+    from oskren.work import guard
 
-    for path in (out, *([residual] if residual else [])):
-        refuse_same(source, path)
+    written = [out, *([residual] if residual else [])]
+    refuse_harm(source, written, overwrite)
     info = files.probe(source)
     part = _noise_part(noise)
     if part and part[1] > info.seconds:
@@ -197,6 +212,7 @@ def clean(
     write_result(out, result, rate, bits_for(info.bits))
     if residual:
         write_result(residual, samples - result, rate, bits_for(info.bits))
+    guard.note_written(written)
     answer(
         {
             "noise_part_s": [round(float(end), 6) for end in learned],
@@ -220,6 +236,7 @@ def slice_(
     tail: Annotated[float | None, typer.Option("--tail", help="ms", min=0)] = None,
     peak: Annotated[float, typer.Option("--peak", help="dBFS", min=-24, max=0)] = -1.0,
     mono: Annotated[bool, typer.Option("--mono")] = False,
+    overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:
     """Find slices in a long sound and, with --out, write them finished."""
@@ -252,17 +269,21 @@ def slice_(
         )
     written: list[str] = []
     if out is not None and found:
+        from oskren.work import guard
+
+        digits = max(3, len(str(len(found))))
+        paths = [out / f"{source.stem}_{number:0{digits}d}.wav" for number in range(1, len(found) + 1)]
+        refuse_harm(source, paths, overwrite)
         with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
             renderer = Renderer(lambda _: source, Scratch(Path(folder)))
             node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
-            digits = max(3, len(str(len(found))))
             finish = Finish(peak_dbfs=peak, mono=mono)
-            for number, one in enumerate(found, 1):
-                path = out / f"{source.stem}_{number:0{digits}d}.wav"
+            for path, one in zip(paths, found, strict=True):
                 samples, rate = renderer.audio(one_shot(node, one, finish))
                 files.write(path, samples, rate, bits_for(info.bits))
                 renderer.cache.forget()  # type: ignore[attr-defined]
                 written.append(str(path))
+                guard.note_written([path])
     answer({"slices": slices, "files": written}, as_json, f"{source}: {len(slices)} slices" + (f", written to {out}" if written else ""))
 
 
@@ -349,12 +370,13 @@ def vary(
     seed: Annotated[int, typer.Option("--seed")],
     out: Annotated[Path, typer.Option("--out")],
     recipe: Annotated[Path | None, typer.Option("--recipe")] = None,
+    overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:
     """Draw variations of a bundled design; without a recipe every layer moves a little."""
     from oskren.work.varying import vary_bundle
 
-    draws, failed = vary_bundle(bundle, count, seed, out, recipe)
+    draws, failed = vary_bundle(bundle, count, seed, out, recipe, overwrite or ())
     answer({"draws": draws, **({"failed": failed} if failed else {})}, as_json, f"{len(draws)} variations in {out}")
     ended(failed)
 
@@ -366,6 +388,7 @@ def ship(
     library: Annotated[str | None, typer.Option("--library")] = None,
     out: Annotated[Path | None, typer.Option("--out")] = None,
     schema: Annotated[bool, typer.Option("--schema", help="print the sheet's JSON schema")] = False,
+    overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:
     """Render a sheet of sounds to finished files, read every one back, write the manifest."""
@@ -383,7 +406,8 @@ def ship(
         raise OskrenError(f"{home}: there is no such folder; import something first")
     with studio_at(home) as studio:
         into = studio.home.library(library)
-        result = ship_sheet(studio, into, resolve(into, wanted, sheet.resolve().parent), out)
+        inside = [str(path.resolve().relative_to(out.resolve())) for path in overwrite or () if path.resolve().is_relative_to(out.resolve())]
+        result = ship_sheet(studio, into, resolve(studio, into, wanted, sheet.resolve().parent), out, allowed=inside)
     fresh = [report for report in result.reports if report.path not in set(result.unchanged)]
     document: dict[str, Any] = {
         "files": [
@@ -399,11 +423,19 @@ def ship(
 
 
 def main() -> None:
-    """Entry point: what cannot be used ends with status 2 and one sentence."""
+    """Entry point: what cannot be used ends with status 2 and one sentence, never with a traceback."""
     try:
         app(standalone_mode=True)
     except OskrenError as error:
         say(str(error))
+        sys.exit(2)
+    except OSError as error:
+        say(f"{error.filename or 'A file'}: {error.strerror or error}; check the path, its rights and the room on the disk")
+        sys.exit(2)
+    except Exception as error:
+        say(f"A fault inside Oskren ended this ({type(error).__name__}: {error}). What was finished until then stays; OSKREN_DEBUG=1 shows where.")
+        if os.environ.get("OSKREN_DEBUG"):
+            raise
         sys.exit(2)
 
 

@@ -334,10 +334,11 @@ class Offloading(InStudio):
 
     def test_what_makes_no_sense_is_refused_before_anything_is_copied(self) -> None:
         self.record(1)
+        (self.folder / "in the way").write_text("a file")
         for values, word in (
             ({"template": "{nonsense}"}, "does not exist"),
             ({"only": ["gone.wav"]}, "no longer on the card"),
-            ({"second": Path("relative")}, "whole path"),
+            ({"second": self.folder / "in the way"}, "cannot be used"),
         ):
             with self.subTest(values=values), self.assertRaisesRegex(OskrenError, word):
                 self.offload(**values)

@@ -12,6 +12,7 @@ from oskren.store import Home
 from oskren.store.library import Examined
 from oskren.work import tasks
 from oskren.work.sheet_file import SheetFile, load, resolve
+from oskren.work.studio import Studio
 from tests.support import RATE, struck
 
 
@@ -21,7 +22,8 @@ class Sheets(unittest.TestCase):
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name)
         self.home = Home(self.folder / "home")
-        self.addCleanup(self.home.close)
+        self.studio = Studio(self.home)
+        self.addCleanup(self.studio.close)
         self.library = self.home.library("Mine", create=True)
         arrival = self.library.arrival("x")
         for k, name in enumerate(("bolt", "latch", "latch")):
@@ -38,14 +40,14 @@ class Sheets(unittest.TestCase):
 
     def test_items_are_found_by_id_name_and_file(self) -> None:
         sheet = self.read({"items": [{"sound": 1}, {"sound": "bolt", "name": "renamed", "category": "Lock"}, {"file": "latch 2.wav"}]})
-        items = resolve(self.library, sheet, self.folder).items
+        items = resolve(self.studio, self.library, sheet, self.folder).items
         self.assertEqual([(item.name, item.category) for item in items], [("bolt", "Metal"), ("renamed", "Lock"), ("latch 2", "")])
         self.assertEqual(items[0].tags, ("hard",))
         self.assertEqual([item.sound for item in items], ["1", "1", ""])
 
     def test_parts_and_chains_become_nodes(self) -> None:
         sheet = self.read({"items": [{"sound": 1, "start_s": 0.1, "end_s": 0.2, "chain": [{"kind": "reverse"}]}]})
-        node = resolve(self.library, sheet, self.folder).items[0].node
+        node = resolve(self.studio, self.library, sheet, self.folder).items[0].node
         self.assertEqual((node.kind, node.node.kind, node.node.end_s), ("chained", "excerpt", 0.2))
 
     def test_targets_have_defaults(self) -> None:
@@ -78,7 +80,7 @@ class Sheets(unittest.TestCase):
             ({"file": "gone.wav"}, "gone.wav.*no such file"),
         ):
             with self.subTest(item=item), self.assertRaisesRegex(OskrenError, words):
-                resolve(self.library, self.read({"items": [item]}), self.folder)
+                resolve(self.studio, self.library, self.read({"items": [item]}), self.folder)
 
     def test_a_folder_or_a_picture_is_no_sheet(self) -> None:
         with self.assertRaisesRegex(OskrenError, "cannot be read"):

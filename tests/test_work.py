@@ -77,9 +77,9 @@ class JobsTold(unittest.TestCase):
 
             job = ended(self.jobs.start("import", "Importing", work))
             # the last word comes a moment after the state is set
-            told = [changes.get(timeout=10)]
+            told = [changes.get(timeout=10)[1]]
             while told[-1]["state"] == "running":
-                told.append(changes.get(timeout=10))
+                told.append(changes.get(timeout=10)[1])
         self.assertEqual((job.state, job.result), ("done", {"made": 5}))
         self.assertEqual((told[0]["state"], told[-1]["state"], told[-1]["done"]), ("running", "done", 5))
 
@@ -124,7 +124,7 @@ class JobsTold(unittest.TestCase):
         with unittest.mock.patch("traceback.print_exc"):
             job = ended(self.jobs.start("x", "Drawing", broken))
         self.assertEqual(job.state, "failed")
-        self.assertIn("Drawing: something went wrong", job.message)
+        self.assertIn("Drawing: ended by a fault inside Oskren", job.message)
 
     def test_time_left_follows_the_pace(self) -> None:
         job = Job(1, "x", "X", Path("/nonexistent/flag"), done=25, total=100, started=time.monotonic() - 10)
@@ -347,8 +347,12 @@ class Shipping(InStudio):
         sheet, out = self.sheet(4), self.folder / "out"
         ship(self.studio, self.library, sheet, out)
         louder = sheet.items[2].model_copy(update={"node": Chained(node=sheet.items[2].node, chain=(Step(kind="gain", params={"gain_db": -3.0}),))})
-        (out / "cut 03.wav").write_bytes(b"damaged")
-        result = ship(self.studio, self.library, sheet.model_copy(update={"items": (*sheet.items[:2], louder, sheet.items[3])}), out)
+        (out / "cut 03.wav").write_bytes(b"touched")
+        changed = sheet.model_copy(update={"items": (*sheet.items[:2], louder, sheet.items[3])})
+        with self.assertRaisesRegex(OskrenError, "cut 03.wav: was changed since Oskren wrote it"):
+            ship(self.studio, self.library, changed, out)
+        self.assertEqual((out / "cut 03.wav").read_bytes(), b"touched")
+        result = ship(self.studio, self.library, changed, out, allowed=["cut 03.wav"])
         self.assertEqual(result.unchanged, ["cut 00.wav", "cut 01.wav"])
         self.assertEqual(files.probe(out / "cut 03.wav").frames, round(0.15 * RATE))
 

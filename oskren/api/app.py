@@ -5,39 +5,50 @@ from __future__ import annotations
 import asyncio
 import hmac
 import re
+import threading
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
-from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, JSONResponse
+from fastapi.responses import FileResponse
 from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
-from pydantic import BaseModel
+from sqlalchemy.exc import SQLAlchemyError
 from starlette.exceptions import HTTPException
 
 import oskren
-from oskren.api import arrivals, chains, designs, gather, keeping, listen, mend, plugins, recording, reels, ship, slice_, stack, state, steps, vary, wanting
-from oskren.core.errors import OskrenError
+from oskren.api import (
+    arrivals,
+    chains,
+    designs,
+    drafts,
+    gather,
+    keeping,
+    listen,
+    mend,
+    plugins,
+    recording,
+    reels,
+    ship,
+    slice_,
+    stack,
+    state,
+    steps,
+    vary,
+    wanting,
+)
+from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
 from oskren.store import Home
+from oskren.work.recovery import take_up
 from oskren.work.shipments import mark_interrupted
 from oskren.work.studio import Studio
 from oskren.work.takes import Takes
+from oskren.work.uploads import Uploads
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
-
-
-class Problem(BaseModel):
-    """The one shape of every error: a sentence that says what happened, to what, and what can be done."""
-
-    sentence: str
-
-
-def _problem(status: int, sentence: str) -> JSONResponse:
-    return JSONResponse({"sentence": sentence}, status_code=status)
 
 
 def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awaitable[Response]]], Awaitable[Response]]:
@@ -48,16 +59,16 @@ def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awai
         named = request.headers.get("host", "")
         bare = re.sub(r":\d+$", "", named)
         if not token and bare not in loopback:
-            return _problem(403, f"Oskren answers to this machine only, not to the host '{bare}'; open it under 127.0.0.1.")
+            return problem(403, f"Oskren answers to this machine only, not to the host '{bare}'; open it under 127.0.0.1.")
         origin = request.headers.get("origin")
         if origin and re.sub(r"^https?://", "", origin) != named:
-            return _problem(403, "Another site may not use Oskren; open its own address.")
+            return problem(403, "Another site may not use Oskren; open its own address.")
         if request.headers.get("sec-fetch-site") == "cross-site" and request.url.path.startswith("/api"):
-            return _problem(403, "Another site may not use Oskren; open its own address.")
+            return problem(403, "Another site may not use Oskren; open its own address.")
         if token:
             given = request.query_params.get("token") or request.cookies.get("oskren") or ""
-            if not hmac.compare_digest(given, token):
-                return _problem(401, "This address needs the token that Oskren printed when it started.")
+            if not hmac.compare_digest(given.encode(errors="replace"), token.encode()):
+                return problem(401, "This address needs the token that Oskren printed when it started.")
         with shelf.as_it_is():  # plug-ins stand as they do for the whole of an answer
             response = await call(request)
         if token and request.query_params.get("token"):
@@ -65,11 +76,20 @@ def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awai
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
         response.headers["Content-Security-Policy"] = (
-            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; media-src 'self' blob:; worker-src 'self' blob:"
+            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; media-src 'self' blob:; worker-src 'self' blob:; "
+            "frame-ancestors 'none'"
         )
+        response.headers["Referrer-Policy"] = "no-referrer"
         return response
 
     return guard
+
+
+async def recover_uploads(studio: Studio, uploads: Uploads) -> None:
+    """As long as the server runs: what had arrived of uploads whose page is gone is taken in."""
+    while True:
+        await asyncio.sleep(min(2.0, uploads.quiet_s))
+        await asyncio.to_thread(uploads.recover, studio)
 
 
 def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: Studio | None = None) -> FastAPI:
@@ -79,8 +99,18 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         for name in running.home.names() or ["library"]:
-            mark_interrupted(running.home.library(name, create=True))
-        behind = [asyncio.create_task(keeping.rescan_all(running)), asyncio.create_task(recording.recover_takes(running, app.state.takes))]
+            try:
+                mark_interrupted(running.home.library(name, create=True))
+            except (OSError, SQLAlchemyError) as error:  # one library that cannot be opened leaves the others
+                log.warning("%s: cannot be opened (%s)", name, error)
+        running.taking_up = threading.Thread(target=take_up, args=(running,), daemon=True, name="taking up")
+        running.taking_up.start()
+        app.state.uploads.recover(running, older_s=0.0)
+        behind = [
+            asyncio.create_task(keeping.rescan_all(running)),
+            asyncio.create_task(recording.recover_takes(running, app.state.takes)),
+            asyncio.create_task(recover_uploads(running, app.state.uploads)),
+        ]
         yield
         for task in behind:
             task.cancel()
@@ -100,24 +130,32 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     )
     app.state.studio = running
     app.state.takes = Takes(running.home.folder / "takes")
+    app.state.uploads = Uploads(running.home.folder / "run")
     app.state.recorder = Running(running.home.folder / "card")
     app.middleware("http")(_guard(host, token))
 
-    @app.exception_handler(OskrenError)
-    async def refused(_: Request, error: OskrenError) -> JSONResponse:
-        return _problem(404 if str(error).startswith("There is no") else 422, str(error))
+    tell_faults(app)
 
-    @app.exception_handler(RequestValidationError)
-    async def malformed(_: Request, error: RequestValidationError) -> JSONResponse:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
-        return _problem(422, f"{where + ': ' if where else ''}{first['msg']}.")
-
-    @app.exception_handler(HTTPException)
-    async def missing(_: Request, error: HTTPException) -> JSONResponse:
-        return _problem(error.status_code, str(error.detail) if error.status_code != 404 else "There is nothing at this address.")
-
-    for module in (state, listen, gather, arrivals, recording, wanting, keeping, chains, mend, reels, designs, steps, plugins, stack, vary, slice_, ship):
+    for module in (
+        state,
+        listen,
+        gather,
+        arrivals,
+        recording,
+        wanting,
+        keeping,
+        drafts,
+        chains,
+        mend,
+        reels,
+        designs,
+        steps,
+        plugins,
+        stack,
+        vary,
+        slice_,
+        ship,
+    ):
         app.include_router(module.router, prefix="/api")
 
     if WEB.exists():

@@ -9,7 +9,7 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
-from oskren.api.common import InLibrary, InStudio
+from oskren.api.common import InLibrary, InPage, InStudio
 from oskren.core.errors import OskrenError
 from oskren.store import arrivals as keeping_arrivals
 from oskren.store.arrivals import ArrivalNotes
@@ -18,6 +18,8 @@ from oskren.work import excerpts
 from oskren.work.excerpts import Cut, Part
 
 router = APIRouter(prefix="/lib/{library}", tags=["arrivals"])
+
+PHOTO_TYPES = {".jpg": "image/jpeg", ".png": "image/png", ".webp": "image/webp"}
 
 
 class PhotoView(BaseModel):
@@ -66,9 +68,10 @@ class Cutting(BaseModel):
 
 
 class CutDone(BaseModel):
-    """The new excerpts."""
+    """The new excerpts and their names."""
 
     ids: list[int]
+    names: list[str]
 
 
 @router.get("/arrivals")
@@ -132,9 +135,13 @@ def photo(library: InLibrary, file: str) -> FileResponse:
     """A photo."""
     folder = library.folder / "photos"
     path = (folder / file).resolve()
-    if path.parent != folder.resolve() or not path.is_file() or path.name.startswith("."):
-        raise OskrenError(f"There is no photo {file} in this library.")
-    return FileResponse(path, headers={"Cache-Control": "max-age=31536000, immutable"})
+    kind = PHOTO_TYPES.get(path.suffix)
+    if kind is None or path.parent != folder.resolve() or not path.is_file() or path.name.startswith("."):
+        raise OskrenError(f"There is no photo {file[:80]} in this library.")
+    with open(path, "rb") as stream:
+        if keeping_arrivals.ending_of(stream.read(16)) != path.suffix:
+            raise OskrenError(f"There is no photo {file[:80]} in this library; the file of that name is no picture.")
+    return FileResponse(path, media_type=kind, headers={"Cache-Control": "max-age=31536000, immutable"})
 
 
 @router.get("/sounds/{number}/excerpts")
@@ -145,6 +152,7 @@ def excerpts_of(library: InLibrary, number: int) -> list[Cut]:
 
 
 @router.post("/sounds/{number}/excerpts")
-def cut_excerpts(studio: InStudio, library: InLibrary, number: int, cutting: Cutting) -> CutDone:
+def cut_excerpts(studio: InStudio, library: InLibrary, page: InPage, number: int, cutting: Cutting) -> CutDone:
     """Make marked parts of a sound entries of the library."""
-    return CutDone(ids=excerpts.cut(studio, library, number, cutting.parts, cutting.tags))
+    made = excerpts.cut(studio, library, number, cutting.parts, cutting.tags, page)
+    return CutDone(ids=made, names=[library.sound(one).name for one in made])

@@ -8,7 +8,7 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
+from oskren.api.common import InLibrary, InPage, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.gather import Among, numbers_of
 from oskren.api.keeping import Kept
 from oskren.core.errors import OskrenError
@@ -87,7 +87,7 @@ def chain_users(library: InLibrary, number: int) -> list[User]:
 
 
 @router.post("/chains/{number}/give")
-def give_chain(studio: InStudio, library: InLibrary, number: int, wanted: Giving) -> Started:
+def give_chain(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Giving) -> Started:
     """Put a chain on sounds, as a job: each is rendered and measured first, and what would fail or clip is told."""
     name, _ = following.chain_of(library, number)
     sounds = numbers_of(library, wanted)
@@ -97,7 +97,7 @@ def give_chain(studio: InStudio, library: InLibrary, number: int, wanted: Giving
         raise OskrenError(f"A chain can be put on at most {MOST_SOUNDS} sounds at once; narrow the choice.")
 
     def work(job: Job) -> dict[str, Any]:
-        rows = giving.give(studio, library, number, sounds, wanted.linked, wanted.after, job.progress, job.flag.exists, str(job.flag))
+        rows = giving.give(studio, library, number, sounds, wanted.linked, wanted.after, job.progress, job.flag.exists, str(job.flag), page)
         return {"rows": [row.model_dump() for row in rows]}
 
     return started(studio.jobs.start("chain", f"{name} on {len(sounds)} {'sound' if len(sounds) == 1 else 'sounds'}", work))

@@ -6,7 +6,7 @@ import base64
 import json
 from typing import Annotated, Any
 
-from fastapi import Depends, Path, Request
+from fastapi import Depends, Header, Path, Query, Request
 from pydantic import BaseModel
 from sqlalchemy.orm import Session
 
@@ -21,6 +21,7 @@ from oskren.store.vector import SURE_PITCH, measured_key, measured_of
 from oskren.work.jobs import Job
 from oskren.work.studio import Studio
 from oskren.work.takes import Takes
+from oskren.work.uploads import Uploads
 
 
 def get_studio(request: Request) -> Studio:
@@ -35,6 +36,13 @@ def get_takes(request: Request) -> Takes:
     return takes
 
 
+def get_uploads(request: Request) -> Uploads:
+    """What browsers are sending."""
+    uploads: Uploads = request.app.state.uploads
+    return uploads
+
+
+InUploads = Annotated[Uploads, Depends(get_uploads)]
 InStudio = Annotated[Studio, Depends(get_studio)]
 InTakes = Annotated[Takes, Depends(get_takes)]
 
@@ -45,6 +53,20 @@ def get_library(studio: InStudio, library: Annotated[str, Path(description="fold
 
 
 InLibrary = Annotated[Library, Depends(get_library)]
+
+
+def get_page(x_oskren_page: Annotated[str, Header(max_length=40)] = "") -> str:
+    """Which page (browser tab) asks: undo belongs to who acted, and a page need not be told of what it did itself."""
+    return x_oskren_page
+
+
+InPage = Annotated[str, Depends(get_page)]
+BasedOn = Annotated[int | None, Query(ge=0, description="revision this change is based on; refused when there is a newer one")]
+
+
+def changed(studio: Studio, library: Library, page: str, what: str, number: int) -> None:
+    """Tell every other page that something people edit has changed."""
+    studio.jobs.announce("changed", {"library": library.folder.name, "what": what, "id": number, "page": page})
 
 
 class SoundRow(BaseModel):
@@ -111,6 +133,7 @@ class SoundFacts(SoundRow):
     cut_from: int | None
     follows: int | None
     states: list[dict[str, Any]]
+    revision: int
 
 
 class JobView(BaseModel):
@@ -268,4 +291,5 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         cut_from=sound.cut_from,
         follows=sound.follows,
         states=sound.states or [],
+        revision=sound.revision or 0,
     )

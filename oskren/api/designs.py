@@ -12,10 +12,10 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
-from oskren.api.common import InLibrary, InStudio, small
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed, small
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Mix, sounding
+from oskren.core.nodes.model import Member, Mix, sounding
 from oskren.core.stacking.difference import differences
 from oskren.core.words.names import legal
 from oskren.store import designs as kept
@@ -31,6 +31,7 @@ class DesignView(BaseModel):
     mix: Mix
     created: str
     project: int
+    revision: int = 0
 
 
 class NewDesign(BaseModel):
@@ -75,7 +76,7 @@ def designs(library: InLibrary) -> list[DesignView]:
 
 
 def _view(row: Design) -> DesignView:
-    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created, project=row.project)
+    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created, project=row.project, revision=row.revision or 0)
 
 
 @router.post("/designs")
@@ -85,9 +86,26 @@ def add_design(library: InLibrary, new: NewDesign) -> DesignView:
 
 
 @router.put("/designs/{number}")
-def save_design(library: InLibrary, number: int, new: NewDesign) -> DesignView:
+def save_design(studio: InStudio, library: InLibrary, page: InPage, number: int, new: NewDesign, based_on: BasedOn = None) -> DesignView:
     """Keep a design as it is now."""
-    return _view(kept.save(library, number, new.name, new.mix))
+    row = kept.save(library, number, new.name, new.mix, based_on)
+    changed(studio, library, page, "design", number)
+    return _view(row)
+
+
+@router.get("/designs/{number}")
+def one_design(library: InLibrary, number: int) -> DesignView:
+    """A design as it is kept."""
+    return _view(kept.design(library, number)[0])
+
+
+@router.post("/designs/{number}/layers")
+def add_layer(studio: InStudio, library: InLibrary, page: InPage, number: int, layer: Member) -> DesignView:
+    """Put one more layer into a design as it is now, whoever has it open."""
+    row, mix = kept.design(library, number)
+    row = kept.save(library, number, row.name, mix.model_copy(update={"members": (*mix.members, layer)}))
+    changed(studio, library, page, "design", number)
+    return _view(row)
 
 
 @router.delete("/designs/{number}")

@@ -4,28 +4,31 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+import zipfile
 from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, File, Query, Response, UploadFile
+from fastapi import APIRouter, Depends, Query, Request, Response
 from fastapi.responses import FileResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, ValidationError
 from pydantic_core import to_json
 from starlette.background import BackgroundTask
 
-from oskren.api.common import InLibrary, InStudio, SoundFacts, SoundRow, Started, facts_of, rows_of, started
+from oskren.api.common import InLibrary, InPage, InStudio, InUploads, SoundFacts, SoundRow, Started, facts_of, rows_of, started
+from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Step
+from oskren.core.nodes.heard import Heard
 from oskren.core.shipping.sheet import Target
 from oskren.core.words.conditions import Search, checked, parse, write
 from oskren.core.words.names import legal
-from oskren.store import Library, describing, keeping
+from oskren.store import Library, describing, keeping, undoing
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
 from oskren.work import handing, importing
 from oskren.work.jobs import Job
 from oskren.work.studio import Studio
+from oskren.work.uploads import Sending
 
 router = APIRouter(prefix="/lib/{library}", tags=["gather"])
 LONG_S = 600.0
@@ -80,6 +83,8 @@ class Changed(BaseModel):
 
     count: int
     edit: int
+    used: dict[str, list[str]] = {}
+    """Of sounds put into the trash: what they are used in, by the sound's name. It goes on sounding."""
 
 
 class Undone(BaseModel):
@@ -111,12 +116,11 @@ class Emptied(BaseModel):
 
 
 class Exporting(Among):
-    """Files out: sounds or a marked part, to a folder (the hand-over folder when none is given), through a chain."""
+    """Files out: sounds as they were heard, to a folder (the hand-over folder when none is given)."""
 
-    folder: str = ""
+    folder: str = Field("", max_length=4000)
     target: Target = Target()
-    part: tuple[float, float] | None = None
-    chain: list[Step] = []
+    heard: Heard = Heard()
 
 
 class ToImport(BaseModel):
@@ -193,10 +197,10 @@ def sound(library: InLibrary, number: int) -> SoundFacts:
 
 
 @router.patch("/sounds/{number}")
-def change_sound(library: InLibrary, number: int, change: Change) -> SoundFacts:
+def change_sound(library: InLibrary, page: InPage, number: int, change: Change) -> SoundFacts:
     """Describe a sound; the audio stays as it is."""
     before = library.sound(number)
-    describing.edit(library, [number], change, f"{before.name}: {_named(change)}")
+    describing.edit(library, [number], change, f"{before.name}: {_named(change)}", actor=page)
     return facts_of(library, library.sound(number))
 
 
@@ -205,34 +209,35 @@ def _named(change: Change) -> str:
 
 
 @router.post("/edit")
-def edit_sounds(library: InLibrary, editing: Editing) -> Changed:
+def edit_sounds(library: InLibrary, page: InPage, editing: Editing) -> Changed:
     """Describe many sounds at once; one undo takes it back."""
     numbers = numbers_of(library, editing)
     if not numbers:
         raise OskrenError("No sounds are chosen; mark rows or narrow the search first.")
-    return Changed(count=len(numbers), edit=describing.edit(library, numbers, editing.change))
+    used = describing.used_in(library, numbers) if editing.change.trashed else {}
+    return Changed(count=len(numbers), edit=describing.edit(library, numbers, editing.change, actor=page), used=used)
 
 
 @router.post("/edit/undo")
-def undo_edit(library: InLibrary) -> Undone:
-    """Take back the last change of descriptions."""
-    return Undone(title=describing.take_back(library))
+def undo_edit(library: InLibrary, page: InPage) -> Undone:
+    """Take back the last thing this page did: descriptions, sets, categories, excerpts, deletions."""
+    return Undone(title=undoing.take_back(library, page))
 
 
 @router.post("/edit/redo")
-def redo_edit(library: InLibrary) -> Undone:
-    """Do the last change again that was taken back."""
-    return Undone(title=describing.take_back(library, again=True))
+def redo_edit(library: InLibrary, page: InPage) -> Undone:
+    """Do the last thing again that this page took back."""
+    return Undone(title=undoing.take_back(library, page, again=True))
 
 
 @router.post("/anchors")
-def propose_anchors(studio: InStudio, library: InLibrary, wanted: Anchoring) -> Started:
+def propose_anchors(studio: InStudio, library: InLibrary, page: InPage, wanted: Anchoring) -> Started:
     """Propose the anchors of many sounds anew, as a job; one undo takes it back."""
     numbers = numbers_of(library, wanted)
 
     def work(job: Job) -> dict[str, Any]:
-        found = importing.propose_anchors(studio, library, numbers, wanted.kind, job.progress)
-        return {"changed": describing.set_anchors(library, found)}
+        found, left = importing.propose_anchors(studio, library, numbers, wanted.kind, job.progress)
+        return {"changed": describing.set_anchors(library, found, page), "failed": left}
 
     return started(studio.jobs.start("anchors", f"Anchors of {len(numbers)} sounds", work))
 
@@ -257,10 +262,8 @@ def export_sounds(studio: InStudio, library: InLibrary, wanted: Exporting) -> St
     numbers = numbers_of(library, wanted)
     if not numbers:
         raise OskrenError("No sounds are chosen to export; mark rows first.")
-    folder = Path(wanted.folder).expanduser() if wanted.folder else Path(hand_over(studio, library))
-    if not folder.is_absolute():
-        raise OskrenError(f"{folder}: give the whole path of the folder, from the root of the disk.")
-    items = handing.items_of(studio, library, numbers, wanted.part, wanted.chain)
+    folder = whole_path(wanted.folder or hand_over(studio, library), "the folder to write to")
+    items = handing.items_of(studio, library, numbers, wanted.heard)
 
     def work(job: Job) -> dict[str, Any]:
         return handing.export(studio, library, items, wanted.target, folder, job.progress, job.flag.exists)
@@ -273,73 +276,117 @@ def hand_over(studio: Studio, library: Library) -> str:
     return str(keeping.setting(library, "hand over").get("folder") or studio.home.folder / "hand-over" / library.folder.name)
 
 
-@router.get("/sounds/{number}/file", response_class=FileResponse, responses={200: {"content": {"application/octet-stream": {}}}})
+def heard_so(heard: Annotated[str, Query(max_length=60_000)] = "") -> Heard:
+    """How sounds were heard, from a plain address: JSON, or nothing for dry."""
+    try:
+        return Heard.model_validate_json(heard) if heard else Heard()
+    except ValidationError as error:
+        raise OskrenError(f"How this was heard cannot be read ({error.errors()[0]['msg']}); choose it again.") from error
+
+
+FILE = {200: {"content": {"application/octet-stream": {}}}}
+
+
+@router.get("/sounds/{number}/file", response_class=FileResponse, responses=FILE)
 def sound_file(
-    studio: InStudio,
-    library: InLibrary,
-    number: int,
-    start: Annotated[float | None, Query(ge=0)] = None,
-    end: Annotated[float | None, Query(ge=0)] = None,
-    format: Literal["wav", "flac", "ogg"] = "wav",
+    studio: InStudio, library: InLibrary, number: int, heard: Annotated[Heard, Depends(heard_so)], format: Literal["wav", "flac", "ogg"] = "wav"
 ) -> FileResponse:
-    """A sound, or the part between start and end (s), as a file: what is dragged out of the browser."""
-    part = (start, end) if start is not None and end is not None else None
+    """A sound as it was heard, as a file: what is dragged out of the browser."""
     held = library.sound(number)
-    if part is None and held.audio and not held.chain and held.frames / held.rate > LONG_S:
+    if heard.dry and held.audio and not held.chain and held.frames / held.rate > LONG_S:
         # hours need not be rendered to be handed on: the file itself goes out
         whole = library.media(held.audio)
-        return FileResponse(whole, filename=legal(held.name) + whole.suffix)
-    [item] = handing.items_of(studio, library, [number], part)
-    folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
-    try:
-        bits: Literal[16, 24, 32] = 32 if held.bits == 32 and format == "wav" else 24
-        made = handing.export(studio, library, [item], Target(format=format, bits=bits), folder)
-        if made["failed"]:
-            raise OskrenError(made["failed"][0]["reason"])
-    except BaseException:
-        shutil.rmtree(folder, ignore_errors=True)
-        raise
-    path = Path(made["files"][0])
+        return FileResponse(whole, filename=legal(held.name) + whole.suffix, media_type="application/octet-stream")
+    folder, [path] = _rendered(studio, library, [number], heard, format)
     return FileResponse(path, filename=path.name, background=BackgroundTask(shutil.rmtree, folder, ignore_errors=True))
 
 
-def _import_job(studio: Studio, library: Library, paths: list[Path], name: str, refer: bool, afterwards: Path | None = None) -> Job:
-    def work(job: Job) -> dict[str, Any]:
-        try:
-            result = importing.import_paths(studio, library, paths, name, refer=refer, told=job.progress, stop=job.flag.exists, sent=afterwards)
-        finally:
-            if afterwards is not None:
-                shutil.rmtree(afterwards, ignore_errors=True)
-            importing.begin_follow_up(studio, library)
-        return {name: value for name, value in asdict(result).items() if name != "sounds"}
+@router.get("/files.zip", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}})
+def sound_files(
+    studio: InStudio,
+    library: InLibrary,
+    ids: Annotated[str, Query(max_length=20_000, pattern=r"^\d{1,15}(,\d{1,15})*$")],
+    heard: Annotated[Heard, Depends(heard_so)],
+    format: Literal["wav", "flac", "ogg"] = "wav",
+) -> FileResponse:
+    """Several sounds as they were heard, each under its own name in one zip: what is dragged out of the browser when several rows are chosen."""
+    numbers = list(dict.fromkeys(int(one) for one in ids.split(",")))
+    folder, paths = _rendered(studio, library, numbers, heard.model_copy(update={"part": None}), format)
+    packed = folder / "sounds.zip"
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as out:
+        for path in paths:
+            out.write(path, path.name)
+    background = BackgroundTask(shutil.rmtree, folder, ignore_errors=True)
+    return FileResponse(packed, filename=f"{len(paths)} sounds.zip", media_type="application/zip", background=background)
 
-    return studio.jobs.start("import", f"Importing {name}", work)
+
+def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard, format_: Literal["wav", "flac", "ogg"]) -> tuple[Path, list[Path]]:
+    """Sounds as files in a folder of their own; what goes over full scale stays float."""
+    items = handing.items_of(studio, library, numbers, heard)
+    folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
+    try:
+        files_: list[Path] = []
+        for number, item in zip(numbers, items, strict=True):
+            bits: Literal[16, 24, 32] = 32 if library.sound(number).bits == 32 and format_ == "wav" else 24
+            made = handing.export(studio, library, [item], Target(format=format_, bits=bits), folder)
+            if made["over"] and format_ == "wav":
+                made = handing.export(studio, library, [item], Target(format=format_, bits=32), folder)
+            if made["failed"]:
+                raise OskrenError(made["failed"][0]["reason"])
+            files_.append(Path(made["files"][0]))
+    except BaseException:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+    return folder, files_
 
 
 @router.post("/import")
 def import_files(studio: InStudio, library: InLibrary, wanted: ToImport) -> Started:
     """Import files and folders of this machine, as a job."""
-    paths = [Path(path).expanduser() for path in wanted.paths]
+    paths = [whole_path(path, "what is to be imported") for path in wanted.paths]
     for path in paths:
-        if not path.is_absolute():
-            raise OskrenError(f"{path}: give the whole path, from the root of the disk.")
         if not path.exists():
             raise OskrenError(f"{path}: there is no such file or folder; check the path.")
-    return started(_import_job(studio, library, paths, ", ".join(path.name for path in paths[:3]), wanted.refer))
+    name = ", ".join(path.name for path in paths[:3])
+
+    def work(job: Job) -> dict[str, Any]:
+        try:
+            result = importing.import_paths(studio, library, paths, name, refer=wanted.refer, told=job.progress, stop=job.flag.exists)
+        finally:
+            importing.begin_follow_up(studio, library)
+        return {name: value for name, value in asdict(result).items() if name != "sounds"}
+
+    return started(studio.jobs.start("import", f"Importing {name}", work))
 
 
-@router.post("/upload")
-def upload(studio: InStudio, library: InLibrary, files: Annotated[list[UploadFile], File()], name: str = "dropped files") -> Started:
-    """Import files sent by the browser (drag and drop); folders keep their names as words for the proposals."""
-    folder = Path(tempfile.mkdtemp(prefix="upload-", dir=studio.home.folder / "run"))
-    try:
-        for file in files:
-            parts = [legal(part) for part in (file.filename or "unnamed").split("/") if part.strip(". ")]
-            target = folder.joinpath(*(parts or ["unnamed"]))
-            target.parent.mkdir(parents=True, exist_ok=True)
-            with open(target, "wb") as out:
-                shutil.copyfileobj(file.file, out, 1 << 20)
-    except OSError as error:
-        shutil.rmtree(folder, ignore_errors=True)
-        raise OskrenError(f"The files could not be stored ({error.strerror}); free some space on Oskren's disk and drop them again.") from error
-    return started(_import_job(studio, library, [folder], name, False, afterwards=folder))
+class UploadBegun(BaseModel):
+    upload: str
+
+
+class UploadStored(BaseModel):
+    """How many bytes a file has that has arrived."""
+
+    bytes: int
+
+
+@router.post("/uploads")
+def begin_upload(library: InLibrary, uploads: InUploads, sending: Sending) -> UploadBegun:
+    """Begin to send files. What has arrived is imported when the page ends the upload, or goes away."""
+    return UploadBegun(upload=uploads.begin(sending.model_copy(update={"library": library.folder.name})))
+
+
+@router.post("/uploads/{upload}/file")
+async def send_file(
+    library: InLibrary, uploads: InUploads, upload: str, path: Annotated[str, Query(min_length=1, max_length=4000)], request: Request
+) -> UploadStored:
+    """Store one file (the body, as it is) under its path; folders keep their names as words for the proposals."""
+    return UploadStored(bytes=await uploads.store(upload, path, request.stream()))
+
+
+@router.post("/uploads/{upload}/end")
+def end_upload(studio: InStudio, library: InLibrary, uploads: InUploads, upload: str) -> Started:
+    """Import what was sent, as a job."""
+    job = uploads.end(studio, upload)
+    if job is None:
+        raise OskrenError("Nothing was sent: what was dropped holds no files.")
+    return started(job)

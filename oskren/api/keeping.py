@@ -10,9 +10,9 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
-from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.common import InLibrary, InPage, InStudio, Started, started
+from oskren.api.doors import whole_path
 from oskren.api.gather import Among, hand_over, numbers_of
-from oskren.core.errors import OskrenError
 from oskren.core.words.categories import Category
 from oskren.store import keeping, tree
 from oskren.store.tables import SavedSearch, Sound, SoundSet, Watched
@@ -146,21 +146,21 @@ def categories(library: InLibrary) -> list[CategoryView]:
 
 
 @router.put("/categories")
-def put_category(library: InLibrary, category: Category) -> Category:
+def put_category(library: InLibrary, page: InPage, category: Category) -> Category:
     """Add a category, or give one its code and words."""
-    return tree.add(library, category.path, category.code, category.words)
+    return tree.add(library, category.path, category.code, category.words, page)
 
 
 @router.post("/categories/move")
-def move_category(library: InLibrary, wanted: Moving) -> Counted:
+def move_category(library: InLibrary, page: InPage, wanted: Moving) -> Counted:
     """Rename, move or merge a category; its sounds and what lies below go along."""
-    return Counted(count=tree.move(library, wanted.path, wanted.to))
+    return Counted(count=tree.move(library, wanted.path, wanted.to, page))
 
 
 @router.post("/categories/remove")
-def remove_category(library: InLibrary, wanted: Removing) -> Counted:
+def remove_category(library: InLibrary, page: InPage, wanted: Removing) -> Counted:
     """Delete a category; its sounds get another one."""
-    return Counted(count=tree.remove(library, wanted.path, wanted.instead))
+    return Counted(count=tree.remove(library, wanted.path, wanted.instead, page))
 
 
 @router.get("/categories.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})
@@ -170,9 +170,9 @@ def categories_csv(library: InLibrary) -> Response:
 
 
 @router.post("/categories.csv")
-def load_categories(library: InLibrary, table: Table) -> Counted:
+def load_categories(library: InLibrary, page: InPage, table: Table) -> Counted:
     """Load categories from CSV."""
-    return Counted(count=tree.import_csv(library, table.csv, replace=table.replace))
+    return Counted(count=tree.import_csv(library, table.csv, replace=table.replace, actor=page))
 
 
 @router.get("/sets")
@@ -182,28 +182,28 @@ def sets(library: InLibrary) -> list[SetView]:
 
 
 @router.post("/sets")
-def add_set(library: InLibrary, new: NewSet) -> Kept:
+def add_set(library: InLibrary, page: InPage, new: NewSet) -> Kept:
     """Begin a set, of chosen sounds or empty."""
-    return Kept(id=keeping.add_set(library, new.name, numbers_of(library, new)))
+    return Kept(id=keeping.add_set(library, new.name, numbers_of(library, new), page))
 
 
 @router.patch("/sets/{number}")
-def change_set(library: InLibrary, number: int, change: SetChange) -> Counted:
+def change_set(library: InLibrary, page: InPage, number: int, change: SetChange) -> Counted:
     """Rename a set, put sounds into it, move them in it, take them out."""
     if change.name is not None:
-        keeping.keep_set(library, number, name=change.name)
+        keeping.keep_set(library, number, name=change.name, actor=page)
     wanted = numbers_of(library, change)
     if change.take_out:
-        keeping.keep_set(library, number, sounds=[one for one in keeping.set_members(library, number) if one not in set(change.take_out)])
+        keeping.keep_set(library, number, sounds=[one for one in keeping.set_members(library, number) if one not in set(change.take_out)], actor=page)
     if wanted:
-        keeping.put_in_set(library, number, wanted, change.before)
+        keeping.put_in_set(library, number, wanted, change.before, page)
     return Counted(count=len(keeping.set_members(library, number)))
 
 
 @router.delete("/sets/{number}")
-def delete_set(library: InLibrary, number: int) -> Kept:
+def delete_set(library: InLibrary, page: InPage, number: int) -> Kept:
     """Delete a set; its sounds stay."""
-    keeping.forget(library, SoundSet, number)
+    keeping.forget(library, SoundSet, number, page)
     return Kept(id=number)
 
 
@@ -221,9 +221,9 @@ def keep_search(library: InLibrary, new: NewSearch) -> Kept:
 
 
 @router.delete("/searches/{number}")
-def delete_search(library: InLibrary, number: int) -> Kept:
+def delete_search(library: InLibrary, page: InPage, number: int) -> Kept:
     """Forget a saved search."""
-    keeping.forget(library, SavedSearch, number)
+    keeping.forget(library, SavedSearch, number, page)
     return Kept(id=number)
 
 
@@ -270,7 +270,7 @@ def watched(library: InLibrary) -> list[WatchedView]:
 @router.post("/watched")
 def watch(studio: InStudio, library: InLibrary, new: NewWatched) -> Started:
     """Watch a folder and scan it, as a job."""
-    path = Path(new.path).expanduser()
+    path = whole_path(new.path, "the folder to watch")
     watching.watch(library, path)
     return rescan(studio, library, str(path.resolve()))
 
@@ -311,19 +311,16 @@ def settings(studio: InStudio, library: InLibrary) -> Settings:
 @router.put("/settings")
 def keep_settings(studio: InStudio, library: InLibrary, wanted: Settings) -> Settings:
     """Pin folders; choose the hand-over folder (empty: one in Oskren's own folder)."""
-    if wanted.hand_over and not Path(wanted.hand_over).expanduser().is_absolute():
-        raise OskrenError(f"{wanted.hand_over}: give the whole path of the hand-over folder, from the root of the disk.")
+    folder = str(whole_path(wanted.hand_over, "the hand-over folder")) if wanted.hand_over else ""
     keeping.keep_setting(library, "pinned", {"folders": wanted.pinned})
-    keeping.keep_setting(library, "hand over", {"folder": wanted.hand_over and str(Path(wanted.hand_over).expanduser())})
+    keeping.keep_setting(library, "hand over", {"folder": folder})
     return settings(studio, library)
 
 
 @router.post("/backup")
 def back_up(studio: InStudio, library: InLibrary, wanted: Backup) -> Started:
     """Write the whole library into one file of a folder, as a job."""
-    folder = Path(wanted.folder).expanduser()
-    if not folder.is_absolute():
-        raise OskrenError(f"{folder}: give the whole path of the folder for the backup.")
+    folder = whole_path(wanted.folder, "the folder for the backup")
 
     def work(job: Job) -> dict[str, Any]:
         return {"path": str(backup.write(library, folder, job.progress))}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oskren.api.common import InLibrary, InStudio, SoundFacts, facts_of
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, SoundFacts, changed, facts_of
 from oskren.core.nodes.model import Chained, Node, Step, active, check_chain
 from oskren.core.steps import equaliser
 from oskren.store import following
@@ -91,9 +91,11 @@ class ResonanceView(BaseModel):
 
 
 @router.put("/sounds/{number}/chain")
-def set_chain(library: InLibrary, number: int, wanted: Chain) -> SoundFacts:
+def set_chain(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Chain, based_on: BasedOn = None) -> SoundFacts:
     """Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it."""
-    return facts_of(library, following.set_chain(library, number, wanted.chain))
+    sound = following.set_chain(library, number, wanted.chain, based_on)
+    changed(studio, library, page, "chain", number)
+    return facts_of(library, sound)
 
 
 @router.put("/sounds/{number}/states")

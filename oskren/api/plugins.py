@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InStudio
+from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.plugins import outside, shelf
 from oskren.core.plugins.shelf import Parameter, Plugin
@@ -51,7 +50,7 @@ def plugins() -> list[PluginView]:
 @router.post("")
 def open_plugin(studio: InStudio, wanted: ToOpenPlugin) -> list[PluginView]:
     """Look into a plug-in file, in a process of its own, and put what it holds on the shelf."""
-    return [_view(one) for one in studio.workers.submit("batch", outside.open_file, Path(wanted.path.strip()).expanduser()).result()]
+    return [_view(one) for one in studio.workers.submit("batch", outside.open_file, whole_path(wanted.path, "the plug-in")).result()]
 
 
 @router.post("/{key}/retry")

@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from pydantic import BaseModel, ConfigDict, Field
 
 from oskren.api.common import InLibrary, InStudio, InTakes, Started, started
+from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.devices.places import PLACES
 from oskren.devices.props import PROPS
@@ -313,7 +314,7 @@ class Offloading(Looking):
 
 def _card(running: Running, folder: str) -> Path:
     if folder.strip():
-        return Path(folder.strip()).expanduser()
+        return whole_path(folder, "the card")
     running.card.folder.mkdir(parents=True, exist_ok=True)
     return running.card.folder
 
@@ -330,7 +331,7 @@ def look_at_card(library: InLibrary, running: InRecorder, wanted: Looking) -> Ca
 def offload_card(studio: InStudio, library: InLibrary, running: InRecorder, wanted: Offloading) -> Started:
     """Copy, compare, name and import the takes of a card, as a job."""
     card = _card(running, wanted.folder)
-    second = Path(wanted.second.strip()).expanduser() if wanted.second.strip() else None
+    second = whole_path(wanted.second, "the second copies") if wanted.second.strip() else None
     offloading.look(library, card, wanted.template, wanted.notes.place, wanted.project)
 
     def work(job: Job) -> dict[str, Any]:

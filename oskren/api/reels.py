@@ -7,8 +7,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
-from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
 from oskren.api.gather import Among, numbers_of
+from oskren.core.errors import OskrenError
 from oskren.core.mending import reel as rules
 from oskren.core.mending.reel import Reel, Usable
 from oskren.core.mending.suggest import Suggestions
@@ -71,6 +72,9 @@ class ReelView(BaseModel):
     now: Node
     usable: Usable
     names: list[MarkName]
+    revision: int
+    refused: str = ""
+    """Why steps of the last save were not kept; the marks were."""
 
 
 class Typed(BaseModel):
@@ -88,8 +92,10 @@ class Judged(BaseModel):
     new_words: list[str]
 
 
-def _view(library: Library, number: int) -> ReelView:
+def _view(library: Library, number: int, refused: str = "") -> ReelView:
     name, reel = reels.load(library, number)
+    if not reel.takes:
+        raise OskrenError(f"{name} has no takes left; remove it and review them on a new reel.")
     takes = reels.takes(library, reel)
     lengths = {take.sound.id: take.seconds for take in takes}
     nodes = {take.sound.id: take.node for take in takes}
@@ -116,6 +122,8 @@ def _view(library: Library, number: int) -> ReelView:
         raw=rules.node_of(reel, nodes, raw=True),
         now=rules.node_of(reel, nodes),
         usable=rules.usable(reel),
+        revision=reels.revision_of(library, number),
+        refused=refused,
         names=[MarkName(id=mark.id, name=one, wrong=wrong) for mark, (one, wrong) in zip(kept, reels.names(library, reel, kept), strict=True)],
     )
 
@@ -142,10 +150,11 @@ def one_reel(library: InLibrary, number: int) -> ReelView:
 
 
 @router.put("/reels/{number}")
-def save_reel(library: InLibrary, number: int, reel: Reel) -> ReelView:
-    """Keep a reel as it is now: marks, chain, gap, template."""
-    reels.save(library, number, reel)
-    return _view(library, number)
+def save_reel(studio: InStudio, library: InLibrary, page: InPage, number: int, reel: Reel, based_on: BasedOn = None) -> ReelView:
+    """Keep a reel as it is now: marks, chain, gap, template. A step that would move marks is left out, and said; the marks are kept."""
+    refused = reels.save(library, number, reel, based_on)
+    changed(studio, library, page, "reel", number)
+    return _view(library, number, refused)
 
 
 @router.delete("/reels/{number}")

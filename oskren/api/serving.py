@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
+import os
 import secrets
 import socket
 import threading
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TextIO
 
 import typer
 import uvicorn
@@ -28,8 +33,45 @@ def free_port(host: str, wanted: int) -> int:
     raise OskrenError(f"{host}: the ports {wanted} to {wanted + 9} are all in use; give another with --port")
 
 
-def run(home: Path, host: str, port: int) -> None:
-    """Serve a home until interrupted; prints the address. Addresses other than loopback need the printed token."""
+@contextlib.contextmanager
+def held(home: Path) -> Iterator[TextIO]:
+    """Hold a home for this server alone; gives the file in which it says where it is.
+
+    Raises
+    ------
+    OskrenError
+        Saying who holds it, when another server does.
+    """
+    try:
+        home.mkdir(parents=True, exist_ok=True)
+        lock = open(home / "server.lock", "a+", encoding="utf-8")  # noqa: SIM115
+    except OSError as error:
+        raise OskrenError(f"{home}: cannot be used as Oskren's folder ({error.strerror}); choose another with --home") from error
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            lock.seek(0)
+            who = lock.read().strip() or "another process"
+            raise OskrenError(f"{home}: is in use by {who}; open that one, end it first, or give another folder with --home") from error
+        lock.truncate(0)
+        lock.write(f"the process {os.getpid()}")
+        lock.flush()
+        yield lock
+
+
+def run(home: Path, host: str, port: int, prepare: Callable[[], None] = lambda: None) -> None:
+    """Serve a home until interrupted; prints the address. Addresses other than loopback need the printed token.
+
+    ``prepare`` fills the home before, when this server holds it.
+    """
+    home = home.expanduser().resolve()
+    with held(home) as lock:
+        prepare()
+        _serve(home, host, port, lock)
+
+
+def _serve(home: Path, host: str, port: int, lock: TextIO) -> None:
     from oskren.api.app import make_app
 
     port = free_port(host, port)
@@ -38,5 +80,8 @@ def run(home: Path, host: str, port: int) -> None:
     application = make_app(home, token=token, host=host)
     # the worker that listening waits for is there before the first key is pressed
     threading.Thread(target=application.state.studio.workers.warm, daemon=True, name="warming up").start()
+    lock.truncate(0)
+    lock.write(f"the Oskren at http://{shown}:{port}/ (process {os.getpid()})")
+    lock.flush()
     typer.echo(f"Oskren is at http://{shown}:{port}/" + (f"?token={token}" if token else ""))
     uvicorn.run(application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)

@@ -11,7 +11,9 @@ from pydantic import BaseModel, Field
 from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
+from oskren.core.nodes.heard import Heard
 from oskren.core.shipping import manifest
 from oskren.core.shipping.sheet import Planned, Target
 from oskren.core.shipping.write import FileReport
@@ -32,8 +34,12 @@ class ToShip(BaseModel):
     name: str = Field("shipment", min_length=1, max_length=120)
     sounds: list[int] = Field(max_length=20_000)
     targets: list[Target] = Field(min_length=1, max_length=8)
-    folder: str = ""
+    heard: dict[int, Heard] = {}
+    """How sounds were heard, by id: they leave so. Those not named leave dry."""
+    folder: str = Field("", max_length=4000)
     project: int = 1
+    allowed: list[str] = Field([], max_length=20_000)
+    """Files (paths within the folder) that somebody else wrote and that may be written over."""
 
 
 class Preview(BaseModel):
@@ -66,12 +72,17 @@ class ShipmentView(ShipmentHead):
     unchanged: list[str]
 
 
+def _folder(studio: Studio, wanted: ToShip) -> Path:
+    return whole_path(wanted.folder, "the folder to ship to") if wanted.folder.strip() else studio.home.folder / "shipped"
+
+
 @router.post("/ship/preview")
 def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     """Names and problems, before anything is rendered."""
     if not wanted.sounds:
         return Preview(files=[], problems=0, tokens=TOKENS)
-    files = planned_files(studio, library, shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets))
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets, wanted.heard)
+    files = planned_files(studio, library, sheet, _folder(studio, wanted), wanted.allowed)
     return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
 
 
@@ -85,14 +96,12 @@ def _run(studio: Studio, library: Library, number: int, name: str) -> Job:
 @router.post("/ship")
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
     """Run a sheet as a job."""
-    folder = Path(wanted.folder).expanduser() if wanted.folder else studio.home.folder / "shipped"
-    if not folder.is_absolute():
-        raise OskrenError(f"{folder}: give the whole path of the folder to ship to.")
-    sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets)
-    problems = [one.problem for one in planned_files(studio, library, sheet) if one.problem]
+    folder = _folder(studio, wanted)
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets, wanted.heard)
+    problems = [one.problem for one in planned_files(studio, library, sheet, folder, wanted.allowed) if one.problem]
     if problems:
         raise OskrenError(problems[0])
-    number = shipping.begin(library, sheet, folder, wanted.project)
+    number = shipping.begin(library, sheet, folder, wanted.project, wanted.allowed)
     return started(_run(studio, library, number, wanted.name), number)
 
 
@@ -142,7 +151,7 @@ def resume(studio: InStudio, library: InLibrary, number: int) -> Started:
 @router.get("/shipments/{number}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})
 def manifest_file(library: InLibrary, number: int, table: bool = False) -> FileResponse:
     """The manifest beside the files: JSON, or CSV."""
-    name = "oskren-manifest.csv" if table else manifest.NAME
+    name = manifest.TABLE if table else manifest.NAME
     path = Path(_one(library, number).folder) / name
     if not path.exists():
         raise OskrenError(f"{path}: there is no manifest yet; it is written when files are finished.")

@@ -9,11 +9,11 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Node, Step
 from oskren.core.slicing import plan as planning
-from oskren.core.slicing.detect import Settings, threshold
+from oskren.core.slicing.detect import Settings, detect, threshold
 from oskren.core.slicing.plan import Plan
 from oskren.store import Library
 from oskren.store.tables import SlicePlan
@@ -43,13 +43,17 @@ class PlanView(BaseModel):
     floor_dbfs: float
     floor_visible: bool
     threshold_dbfs: float
+    revision: int
 
 
 class Move(BaseModel):
+    """Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start."""
+
     do: Literal["move"]
     id: int
     start_s: float | None = None
     end_s: float | None = None
+    by_s: float | None = Field(None, ge=-3600, le=3600)
 
 
 class Split(BaseModel):
@@ -108,6 +112,7 @@ def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan)
         floor_dbfs=levels.floor_dbfs,
         floor_visible=levels.floor_visible,
         threshold_dbfs=threshold(levels, plan.settings),
+        revision=slices.revision_of(library, number),
     )
 
 
@@ -118,44 +123,52 @@ def plan(studio: InStudio, library: InLibrary, number: int) -> PlanView:
 
 
 @router.put("/plans/{number}")
-def save_plan(studio: InStudio, library: InLibrary, number: int, wanted: Plan) -> PlanView:
+def save_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Plan, based_on: BasedOn = None) -> PlanView:
     """Keep a plan as given: undo, redo, and changes of the finish."""
     node, _ = slices.plan_of(studio, library, number)
     planning.finish_chain(wanted.finish)
     ordered = sorted(wanted.slices, key=lambda piece: piece.start_s)
     if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
         raise OskrenError("Two slices of this plan overlap; it was not kept.")
-    slices.save(library, number, node, wanted)
+    slices.save(library, number, node, wanted, based_on)
+    changed(studio, library, page, "plan", number)
     return _view(studio, library, number, node, wanted)
 
 
 @router.post("/plans/{number}/find")
-def find_slices(studio: InStudio, library: InLibrary, number: int, settings: Settings) -> PlanView:
+def find_slices(studio: InStudio, library: InLibrary, page: InPage, number: int, settings: Settings) -> PlanView:
     """Find anew with other settings; what was corrected by hand stays."""
     node, before = slices.plan_of(studio, library, number)
-    after = slices.find(studio, library, node, before, settings)
-    slices.save(library, number, node, after)
+    levels = slices.levels(studio, library, node)  # measured outside the turn: it may take a while
+    with slices.turn(library, number):
+        node, before = slices.plan_of(studio, library, number)
+        after = planning.refound(before, settings, detect(levels, settings))
+        slices.save(library, number, node, after)
+    changed(studio, library, page, "plan", number)
     return _view(studio, library, number, node, after)
 
 
 @router.post("/plans/{number}/edit")
-def edit_plan(studio: InStudio, library: InLibrary, number: int, wanted: Edited) -> PlanView:
-    """Correct one slice."""
-    node, before = slices.plan_of(studio, library, number)
+def edit_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Edited) -> PlanView:
+    """Correct one slice of the plan as it is now: edits that come at once are made in turn."""
+    node, _ = slices.plan_of(studio, library, number)
     seconds = slices.levels(studio, library, node).seconds
     edit = wanted.edit
-    match edit:
-        case Move():
-            after = planning.move(before, edit.id, edit.start_s, edit.end_s, seconds)
-        case Split():
-            after = planning.split(before, edit.id, edit.at_s)
-        case Merge():
-            after = planning.merge(before, edit.id)
-        case Drop():
-            after = planning.drop(before, edit.id, edit.dropped)
-        case Add():
-            after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
-    slices.save(library, number, node, after)
+    with slices.turn(library, number):
+        node, before = slices.plan_of(studio, library, number)
+        match edit:
+            case Move():
+                after = planning.move(before, edit.id, planning.moved_start(before, edit.id, edit.start_s, edit.by_s), edit.end_s, seconds)
+            case Split():
+                after = planning.split(before, edit.id, edit.at_s)
+            case Merge():
+                after = planning.merge(before, edit.id)
+            case Drop():
+                after = planning.drop(before, edit.id, edit.dropped)
+            case Add():
+                after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
+        slices.save(library, number, node, after)
+    changed(studio, library, page, "plan", number)
     return _view(studio, library, number, node, after)
 
 

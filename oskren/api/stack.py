@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
+from oskren.api.asking import InQuestion
 from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.designs import DesignView
 from oskren.api.mend import LevelAfter
@@ -16,6 +17,8 @@ from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.chains import chain_in
+from oskren.core.nodes.heard import Heard
+from oskren.core.nodes.missing import lacking
 from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, sounding, thawed
 from oskren.core.stacking import tune
 from oskren.core.stacking.crowding import Crowding
@@ -36,7 +39,7 @@ class Placed(BaseModel):
 
     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
-    to what it was before.
+    to what it was before, ``missing`` which file it lacks: it is passed over, the rest sounds.
     """
 
     id: str
@@ -50,6 +53,7 @@ class Placed(BaseModel):
     whole_s: float
     line: list[list[float]]
     stale: bool
+    missing: str = ""
 
 
 class Speaker(BaseModel):
@@ -213,6 +217,7 @@ def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
     renderer = studio.renderer(library)
     shape = renderer.output_shape(mix)
     rate = renderer.mix_rate(mix)
+    gone = library.media_found(mix)[1]
     placed = []
     for member in mix.members:
         _, own, start = renderer.placed(mix, member)
@@ -232,6 +237,7 @@ def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
                 anchor_s=way.to_output(member.anchor_s),
                 whole_s=renderer.output_shape(member.node).seconds,
                 line=_line([list(knot) for knot in zip(way.outputs, way.inputs, strict=True)]),
+                missing=next((gone[audio] for audio in lacking(node, gone)), ""),
                 stale=member.frozen is not None and member.frozen.of is not None and node_hash(member.frozen.of) != node_hash(unfrozen),
             )
         )
@@ -247,13 +253,14 @@ def _line(knots: list[list[float]]) -> list[list[float]]:
 
 
 @router.post("/stack/sum")
-def measure_sum(studio: InStudio, library: InLibrary, mix: Mix) -> Sum:
-    """Render the sum and read its meters."""
+async def measure_sum(question: InQuestion, mix: Mix) -> Sum:
+    """Render the sum and read its meters. Ends by itself when nobody waits for it any more."""
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_momentary_lufs", "max_short_term_lufs")
+    mix = await question.present(mix)
     if not sounding(mix):
         return Sum(**dict.fromkeys(names), seconds=0.0, facts=None, warning="", over=False)
     # meters may take their time: what is being heard goes first
-    found = studio.workers.submit("batch", tasks.sum_meters, studio.place(library, mix), mix.model_dump(mode="json")).result()
+    found = await question.answered(tasks.sum_meters, mix)
     facts = SumFacts(**found["facts"])
     measures: dict[str, Any] = {name: found["measures"][name] for name in names}
     warning, over = warned(mix, measures["true_peak_dbtp"], facts)
@@ -261,18 +268,18 @@ def measure_sum(studio: InStudio, library: InLibrary, mix: Mix) -> Sum:
 
 
 @router.post("/stack/crowding")
-def crowded(studio: InStudio, library: InLibrary, mix: Mix) -> Crowding:
-    """Which layers share a band, and when; with a dip offered, and what it would do, measured."""
-    return Crowding(**studio.workers.submit("batch", tasks.crowding, studio.place(library, mix), mix.model_dump(mode="json")).result())
+async def crowded(question: InQuestion, mix: Mix) -> Crowding:
+    """Which layers share a band, and when; with a dip offered, and what it would do, measured. Ends when nobody waits for it any more."""
+    return Crowding(**await question.answered(tasks.crowding, await question.present(mix)))
 
 
 @router.post("/stack/levels")
-def step_levels(studio: InStudio, library: InLibrary, wanted: OneChain) -> list[LevelAfter]:
-    """Level before and after each step of a layer, a group, or the sum, as the sound goes through it."""
+async def step_levels(question: InQuestion, wanted: OneChain) -> list[LevelAfter]:
+    """Level before and after each step of a layer, a group, or the sum, as the sound goes through it. Ends when nobody waits for it any more."""
     node, ids = chain_in(wanted.mix, wanted.id)
     if not node.chain or not sounding(wanted.mix):
         return []
-    found = studio.workers.submit("batch", tasks.chain_levels, studio.place(library, node), node.model_dump(mode="json"), ids).result()
+    found = await question.answered(tasks.chain_levels, await question.present(node), ids)
     return [LevelAfter(**one) for one in found]
 
 
@@ -284,6 +291,20 @@ def new_layer(studio: InStudio, library: InLibrary, sound: Annotated[int | None,
     return work.layer_of_sound(library, sound) if sound is not None else work.layer_of_design(studio, library, design or 0)
 
 
+class LayerHeard(BaseModel):
+    """A sound to be a layer as it was heard, in a sum of a layout."""
+
+    sound: int
+    heard: Heard = Heard()
+    layout: str = Field("stereo", max_length=16)
+
+
+@router.post("/stack/layer")
+def layer_as_heard(studio: InStudio, library: InLibrary, wanted: LayerHeard) -> Member:
+    """A layer that sounds as a sound was heard; it is in no design yet."""
+    return work.layer_as_heard(studio, library, wanted.sound, wanted.heard, wanted.layout)
+
+
 @router.post("/stack/tones")
 def tones(studio: InStudio, library: InLibrary, mix: Mix) -> list[Tone]:
     """The fundamental of every layer, as it is heard after its pitch and chain."""
@@ -291,10 +312,12 @@ def tones(studio: InStudio, library: InLibrary, mix: Mix) -> list[Tone]:
 
 
 def _tones(studio: Studio, library: Any, mix: Mix) -> list[Tone]:
-    nodes = [member_node(member) for member in mix.members]
-    found = studio.workers.live(tasks.tones, studio.place(library, *nodes), [node.model_dump(mode="json") for node in nodes])
-    told = []
-    for member, (hz, sure) in zip(mix.members, found, strict=True):
+    mix, _ = studio.present(library, mix)
+    nodes = [member_node(member) for member in mix.members if not member.mute]
+    heard = studio.workers.live(tasks.tones, studio.place(library, *nodes), [node.model_dump(mode="json") for node in nodes])
+    told, left = [], iter(heard)
+    for member in mix.members:
+        hz, sure = (None, None) if member.mute else next(left)
         tonal = hz is not None and (sure or 0.0) >= tune.TONAL
         note, cents = tune.note_of(hz) if tonal and hz is not None else ("", 0.0)
         told.append(Tone(id=member.id, hz=round(hz, 3) if tonal and hz is not None else None, confidence=sure or 0.0, note=note, cents=round(cents, 1)))

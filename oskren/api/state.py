@@ -5,19 +5,21 @@ from __future__ import annotations
 import asyncio
 import queue
 from collections.abc import AsyncIterable
-from pathlib import Path
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
 import oskren
 from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
+from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
+from oskren.core.words.conditions import MOST_WORDS
 from oskren.store.asking import Asked
 from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
+from oskren.work.jobs import Job
 
 router = APIRouter(tags=["state"])
 
@@ -78,14 +80,14 @@ def state(studio: InStudio) -> State:
 @router.post("/libraries")
 def add_library(studio: InStudio, new: NewLibrary) -> LibraryView:
     """Make a library."""
-    from oskren.store.home import slug
-
-    name = slug(new.name)
-    if name in studio.home.names():
+    if not new.name.strip():
+        raise OskrenError("A library needs a name; type one.")
+    if studio.home.called(new.name) is not None:
         raise OskrenError(f"A library called '{new.name}' exists already; choose another name.")
-    library = studio.home.library(name, create=True)
+    folder = studio.home.free_folder(new.name)
+    library = studio.home.library(folder, create=True)
     (library.folder / "title").write_text(new.name.strip())
-    return LibraryView(slug=name, name=library.name, sounds=0)
+    return LibraryView(slug=folder, name=library.name, sounds=0)
 
 
 class Restoring(BaseModel):
@@ -100,7 +102,12 @@ def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
     """Open a backup of a library."""
     from oskren.work import backup
 
-    library = backup.restore(studio.home, Path(wanted.path).expanduser(), wanted.name)
+    library = backup.restore(studio.home, whole_path(wanted.path, "the backup"), wanted.name)
+
+    def find_again(job: Job) -> dict[str, Any]:
+        return {"back": backup.relink(studio, library, job.progress, job.flag.exists)}
+
+    studio.jobs.start("relink", f"Finding the files of {library.name} again", find_again)
     return LibraryView(slug=library.folder.name, name=library.name, sounds=library.search(Asked(limit=1)).total)
 
 
@@ -123,8 +130,10 @@ def counts(library: InLibrary) -> Counts:
 
 
 @router.get("/lib/{library}/find")
-def find(library: InLibrary, q: str) -> list[Hit]:
+def find(library: InLibrary, q: Annotated[str, Query(max_length=400)]) -> list[Hit]:
     """Sounds and designs whose words match."""
+    if len(q.split()) > MOST_WORDS:
+        raise OskrenError(f"Looking for anything takes up to {MOST_WORDS} words; leave out those that matter least.")
     with library.reading() as session:
         numbers = library.columns.search(session, Asked(words=q, limit=8)).ids
         hits = [Hit(kind="sound", id=number, name=sound.name, sound=row_of(sound)) for number in numbers if (sound := session.get(Sound, number)) is not None]
@@ -155,7 +164,8 @@ async def events(studio: InStudio) -> AsyncIterable[ServerSentEvent]:
         quiet = 0.0
         while True:
             try:
-                yield ServerSentEvent(data=changes.get_nowait(), event="job")
+                kind, data = changes.get_nowait()
+                yield ServerSentEvent(data=data, event=kind)
                 quiet = 0.0
             except queue.Empty:
                 await asyncio.sleep(0.05)

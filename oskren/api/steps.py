@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InStudio
 from oskren.core.nodes.model import Node, leaves
+from oskren.core.nodes.ranges import ranges as hard_ranges
 from oskren.core.steps import describe, finding
 from oskren.core.steps.base import Picture, checked
 from oskren.store import following
@@ -112,3 +113,9 @@ def find_steps(library: InLibrary, wish: Annotated[str, Query(max_length=200)] =
     """Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish."""
     found = [FoundStep(kind=match.key, setting=match.setting) for match in finding.find(wish)]
     return Found(steps=found, chains=[FoundChain(id=number, name=name, told=told) for number, name, told in following.found(library, wish)])
+
+
+@router.get("/ranges")
+def ranges() -> dict[str, dict[str, tuple[float | None, float | None]]]:
+    """Lowest and highest value of every number people type, by model; null where there is no end."""
+    return hard_ranges()

@@ -20,6 +20,7 @@ from oskren.core.vary.recipe import Recipe
 
 FORMAT, VERSION = "oskren-bundle", 3
 READS = (1, 2, 3)
+LONGEST_NAME = 200
 MOST_FILES, MOST_BYTES, MOST_TEXT = 512, 4 << 30, 64 << 20
 
 
@@ -111,7 +112,18 @@ def load(path: Path, folder: Path) -> Bundle:
     try:
         with zipfile.ZipFile(path) as archive:
             return _load(path, archive, folder, unpacked)
-    except (zipfile.BadZipFile, zlib.error, NotImplementedError, KeyError, json.JSONDecodeError, UnicodeDecodeError, EOFError, RecursionError) as error:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        NotImplementedError,
+        KeyError,
+        json.JSONDecodeError,
+        UnicodeDecodeError,
+        EOFError,
+        RecursionError,
+        RuntimeError,
+        OSError,
+    ) as error:
         _remove(unpacked)
         raise OskrenError(f"{path}: is not a bundle (a zip with a design.json in it) or is damaged; save it again") from error
     except ValidationError as error:
@@ -148,7 +160,7 @@ def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Pat
 
     def source(inside: str) -> dict[str, Any]:
         if inside not in sources:
-            file = folder / f"{len(sources):03d}-{PurePosixPath(inside).name}"
+            file = folder / f"{len(sources):03d}{PurePosixPath(inside).suffix[:12]}"
             folder.mkdir(parents=True, exist_ok=True)
             unpacked.append(file)
             with archive.open(inside) as packed, open(file, "wb") as out:
@@ -181,4 +193,5 @@ def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Pat
     if missing:
         raise OskrenError(f"{path}: the sound {missing[0][:12]} of the design is not in the bundle; save it again")
     recipe = Recipe.model_validate(document["recipe"]) if document.get("recipe") else None
-    return Bundle(str(document.get("name") or path.stem), mix, recipe, audio)
+    name = str(document.get("name") or path.stem).encode(errors="replace").decode().replace("\0", "")[:LONGEST_NAME]
+    return Bundle(name, mix, recipe, audio)

@@ -2,7 +2,18 @@
 
 
 class OskrenError(Exception):
-    """Something asked for cannot be done; the message says what, to which thing, and what can be done."""
+    """Something asked for cannot be done; the message says what, to which thing, and what can be done.
+
+    ``status`` is what a server answers with (HTTP).
+    """
+
+    status = 422
+
+
+class Conflict(OskrenError):
+    """What was to be changed has been changed by somebody else since it was read."""
+
+    status = 409
 
 
 class AudioFileError(OskrenError):

@@ -63,6 +63,7 @@ def _said(recording: Recording, number: int) -> Metadata:
 
 def build(home: Path, say: Callable[[str], None]) -> None:
     """Make the demo data in a folder unless it is there already; an unfinished build is begun anew."""
+    home = home.expanduser().resolve()
     done = home / "demo.version"
     if done.exists() and done.read_text() == VERSION:
         return

@@ -73,6 +73,12 @@ def describe(library: Library, number: int, notes: ArrivalNotes | None = None, n
 # ---- photos
 
 
+def ending_of(data: bytes) -> str:
+    """The ending of a picture by its first bytes; empty when it is no JPEG, PNG or WebP."""
+    ending = next((ending for magic, ending in PICTURES.items() if data.startswith(magic)), "")
+    return "" if ending == ".webp" and data[8:12] != b"WEBP" else ending
+
+
 def add_photo(library: Library, number: int, name: str, data: bytes) -> str:
     """Keep a photo with an arrival; the name of its file.
 
@@ -81,8 +87,8 @@ def add_photo(library: Library, number: int, name: str, data: bytes) -> str:
     OskrenError
         When it is no JPEG, PNG or WebP picture, or too large.
     """
-    ending = next((ending for magic, ending in PICTURES.items() if data.startswith(magic)), "")
-    if not ending or (ending == ".webp" and data[8:12] != b"WEBP"):
+    ending = ending_of(data)
+    if not ending:
         raise OskrenError(f"{name}: is no picture Oskren can show; give a JPEG, PNG or WebP file.")
     if len(data) > LARGEST_PHOTO:
         raise OskrenError(f"{name}: is larger than {LARGEST_PHOTO >> 20} MB; make the photo smaller first.")

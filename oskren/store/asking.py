@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from oskren.core.errors import OskrenError
 from oskren.core.measure import likeness
 from oskren.core.measure.key import KEYS, scale
-from oskren.core.words.conditions import Condition, Kind, number
+from oskren.core.words.conditions import MOST_WORDS, Condition, Kind, number
 from oskren.core.words.conditions import kind_of as field_kind
 from oskren.store.columns import CODED, Columns, Mask, Whole
 from oskren.store.vector import FIELDS, MEASURED
@@ -46,11 +46,15 @@ def match_expression(query: str) -> str:
 def match_parts(query: str) -> list[str]:
     """The words and phrases of a question, each as an FTS5 expression."""
     parts: list[str] = []
+    words: list[str] = []
     for phrase, word in _PHRASE.findall(query):
         if phrase and (inner := re.findall(r"\w+", phrase)):
             parts.append('"' + " ".join(inner) + '"')
-        parts += [f'"{piece}"*' for piece in re.findall(r"[^\W\d_]+|\d+", word)]
-    return parts
+        words += re.findall(r"[^\W\d_]+|\d+", word)
+    # what begins another word is found with it
+    words = list(dict.fromkeys(words))[: 4 * MOST_WORDS]
+    kept = [word for word in words if not any(other != word and other.startswith(word) for other in words)]
+    return (parts + [f'"{word}"*' for word in kept])[:MOST_WORDS]
 
 
 @dataclass
@@ -176,12 +180,24 @@ class Asking(Columns):
             held = self._vectors[:, FIELDS.index("clipped")] > 0 if name == "clipped" else self._plain[name]
             return held if values[0] == "yes" else ~held
         if kind == "text":
-            return self._text(session, name, how, [value.lower() for value in values])
+            return self._text(session, name, how, [value.casefold() for value in values])
         if name in ("set", "arrival"):
-            table = "sets" if name == "set" else "arrivals"
-            wanted = [str(row[0]) for row in session.execute(text(f"SELECT id, name FROM {table}")) if row[1] in values or str(row[0]) in values]
+            table, folded = "sets" if name == "set" else "arrivals", {value.casefold() for value in values}
+            wanted = [str(row[0]) for row in session.execute(text(f"SELECT id, name FROM {table}")) if row[1].casefold() in folded or str(row[0]) in values]
             return self._facet(name, wanted, project)
-        return self._facet(name, list(values), project)
+        return self._facet(name, self._as_filed(name, values), project)
+
+    def _as_filed(self, name: str, values: Sequence[str]) -> list[str]:
+        """Values of a choice as they stand in the library, however their letters were typed; all that are meant when there are several."""
+        found: list[str] = []
+        for value in values:
+            folded = value.casefold()
+            if name in ("category", "folder"):
+                labels = {label[: len(value)] for label in self._labels[name] if label.casefold() == folded or label.casefold().startswith(folded + "/")}
+            else:
+                labels = {label for label in self._labels.get(name, ()) if label.casefold() == folded}
+            found += sorted(labels) or [value]
+        return found
 
     def _values(self, name: str) -> NDArray[Any]:
         if name == "length":
@@ -196,16 +212,16 @@ class Asking(Columns):
 
     def _text(self, session: Session, name: str, how: str, values: list[str]) -> Mask:
         if name == "folder":
-            good = np.array([_fits(label.lower(), how, values) for label in self._labels["folder"]], bool)
+            good = np.array([_fits(label.casefold(), how, values) for label in self._labels["folder"]], bool)
             return good[self._codes["folder"]] if len(good) else np.zeros(len(self.ids), bool)
         if name == "name":
-            return np.fromiter((_fits(said, how, values) for said in self._plain["name"]), bool, len(self.ids))
+            return np.fromiter((_fits(said.casefold(), how, values) for said in self._plain["name"]), bool, len(self.ids))
         if name in NOTED:
-            rows = session.execute(text(f"SELECT id, lower(json_extract(notes, '$.{name}')) FROM arrivals WHERE notes != '{{}}'"))
-            return self._of_arrivals([number_ for number_, said in rows if said and _fits(said, how, values)])
+            rows = session.execute(text(f"SELECT id, json_extract(notes, '$.{name}') FROM arrivals WHERE notes != '{{}}'"))
+            return self._of_arrivals([number_ for number_, said in rows if said and _fits(said.casefold(), how, values)])
         column = {"notes": "notes", "rights": "rights"}[name]
-        rows = session.execute(text(f"SELECT id, lower({column}) FROM sounds WHERE {column} != ''"))
-        return self._mask_of(np.array(sorted(number_ for number_, said in rows if _fits(said, how, values)), np.int64))
+        rows = session.execute(text(f"SELECT id, {column} FROM sounds WHERE {column} != ''"))
+        return self._mask_of(np.array(sorted(number_ for number_, said in rows if _fits(said.casefold(), how, values)), np.int64))
 
     def _own(self, session: Session, name: str, kind: Kind, condition: Condition) -> Mask:
         path = '$."' + name.replace('"', "") + '"'
@@ -217,8 +233,8 @@ class Asking(Columns):
         elif kind == "date":
             good = _dated(np.array([str(value) for value in said], dtype=object), condition.how, condition.values)
         else:
-            wanted = [value.lower() for value in condition.values]
-            good = np.fromiter((_fits(str(value).lower(), condition.how, wanted) for value in said), bool, len(said))
+            wanted = [value.casefold() for value in condition.values]
+            good = np.fromiter((_fits(str(value).casefold(), condition.how, wanted) for value in said), bool, len(said))
         return self._mask_of(held[good] if len(held) else held)
 
     def _facet(self, name: str, values: list[str], project: int) -> Mask:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import delete, func, select, text
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from oskren.core.audio.layouts import possible
@@ -19,9 +19,12 @@ from oskren.core.words.names import SOUND_TOKENS, filled
 from oskren.core.words.propose import lessons
 from oskren.store.library import Library, keep_in_step
 from oskren.store.tables import Arrival, CategoryRow, Edit, FieldRow, Media, Sound, SoundPath, Use, now
+from oskren.store.undoing import note
 
 MARKS = ("glass", "amber", "coral", "plum", "sky")
-KEPT_EDITS = 200
+MOST_TOLD = 200
+"""Sounds that are looked up one by one when they are put into the trash."""
+
 MOST_AT_ONCE = 250_000
 
 WORKED_OUT = {"confirm", "naming", "numbered_from", "add_tags", "remove_tags", "anchor_s", "anchor_kind", "fields", "trashed", "layout"}
@@ -127,7 +130,7 @@ def _checked(session: Session, fields: dict[str, Any]) -> dict[str, Any]:
     return answer
 
 
-def edit(library: Library, numbers: Sequence[int], change: Change, title: str = "", told: Callable[[int, int], None] | None = None) -> int:
+def edit(library: Library, numbers: Sequence[int], change: Change, title: str = "", told: Callable[[int, int], None] | None = None, actor: str = "") -> int:
     """Change sounds in one transaction and keep what they were; the id of the edit, 0 when nothing was changed.
 
     A category given or confirmed by hand teaches the proposals. ``told`` may raise to cancel: then nothing is changed.
@@ -167,19 +170,12 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
             for path in with_parents([clean(change.category)]):
                 if session.get(CategoryRow, path) is None:
                     session.add(CategoryRow(path=path))
-        row = Edit(title=title or _said(change, len(before)), before=before, after=after)
-        session.execute(delete(Edit).where(Edit.undone))
-        session.add(row)
-        session.flush()
-        oldest = session.scalar(select(Edit.id).order_by(Edit.id.desc()).offset(KEPT_EDITS).limit(1))
-        if oldest is not None:
-            session.execute(delete(Edit).where(Edit.id <= oldest))
-        number = row.id
+        number = note(session, title or _said(change, len(before)), before, after, actor)
     library.columns.touch(*(int(one) for one in before))
     return number
 
 
-def set_anchors(library: Library, found: dict[int, tuple[float, str]]) -> int:
+def set_anchors(library: Library, found: dict[int, tuple[float, str]], actor: str = "") -> int:
     """Set anchors (seconds, kind) of many sounds as one edit; how many really moved."""
     before: dict[str, dict[str, Any]] = {}
     after: dict[str, dict[str, Any]] = {}
@@ -193,8 +189,7 @@ def set_anchors(library: Library, found: dict[int, tuple[float, str]]) -> int:
             keep_in_step(session, sound)
             after[str(number)] = {"measures": sound.measures}
         if before:
-            session.execute(delete(Edit).where(Edit.undone))
-            session.add(Edit(title=f"anchors of {len(before)} {'sound' if len(before) == 1 else 'sounds'}", before=before, after=after))
+            note(session, f"anchors of {len(before)} {'sound' if len(before) == 1 else 'sounds'}", before, after, actor)
     library.columns.touch(*(int(number) for number in before))
     return len(before)
 
@@ -216,27 +211,17 @@ def _teach(session: Session, taught: Counter[tuple[str, str]]) -> None:
         )
 
 
-def take_back(library: Library, again: bool = False) -> str:
-    """Undo the last edit (or do the last undone one again); its title. OskrenError when there is none."""
-    with library.writing() as session:
-        order = Edit.id.asc() if again else Edit.id.desc()
-        row = session.scalar(select(Edit).where(Edit.undone == again).order_by(order).limit(1))
-        if row is None:
-            raise OskrenError("There is nothing to do again." if again else "There is nothing to undo.")
-        values = row.after if again else row.before
-        numbers = [int(number) for number in values]
-        for at in range(0, len(numbers), 500):
-            for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers[at : at + 500]))):
-                for name, value in values[str(sound.id)].items():
-                    setattr(sound, name, value)
-                keep_in_step(session, sound)
-        row.undone = not again
-        title = row.title
-    library.columns.touch(*numbers)
-    return title
-
-
 # ---- trash
+
+
+def used_in(library: Library, numbers: Sequence[int]) -> dict[str, list[str]]:
+    """Names of what uses sounds, by the sound's name: what is told when they are put into the trash."""
+    found: dict[str, list[str]] = {}
+    for number in numbers[:MOST_TOLD]:
+        uses = uses_of(library, number)
+        if uses:
+            found[library.sound(number).name] = list(dict.fromkeys(f"{use['what']} {use['name']}" for use in uses))
+    return found
 
 
 def uses_of(library: Library, number: int) -> list[dict[str, Any]]:
@@ -286,7 +271,7 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
                     if not media.referred:
                         files.append(media.path)
                     session.delete(media)
-        for row in session.scalars(select(Edit)).all():
+        for row in session.scalars(select(Edit).where(Edit.kind == "sounds")).all():
             if {int(number) for number in row.before} & set(gone):
                 session.delete(row)
     for path in files:

@@ -13,6 +13,7 @@ from oskren.core.nodes.model import Mix, check_chain, node_hash, steps_of
 from oskren.core.stacking.swap import designs_in
 from oskren.store.keeping import note_uses
 from oskren.store.library import Library, node_of
+from oskren.store.revisions import step_on
 from oskren.store.tables import Design, PrintRow, Sound, Version, WantedAnswer
 
 MOST_LAYERS = 500
@@ -51,12 +52,13 @@ def add(library: Library, name: str, mix: Mix, project: int = 1) -> Design:
     return row
 
 
-def save(library: Library, number: int, name: str, mix: Mix) -> Design:
-    """Keep a design as it is now."""
+def save(library: Library, number: int, name: str, mix: Mix, based_on: int | None = None) -> Design:
+    """Keep a design as it is now; Conflict when it is not based on the revision that is kept."""
     if len(mix.members) > MOST_LAYERS:
         raise OskrenError(f"A design holds {MOST_LAYERS} layers at most; print some of them and use the print.")
     with library.writing() as session:
         row = _row(session, number)
+        step_on(row, based_on, row.name)
         check_chain(steps_of(mix), steps_of(Mix.model_validate(row.mix)))
         _refuse_cycles(session, number, mix)
         row.name, row.mix = name, mix.model_dump(mode="json")

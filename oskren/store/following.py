@@ -12,7 +12,9 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step, check_chain
 from oskren.core.steps import finding
 from oskren.store.library import Library
+from oskren.store.revisions import step_on
 from oskren.store.tables import SavedChain, Sound
+from oskren.store.undoing import note
 
 
 def _plain(chain: Sequence[Step]) -> list[Any]:
@@ -56,7 +58,7 @@ def found(library: Library, wish: str) -> list[tuple[int, str, str]]:
 def _spread(session: Session, row: SavedChain) -> list[int]:
     users = list(session.scalars(select(Sound.id).where(Sound.follows == row.id)))
     if users:
-        session.execute(update(Sound).where(Sound.follows == row.id).values(chain=row.chain))
+        session.execute(update(Sound).where(Sound.follows == row.id).values(chain=row.chain, revision=Sound.revision + 1))
     return users
 
 
@@ -89,22 +91,30 @@ def counts(library: Library) -> dict[int, int]:
     return {int(number): int(count) for number, count in rows}
 
 
-def give(library: Library, sounds: Sequence[int], number: int, *, linked: bool, after: bool = False) -> None:
+def give(library: Library, sounds: Sequence[int], number: int, *, linked: bool, after: bool = False, actor: str = "") -> None:
     """Put a saved chain on sounds, in one transaction: as a copy, instead of what they have or after it, or linked."""
     with library.writing() as session:
         row = _row(session, number)
+        were: dict[str, Any] = {}
+        became: dict[str, Any] = {}
         for sound in session.scalars(select(Sound).where(Sound.id.in_(sounds))):
+            were[str(sound.id)] = {"chain": sound.chain, "follows": sound.follows}
             sound.chain = [*sound.chain, *row.chain] if after and not linked else list(row.chain)
             sound.follows = number if linked else None
+            sound.revision += 1
+            became[str(sound.id)] = {"chain": sound.chain, "follows": sound.follows}
+        if were:
+            note(session, f"{row.name} on {len(were)} {'sound' if len(were) == 1 else 'sounds'}", were, became, actor)
     library.columns.touch(*sounds)
 
 
-def set_chain(library: Library, number: int, chain: Sequence[Step]) -> Sound:
+def set_chain(library: Library, number: int, chain: Sequence[Step], based_on: int | None = None) -> Sound:
     """Keep a sound's chain. One that follows a saved chain changes that, and with it all that follow it."""
     with library.writing() as session:
         sound = session.get(Sound, number)
         if sound is None:
             raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+        step_on(sound, based_on, sound.name)
         check_chain(chain, [Step.model_validate(step) for step in sound.chain or []])
         sound.chain = _plain(chain)
         touched = [number]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import threading
+import unicodedata
 from pathlib import Path
 
 from oskren.core.errors import OskrenError
@@ -15,9 +16,17 @@ from oskren.store.library import Library
 DEFAULT = "Library"
 
 
+LONGEST = 60
+
+
 def slug(name: str) -> str:
-    """Folder name of a library."""
-    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "library"
+    """Folder name of a library: its letters and digits, of any script, in small letters with hyphens between.
+
+    >>> slug("Salt & Glass"), slug("日本語"), slug("Пример 2")
+    ('salt-glass', '日本語', 'пример-2')
+    """
+    text = unicodedata.normalize("NFC", name).casefold()
+    return re.sub(r"[\W_]+", "-", text).strip("-")[:LONGEST].strip("-") or "library"
 
 
 class Home:
@@ -47,13 +56,35 @@ class Home:
             When there is no such library and ``create`` is not asked for.
         """
         known = self.names()
-        folder = slug(name) if name else (known[0] if known else slug(DEFAULT))
-        if folder not in known and not create:
+        folder = self.called(name) if name else (known[0] if known else None)
+        if folder is None and not create:
             raise OskrenError(f"There is no library '{name or DEFAULT}' in {self.folder}; there are: {', '.join(known) or 'none yet'}.")
+        if folder is None:
+            folder = self.free_folder(name or DEFAULT)
         with self._opening:
             if folder not in self._open:
                 self._open[folder] = Library(self.folder / "libraries" / folder)
             return self._open[folder]
+
+    def called(self, name: str) -> str | None:
+        """Folder of the library with a name: that of its folder, or its title; None when there is none."""
+        known = self.names()
+        wanted = name.strip().casefold()
+        titled = next((folder for folder in known if self._title(folder).casefold() == wanted), None)
+        return name if name in known else titled or (slug(name) if slug(name) in known and not self._title(slug(name)) else None)
+
+    def _title(self, folder: str) -> str:
+        """The title a library was given; empty when it goes by the name of its folder."""
+        title = self.folder / "libraries" / folder / "title"
+        try:
+            return title.read_text().strip() if title.exists() else ""
+        except (OSError, UnicodeDecodeError):
+            return ""
+
+    def free_folder(self, name: str) -> str:
+        """A folder for a new library: by its name, numbered where another library lies there."""
+        known, wanted = set(self.names()), slug(name)
+        return next(one for one in (wanted, *(f"{wanted}-{number}" for number in range(2, 10_000))) if one not in known)
 
     def close(self) -> None:
         for library in self._open.values():

@@ -13,17 +13,20 @@ from oskren.core.nodes.model import Node, hashes_in
 from oskren.core.words.conditions import COMPARISONS, FIELDS
 from oskren.store.library import Library
 from oskren.store.tables import FieldRow, Project, SavedSearch, SetMember, Setting, Sound, SoundSet, Use
+from oskren.store.undoing import note, search_as_is, set_as_is
 
 # ---- sets
 
 
-def add_set(library: Library, name: str, sounds: Sequence[int] = ()) -> int:
+def add_set(library: Library, name: str, sounds: Sequence[int] = (), actor: str = "") -> int:
     """Begin a set; its id."""
     with library.writing() as session:
         row = SoundSet(name=name.strip())
         session.add(row)
         session.flush()
         _fill(session, row.id, sounds)
+        session.flush()
+        note(session, f"the set {row.name}", {}, set_as_is(session, row.id), actor, "set")
     library.columns.touch_sets()
     return row.id
 
@@ -44,25 +47,43 @@ def set_members(library: Library, number: int) -> list[int]:
         return list(session.scalars(select(SetMember.sound_id).where(SetMember.set_id == number).order_by(SetMember.place)))
 
 
-def keep_set(library: Library, number: int, name: str | None = None, sounds: Sequence[int] | None = None) -> None:
+def keep_set(library: Library, number: int, name: str | None = None, sounds: Sequence[int] | None = None, actor: str = "") -> None:
     """Rename a set, or give it other sounds or another order."""
     with library.writing() as session:
         row = session.get(SoundSet, number)
         if row is None:
             raise OskrenError(f"There is no set {number}; it may have been removed.")
+        before = set_as_is(session, number)
         if name is not None:
             row.name = name.strip()
         if sounds is not None:
             _fill(session, number, sounds)
+        session.flush()
+        after = set_as_is(session, number)
+        if after != before:
+            note(session, _set_said(before, after), before, after, actor, "set")
     library.columns.touch_sets()
 
 
-def put_in_set(library: Library, number: int, sounds: Sequence[int], before: int | None = None) -> list[int]:
+def _set_said(before: dict[str, Any], after: dict[str, Any]) -> str:
+    """What was done to a set, in words."""
+    came = len(set(after["sounds"]) - set(before["sounds"]))
+    went = len(set(before["sounds"]) - set(after["sounds"]))
+    if before["name"] != after["name"]:
+        return f"the name of the set {after['name']}"
+    if came:
+        return f"{came} {'sound' if came == 1 else 'sounds'} put on the set {after['name']}"
+    if went:
+        return f"{went} {'sound' if went == 1 else 'sounds'} taken off the set {after['name']}"
+    return f"the order of the set {after['name']}"
+
+
+def put_in_set(library: Library, number: int, sounds: Sequence[int], before: int | None = None, actor: str = "") -> list[int]:
     """Put sounds into a set, or move them in it: before a sound of it, or at its end. The order it has then."""
     held = [one for one in set_members(library, number) if one not in set(sounds)]
     at = held.index(before) if before in held else len(held)
     order = [*held[:at], *dict.fromkeys(sounds), *held[at:]]
-    keep_set(library, number, sounds=order)
+    keep_set(library, number, sounds=order, actor=actor)
     return order
 
 
@@ -86,12 +107,14 @@ def keep_search(library: Library, name: str, asked: dict[str, Any]) -> int:
         return row.id
 
 
-def forget(library: Library, table: type[SavedSearch] | type[SoundSet], number: int) -> None:
+def forget(library: Library, table: type[SavedSearch] | type[SoundSet], number: int, actor: str = "") -> None:
     """Delete a saved search or a set; its sounds stay."""
     with library.writing() as session:
         row = session.get(table, number)
         if row is None:
             raise OskrenError(f"There is no such entry ({number}); it may have been removed already.")
+        kind, is_now = ("set", set_as_is) if table is SoundSet else ("search", search_as_is)
+        note(session, f"the {'set' if kind == 'set' else 'saved search'} {row.name} deleted", is_now(session, number), {}, actor, kind)
         session.delete(row)
     library.columns.touch_sets()
 

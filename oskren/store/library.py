@@ -53,10 +53,11 @@ _MIGRATING = threading.Lock()
 
 
 class Added(NamedTuple):
-    """The sound a file became, or was found to be."""
+    """The sound a file became, or was found to be; ``displaced`` are sounds whose only file that was before."""
 
     id: int
     fresh: bool
+    displaced: tuple[int, ...] = ()
 
 
 def _pragmas(connection: Any, _: Any) -> None:
@@ -119,9 +120,16 @@ class Library:
             raise OskrenError(f"{path}: the file of this sound is missing; put it back or import it again.")
         return path
 
-    def media_of(self, *nodes: Node) -> dict[str, str]:
-        """Paths of all originals that nodes are made of, as sent to workers."""
-        return {audio: str(self.media(audio)) for audio in {leaf.audio for node in nodes for leaf in leaves(node)}}
+    def media_found(self, *nodes: Node) -> tuple[dict[str, str], dict[str, str]]:
+        """Paths of the audio nodes are made of, as sent to workers; and for what cannot be had, a sentence that names it."""
+        found: dict[str, str] = {}
+        gone: dict[str, str] = {}
+        for audio in {leaf.audio for node in nodes for leaf in leaves(node)}:
+            try:
+                found[audio] = str(self.media(audio))
+            except OskrenError as error:
+                gone[audio] = str(error)
+        return found, gone
 
     def keep_media(self, audio: str, path: Path, *, refer: bool = False) -> None:
         """Copy a file into the library under its hash, or note where it lies; the original is never changed."""
@@ -215,7 +223,7 @@ class Library:
             lost = _displaced(session, _noted(found, sent), found.audio)
             session.merge(_path_row(found, known.id, sent))
         self.columns.touch(known.id, *lost)
-        return Added(known.id, fresh)
+        return Added(known.id, fresh, tuple(lost))
 
     def add_format(self, found: Examined, number: int, *, refer: bool, sent: Path | None = None) -> None:
         """Add a file that holds the recording of a known sound in another format; the better of both is what the sound is from now on."""

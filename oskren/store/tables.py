@@ -76,6 +76,7 @@ class Sound(Base):
     cut_from: Mapped[int | None] = mapped_column(Integer, index=True)
     follows: Mapped[int | None] = mapped_column(Integer, index=True)
     states: Mapped[list[Any]] = mapped_column(default=list)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
     measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
     row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     vector: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
@@ -148,7 +149,10 @@ class FieldRow(Base):
 
 
 class Edit(Base):
-    """A change of descriptions, kept so that it can be undone: values of every changed sound before and after."""
+    """Something done in a library, kept so that it can be undone by whoever did it (``actor``: the page).
+
+    ``before`` and ``after`` are values of every changed sound; for other kinds (set, tree) what was there before and after.
+    """
 
     __tablename__ = "edits"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -157,6 +161,8 @@ class Edit(Base):
     before: Mapped[dict[str, Any]] = mapped_column()
     after: Mapped[dict[str, Any]] = mapped_column()
     undone: Mapped[bool] = mapped_column(Boolean, default=False)
+    actor: Mapped[str] = mapped_column(String(40), default="")
+    kind: Mapped[str] = mapped_column(String(12), default="sounds")
 
 
 class Watched(Base):
@@ -187,6 +193,7 @@ class ReelRow(Base):
     project: Mapped[int] = mapped_column(Integer, default=1)
     name: Mapped[str] = mapped_column(Text)
     reel: Mapped[dict[str, Any]] = mapped_column()
+    revision: Mapped[int] = mapped_column(Integer, default=0)
     created: Mapped[str] = mapped_column(String(20), default=now)
 
 
@@ -196,6 +203,16 @@ class Setting(Base):
     __tablename__ = "settings"
     name: Mapped[str] = mapped_column(Text, primary_key=True)
     value: Mapped[dict[str, Any]] = mapped_column()
+
+
+class Draft(Base):
+    """What is being put together in a project and is not run yet: the sheet of Ship, the recipe of a design."""
+
+    __tablename__ = "drafts"
+    project: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(String(60), primary_key=True)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
+    body: Mapped[dict[str, Any]] = mapped_column()
 
 
 class Project(Base):
@@ -248,6 +265,7 @@ class Design(Base):
     mix: Mapped[dict[str, Any]] = mapped_column()
     created: Mapped[str] = mapped_column(String(20), default=now)
     project: Mapped[int] = mapped_column(Integer, default=1)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
 
 
 class Version(Base):
@@ -310,6 +328,7 @@ class SlicePlan(Base):
     sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), unique=True)
     node: Mapped[dict[str, Any]] = mapped_column()
     plan: Mapped[dict[str, Any]] = mapped_column()
+    revision: Mapped[int] = mapped_column(Integer, default=0)
     project: Mapped[int] = mapped_column(Integer, default=1)
 
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
 from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
@@ -12,6 +13,7 @@ from oskren.core.words.categories import Category, clean, from_csv, moved, to_cs
 from oskren.core.words.propose import Vocabulary
 from oskren.store.library import Library, keep_in_step
 from oskren.store.tables import CategoryRow, Lesson, Sound
+from oskren.store.undoing import note, tree_as_is
 
 
 def categories(library: Library) -> list[Category]:
@@ -30,10 +32,10 @@ def vocabulary(library: Library) -> Vocabulary:
     return Vocabulary(categories(library), learned)
 
 
-def add(library: Library, path: str, code: str = "", words: Sequence[str] = ()) -> Category:
+def add(library: Library, path: str, code: str = "", words: Sequence[str] = (), actor: str = "") -> Category:
     """Add a category (and what lies above it), or give a known one its code and words."""
-    category = Category(path=path, code=code, words=tuple(words))
-    with library.writing() as session:
+    category = Category(path=clean(path), code=code, words=tuple(words))
+    with library.writing() as session, _noted(session, f"the category {category.path}", actor):
         for part in with_parents([category.path]):
             if session.get(CategoryRow, part) is None:
                 session.add(CategoryRow(path=part))
@@ -44,7 +46,7 @@ def add(library: Library, path: str, code: str = "", words: Sequence[str] = ()) 
     return category
 
 
-def move(library: Library, old: str, new: str) -> int:
+def move(library: Library, old: str, new: str, actor: str = "") -> int:
     """Rename a category, move it elsewhere in the tree, or merge it into one that exists; how many sounds went along.
 
     What lies below goes along; where a path exists already, both become one and keep the words of both.
@@ -55,6 +57,8 @@ def move(library: Library, old: str, new: str) -> int:
         if old not in rows:
             raise OskrenError(f"There is no category {old} in this library.")
         ways = moved(rows, old, new)
+        touched = _filed(session, ways)
+        before = tree_as_is(session, touched)
         kept = {path: (rows[path].code, rows[path].words) for path in ways}
         session.execute(delete(CategoryRow).where(CategoryRow.path.in_(ways)))
         session.flush()
@@ -73,11 +77,13 @@ def move(library: Library, old: str, new: str) -> int:
                 session.add(CategoryRow(path=path))
         _relearn(session, ways)
         changed = _refile(session, ways)
+        session.flush()
+        note(session, f"the category {old} moved to {new}", before, tree_as_is(session, touched), actor, "tree")
     library.columns.touch(*changed)
     return len(changed)
 
 
-def remove(library: Library, path: str, instead: str = "") -> int:
+def remove(library: Library, path: str, instead: str = "", actor: str = "") -> int:
     """Delete a category and what lies below it; its sounds get the category ``instead`` (none by default). How many they were."""
     path, instead = clean(path), clean(instead) if instead.strip() else ""
     if instead and under(instead, path):
@@ -86,6 +92,8 @@ def remove(library: Library, path: str, instead: str = "") -> int:
         gone = [row.path for row in session.scalars(select(CategoryRow)) if under(row.path, path)]
         if not gone:
             raise OskrenError(f"There is no category {path} in this library.")
+        touched = _filed(session, dict.fromkeys(gone, instead))
+        before = tree_as_is(session, touched)
         session.execute(delete(CategoryRow).where(CategoryRow.path.in_(gone)))
         if instead:
             for part in with_parents([instead]):
@@ -95,8 +103,26 @@ def remove(library: Library, path: str, instead: str = "") -> int:
         else:
             session.execute(delete(Lesson).where(Lesson.category.in_(gone)))
         changed = _refile(session, dict.fromkeys(gone, instead))
+        session.flush()
+        note(session, f"the category {path} deleted", before, tree_as_is(session, touched), actor, "tree")
     library.columns.touch(*changed)
     return len(changed)
+
+
+def _filed(session: Session, ways: dict[str, str]) -> set[int]:
+    """The sounds filed in categories."""
+    return set(session.scalars(select(Sound.id).where(Sound.category.in_(ways))))
+
+
+@contextmanager
+def _noted(session: Session, title: str, actor: str) -> Iterator[None]:
+    """Keep what the tree was before and after, so that it can be undone."""
+    before = tree_as_is(session)
+    yield
+    session.flush()
+    after = tree_as_is(session)
+    if after != before:
+        note(session, title, before, after, actor, "tree")
 
 
 def _relearn(session: Session, ways: dict[str, str]) -> None:
@@ -128,10 +154,10 @@ def export_csv(library: Library) -> str:
     return to_csv(categories(library))
 
 
-def import_csv(library: Library, table: str, *, replace: bool = False) -> int:
+def import_csv(library: Library, table: str, *, replace: bool = False, actor: str = "") -> int:
     """Load categories from CSV beside those there are, or instead of those that hold no sound; how many the table had."""
     found = from_csv(table)
-    with library.writing() as session:
+    with library.writing() as session, _noted(session, f"{len(found)} categories loaded", actor):
         if replace:
             held = set(with_parents(session.execute(text("SELECT DISTINCT category FROM sounds WHERE category != ''")).scalars().all()))
             for row in session.scalars(select(CategoryRow)).all():

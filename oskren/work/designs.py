@@ -11,7 +11,8 @@ from typing import Any
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, sounding, thawed
+from oskren.core.nodes.heard import Heard
+from oskren.core.nodes.model import Chained, Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, sounding, thawed
 from oskren.core.stacking.swap import renewed, replaced_everywhere, swapped
 from oskren.core.words.conditions import parse
 from oskren.store import Library, designs, keeping
@@ -41,6 +42,31 @@ def layer_of_sound(library: Library, number: int) -> Member:
     node = node_of(sound)
     origin = Origin(kind="sound", id=number, pinned=node_hash(node))
     return Member(id=fresh_id(), name=sound.name, node=node, anchor_s=anchor_of(sound), origin=origin)
+
+
+MONO_DB = 3.0103
+"""What a single channel loses in the middle between two sides by equal power, against how it is heard by itself: 10 log10(2)."""
+
+
+def layer_as_heard(studio: Studio, library: Library, number: int, heard: Heard, layout: str = "stereo") -> Member:
+    """A layer that sounds as its sound was heard in the audition: the same samples, on the strike line by its anchor.
+
+    Parameters
+    ----------
+    layout : str
+        That of the sum it goes into; between two sides a single channel is raised by what panning takes from it.
+    """
+    layer = layer_of_sound(library, number)
+    renderer = studio.renderer(library)
+    chained = Chained(node=layer.node, chain=heard.chain)
+    values: dict[str, Any] = {"pitch_st": heard.speed_st, "gain_db": heard.gain_db, "chain": heard.chain, "chain_first": bool(heard.chain)}
+    if heard.part is not None:
+        way = renderer.time_map(chained)
+        start, end = (max(0.0, way.to_input(moment)) for moment in heard.part)
+        values |= {"start_s": min(start, end), "end_s": max(start, end), "anchor_s": min(max(layer.anchor_s, min(start, end)), max(start, end))}
+    if layout in ("mono", "stereo") and renderer.output_shape(chained).channels == 1:
+        values["gain_db"] = min(36.0, heard.gain_db + MONO_DB)
+    return layer.model_copy(update=values)
 
 
 def layer_of_design(studio: Studio, library: Library, number: int) -> Member:

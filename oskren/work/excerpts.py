@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Sequence
 
 from pydantic import BaseModel, ConfigDict, Field
-from sqlalchemy import func, select
+from sqlalchemy import select
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Excerpt, NodeAdapter
-from oskren.store import Library
+from oskren.store import Library, undoing
 from oskren.store.library import node_of
 from oskren.store.tables import Sound
 from oskren.work.studio import Studio
@@ -40,7 +41,7 @@ class Cut(BaseModel):
     category: str
 
 
-def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], tags: str = "") -> list[int]:
+def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], tags: str = "", actor: str = "") -> list[int]:
     """Make parts of a sound, as it is heard now, entries of the library; their ids.
 
     They join the sound's arrival, so they have its notes; category, rights and date come from it too.
@@ -57,13 +58,11 @@ def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], ta
             )
     if not parts:
         raise OskrenError("No part is marked; set its start with [ and its end with ].")
-    with library.reading() as session:
-        taken = session.scalar(select(func.count()).select_from(Sound).where(Sound.cut_from == number)) or 0
     made = []
-    for place, part in enumerate(parts, taken + 1):
+    for part in parts:
         node = Excerpt(node=whole, start_s=part.start_s, end_s=min(part.end_s, length))
         facts = studio.facts(library, node)
-        name = part.name.strip() or f"{sound.name} part {place:02d}"
+        name = part.name.strip() or _free_name(library, sound)
         shape = (facts["rate"], facts["channels"], facts["frames"])
         made.append(
             library.add_made(
@@ -83,7 +82,24 @@ def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], ta
                 rights=sound.rights,
             )
         )
+    names = ", ".join(library.sound(one).name for one in made[:2])
+    undoing.note_made(library, made, f"{names if len(made) < 3 else f'{len(made)} excerpts of {sound.name}'} made", actor)
     return made
+
+
+_naming = threading.Lock()
+_given: dict[tuple[str, int], int] = {}
+
+
+def _free_name(library: Library, sound: Sound) -> str:
+    """The next name of a part of a sound; parts cut at the same moment get different ones."""
+    with _naming, library.reading() as session:
+        held = set(session.scalars(select(Sound.name).where(Sound.cut_from == sound.id)))
+        place = max(len(held), _given.get((str(library.folder), sound.id), 0))
+        while (name := f"{sound.name} part {(place := place + 1):02d}") in held:
+            pass
+        _given[(str(library.folder), sound.id)] = place
+    return name
 
 
 def cuts(library: Library, number: int) -> list[Cut]:

@@ -36,6 +36,7 @@ def give(
     told: Told | None = None,
     stop: Callable[[], bool] = lambda: False,
     flag: str = "",
+    actor: str = "",
 ) -> list[Outcome]:
     """Put a saved chain on sounds; those it cannot be rendered for are left as they are, with the reason."""
     _, chain = following.chain_of(library, number)
@@ -44,7 +45,7 @@ def give(
         sound = library.sound(one)
         now = node_of(sound)
         then = Chained(node=now if after and not linked else NodeAdapter.validate_python(sound.node), chain=chain)
-        place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), library.media_of(now, then), flag)
+        place = studio.place(library, now, then, flag=flag)
         rows.append(Outcome(id=one, name=sound.name))
         calls.append((tasks.outcome, place, now.model_dump(mode="json"), then.model_dump(mode="json")))
     done: list[Outcome] = list(rows)
@@ -52,5 +53,5 @@ def give(
         done[position] = rows[position].model_copy(update=found)
     if told:
         told(len(sounds), len(sounds))
-    following.give(library, [row.id for row in done if not row.reason], number, linked=linked, after=after)
+    following.give(library, [row.id for row in done if not row.reason], number, linked=linked, after=after, actor=actor)
     return done

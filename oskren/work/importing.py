@@ -32,7 +32,8 @@ Kind = tuple[str, int, int | None, int]
 
 @dataclass
 class Imported:
-    """What came of an import. ``formats`` counts files that are another format of a sound already there; ``sounds`` are those the files became."""
+    """What came of an import. ``formats`` counts files that are another format of a sound already there; ``sounds`` are those the files became,
+    ``displaced`` those whose only file holds another sound now."""
 
     arrival: int = 0
     sounds: list[int] = field(default_factory=list)
@@ -40,6 +41,7 @@ class Imported:
     already_there: int = 0
     formats: int = 0
     skipped: list[dict[str, str]] = field(default_factory=list)
+    displaced: list[int] = field(default_factory=list)
 
 
 class Recordings:
@@ -87,7 +89,7 @@ class Recordings:
             path = str(self._library.media(sound.audio))
         except OskrenError:
             return False
-        return bool(studio.workers.live(tasks.same, found.path, path, found.bits is None or sound.bits is None))
+        return bool(studio.workers.submit("batch", tasks.same, found.path, path, found.bits is None or sound.bits is None).result())
 
 
 def _kind(found: Examined) -> Kind:
@@ -146,27 +148,36 @@ def import_paths(
     place = studio.place()
     words = vocabulary(library)
     recordings = Recordings(library)
+
+    def take(found: Examined) -> None:
+        title = (names or {}).get(found.path)
+        same = recordings.of(studio, found) if kind == "original" else None
+        if same is not None:
+            library.add_format(found, same, refer=refer, sent=sent)
+            result.formats += 1
+            return
+        said = Metadata.model_validate(found.said)
+        told_path = str(Path(found.path).relative_to(sent)) if sent else found.path
+        proposal = words.propose(title or told_path, (said.category, said.title, *said.keywords, said.description[:200]))
+        added = library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent, move=move)
+        result.sounds.append(added.id)
+        result.displaced += added.displaced
+        if added.fresh:
+            result.imported += 1
+            recordings.add(added.id, found)
+        else:
+            result.already_there += 1
+
     try:
         for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], told, stop):
             if not isinstance(found, Examined):
                 result.skipped.append({"path": found[0], "reason": found[1]})
                 continue
-            title = (names or {}).get(found.path)
-            same = recordings.of(studio, found) if kind == "original" else None
-            if same is not None:
-                library.add_format(found, same, refer=refer, sent=sent)
-                result.formats += 1
-                continue
-            said = Metadata.model_validate(found.said)
-            told_path = str(Path(found.path).relative_to(sent)) if sent else found.path
-            proposal = words.propose(title or told_path, (said.category, said.title, *said.keywords, said.description[:200]))
-            added = library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent, move=move)
-            result.sounds.append(added.id)
-            if added.fresh:
-                result.imported += 1
-                recordings.add(added.id, found)
-            else:
-                result.already_there += 1
+            try:
+                take(found)
+            except (OskrenError, OSError, ValueError) as error:  # a fault with one file is that file's alone
+                reason = str(error).removeprefix(f"{found.path}: ")
+                result.skipped.append({"path": found.path, "reason": f"cannot be taken in ({reason})"})
     finally:
         with library.writing() as session:
             row = session.get(Arrival, result.arrival)
@@ -232,15 +243,23 @@ def begin_follow_up(studio: Studio, library: Library) -> None:
     studio.jobs.start("follow", "Pitch, key and bandwidth", work)
 
 
-def propose_anchors(studio: Studio, library: Library, numbers: list[int], kind: str, told: Told | None = None) -> dict[int, tuple[float, str]]:
-    """Anchors proposed anew for originals: (seconds, kind) by sound. Sounds made in Oskren keep theirs."""
+def propose_anchors(
+    studio: Studio, library: Library, numbers: list[int], kind: str, told: Told | None = None
+) -> tuple[dict[int, tuple[float, str]], list[dict[str, str]]]:
+    """Anchors proposed anew for originals: (seconds, kind) by sound, and what was left with its reason. Sounds made in Oskren keep theirs."""
     with library.reading() as session:
         rows = [row for at in range(0, len(numbers), 500) for row in session.execute(select(Sound.id, Sound.audio).where(Sound.id.in_(numbers[at : at + 500])))]
-    items = [(number, str(library.media(audio))) for number, audio in rows if audio]
+    items, left = [], []
+    for number, audio in rows:
+        try:
+            if audio:
+                items.append((number, str(library.media(audio))))
+        except OskrenError as error:
+            left.append({"path": library.sound(number).name, "reason": str(error)})
     chunks = [items[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(items), FOLLOWED_AT_ONCE)]
     found: dict[int, tuple[float, str]] = {}
     for place, (_, answers) in enumerate(studio.batch([(tasks.anchors, chunk, kind) for chunk in chunks]), 1):
         found |= {number: (seconds, said) for number, seconds, said in answers}
         if told:
             told(min(place * FOLLOWED_AT_ONCE, len(items)), len(items))
-    return found
+    return found, left

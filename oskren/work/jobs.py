@@ -7,13 +7,16 @@ import queue
 import threading
 import time
 import traceback
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from oskren.core.errors import Cancelled, OskrenError
+
+UNHEARD = 20
+"""Ends of jobs that are kept for the next page when none listened."""
 
 
 @dataclass
@@ -70,7 +73,8 @@ class Jobs:
         self._folder = folder
         self._numbers = itertools.count(1)
         self._jobs: dict[int, Job] = {}
-        self._listeners: list[queue.SimpleQueue[dict[str, Any]]] = []
+        self._listeners: list[queue.SimpleQueue[tuple[str, dict[str, Any]]]] = []
+        self._unheard: list[dict[str, Any]] = []
         self._told: dict[int, float] = {}
         self._threads: dict[int, threading.Thread] = {}
 
@@ -92,7 +96,10 @@ class Jobs:
                 job.state, job.message = "failed", str(error)
             except Exception as error:
                 traceback.print_exc()
-                job.state, job.message = "failed", f"{title}: something went wrong inside Oskren ({error}); nothing was changed. The log tells more."
+                job.state, job.message = (
+                    "failed",
+                    f"{title}: ended by a fault inside Oskren ({error}); what was finished until then stays. The log tells more.",
+                )
             job.flag.unlink(missing_ok=True)
             self._changed(job, at_once=True)
 
@@ -126,19 +133,28 @@ class Jobs:
             job.flag.touch()
 
     @contextmanager
-    def listening(self) -> Any:
-        """A queue of changed jobs, as they change."""
-        changes: queue.SimpleQueue[dict[str, Any]] = queue.SimpleQueue()
+    def listening(self) -> Iterator[queue.SimpleQueue[tuple[str, dict[str, Any]]]]:
+        """A queue of what happens: jobs as they change ("job"), and what is announced, each with its kind."""
+        changes: queue.SimpleQueue[tuple[str, dict[str, Any]]] = queue.SimpleQueue()
+        unheard, self._unheard = self._unheard, []
+        for view in unheard:
+            changes.put(("job", view))
         self._listeners.append(changes)
         try:
             yield changes
         finally:
             self._listeners.remove(changes)
 
+    def announce(self, kind: str, data: dict[str, Any]) -> None:
+        """Tell everybody who listens that something happened."""
+        for listener in list(self._listeners):
+            listener.put((kind, data))
+
     def _changed(self, job: Job, at_once: bool = False) -> None:
         now = time.monotonic()
         if not at_once and now - self._told.get(job.id, 0) < 0.1:
             return
         self._told[job.id] = now
-        for listener in list(self._listeners):
-            listener.put(job.view())
+        if not self._listeners and job.state != "running" and job.kind != "follow":
+            self._unheard = [*self._unheard[-UNHEARD + 1 :], job.view()]
+        self.announce("job", job.view())

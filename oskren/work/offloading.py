@@ -80,8 +80,8 @@ def look(library: Library, card: Path, template: str = TEMPLATE, place: str = ""
     Parts of a split take follow each other and share its number.
     """
     check_template(template, TAKE_TOKENS)
-    if not card.is_absolute() or not card.is_dir():
-        raise OskrenError(f"{card}: there is no such folder; give the whole path of the card.")
+    if not card.is_dir():
+        raise OskrenError(f"{card}: there is no such folder; check the path of the card.")
     view = CardView()
     with library.reading() as session:
         row = session.get(Project, project)
@@ -180,6 +180,14 @@ def copied(source: Path, target: Path) -> str:
     return digest.hexdigest()
 
 
+def _holds(path: Path, digest: str) -> bool:
+    """Whether a file is there and holds what was read."""
+    if not path.is_file():
+        return False
+    with open(path, "rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest() == digest
+
+
 def verify(path: Path, digest: str, source: Path) -> None:
     """Read a copy back; OskrenError when it is not what was read from the card."""
     with open(path, "rb") as stream:
@@ -238,10 +246,12 @@ def offload(
                 digest = copied(source, target)
                 verify(target, digest, source)
                 if second is not None:
-                    beside = second / free_name(second, legal(take.name), source.suffix.lower(), taken)
-                    with files.replacing(beside) as temporary:
-                        copied(target, temporary)
-                        verify(temporary, digest, source)
+                    same = second / f"{legal(take.name, 200)}{source.suffix.lower()}"
+                    if not _holds(same, digest):  # offloaded before by a server that was killed
+                        beside = second / free_name(second, legal(take.name), source.suffix.lower(), taken)
+                        with files.replacing(beside) as temporary:
+                            copied(target, temporary)
+                            verify(temporary, digest, source)
                     result.second_copies += 1
             except (OSError, OskrenError) as error:
                 target.unlink(missing_ok=True)

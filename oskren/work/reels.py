@@ -19,6 +19,7 @@ from oskren.store import Library, tree
 from oskren.store.arrivals import notes_of
 from oskren.store.keeping import note_uses
 from oskren.store.naming import code_of, codes, named
+from oskren.store.revisions import step_on
 from oskren.store.tables import ReelRow, Sound
 from oskren.work import tasks
 from oskren.work.studio import Studio, Told
@@ -79,9 +80,17 @@ def begin(library: Library, name: str, sounds: list[int], project: int = 1) -> i
     return number
 
 
-def save(library: Library, number: int, reel: Reel) -> None:
-    """Keep a reel as it is now."""
+def save(library: Library, number: int, reel: Reel, based_on: int | None = None) -> str:
+    """Keep a reel as it is now; why its steps were not kept, in a sentence, or nothing.
+
+    What is marked is kept whatever becomes of the steps: a step that would move marks is left out, with the reason.
+    """
     _, before = load(library, number)
+    refused = rules.moving(reel)
+    if refused:
+        kept_chains = {mark.id: mark.chain for mark in before.marks}
+        marks = tuple(mark.model_copy(update={"chain": kept_chains.get(mark.id, ())}) if mark.chain else mark for mark in reel.marks)
+        reel = reel.model_copy(update={"chain": before.chain, "marks": marks})
     check_chain(reel.chain, before.chain)
     kept = {mark.id: mark for mark in before.marks}
     for mark in reel.marks:
@@ -94,11 +103,19 @@ def save(library: Library, number: int, reel: Reel) -> None:
     with library.writing() as session:
         row = session.get(ReelRow, number)
         assert row is not None
+        step_on(row, based_on, row.name)
         row.reel = reel.model_dump(mode="json")
         if before.takes != reel.takes:
             note_uses(session, "reel", number, [take.node for take in found], row.project)
     if before.takes != reel.takes:
         library.columns.touch_uses()
+    return refused
+
+
+def revision_of(library: Library, number: int) -> int:
+    """The revision of a reel."""
+    with library.reading() as session:
+        return session.scalar(select(ReelRow.revision).where(ReelRow.id == number)) or 0
 
 
 def forget(library: Library, number: int) -> None:
@@ -159,7 +176,7 @@ def make_selects(
     calls = []
     for node, chain in pieces:
         heard = Chained(node=node, chain=chain)
-        place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), library.media_of(heard), flag)
+        place = studio.place(library, heard, flag=flag)
         calls.append((tasks.facts, place, node.model_dump(mode="json")))
     facts = dict(studio.batch(calls, told, stop))
     known = {category.path for category in tree.categories(library)}

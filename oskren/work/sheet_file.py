@@ -9,11 +9,13 @@ from sqlalchemy import select
 
 from oskren.core.audio import files
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Chained, Excerpt, Node, Source, Step
+from oskren.core.nodes.heard import Heard, as_heard
+from oskren.core.nodes.model import Chained, Node, Source, Step
 from oskren.core.shipping.sheet import Item, Sheet, Target
 from oskren.store import Library
-from oskren.store.library import node_of
 from oskren.store.tables import Sound
+from oskren.work.handing import items_of
+from oskren.work.studio import Studio
 
 
 class SheetItem(BaseModel):
@@ -62,36 +64,39 @@ def load(path: Path) -> SheetFile:
         raise OskrenError(f"{path}: {where + ': ' if where else ''}{first['msg']}; see oskren ship --schema") from error
 
 
-def resolve(library: Library, sheet: SheetFile, folder: Path) -> Sheet:
-    """Find every item of a sheet; OskrenError names the first that is not there."""
+def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) -> Sheet:
+    """Find every item of a sheet; OskrenError names the first that is not there. Sounds go out with all the app sends along."""
     items = []
     for place, item in enumerate(sheet.items, 1):
-        node, name, category, sound, tags = _find(library, item, folder, place)
-        if item.start_s is not None and item.end_s is not None:
-            node = Excerpt(node=node, start_s=item.start_s, end_s=item.end_s)
+        heard = Heard(part=(item.start_s, item.end_s)) if item.start_s is not None and item.end_s is not None else Heard()
+        found = _file(library, item, folder, heard) if item.file is not None else items_of(studio, library, [_sound(library, item, place)], heard)[0]
         if item.chain:
-            node = Chained(node=node, chain=tuple(item.chain))
-        items.append(Item(node=node, name=item.name or name, category=category if item.category is None else item.category, sound=sound, tags=tags))
+            found = found.model_copy(update={"node": Chained(node=found.node, chain=tuple(item.chain))})
+        own = {"name": item.name, "category": item.category}
+        named = {name: value for name, value in own.items() if value is not None}
+        if item.name is None and item.sound is not None:
+            named["name"] = library.sound(int(found.sound)).name
+        items.append(found.model_copy(update=named))
     return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets))
 
 
-def _find(library: Library, item: SheetItem, folder: Path, place: int) -> tuple[Node, str, str, str, tuple[str, ...]]:
-    if item.file is not None:
-        path = Path(item.file) if Path(item.file).is_absolute() else folder / item.file
-        info = files.probe(path)
-        key = files.audio_hash(path)
-        library.keep_media(key, path, refer=True)
-        return Source(audio=key, rate=info.rate, channels=info.channels, frames=info.frames), path.stem, "", "", ()
+def _file(library: Library, item: SheetItem, folder: Path, heard: Heard) -> Item:
+    path = Path(item.file or "") if Path(item.file or "").is_absolute() else folder / (item.file or "")
+    info = files.probe(path)
+    key = files.audio_hash(path)
+    library.keep_media(key, path, refer=True)
+    node: Node = Source(audio=key, rate=info.rate, channels=info.channels, frames=info.frames)
+    return Item(node=as_heard(node, heard), name=path.stem)
+
+
+def _sound(library: Library, item: SheetItem, place: int) -> int:
     with library.reading() as session:
-        if isinstance(item.sound, int):
-            found = list(session.scalars(select(Sound).where(Sound.id == item.sound)))
-        else:
-            found = list(session.scalars(select(Sound).where(Sound.name == item.sound)))
+        where = Sound.id == item.sound if isinstance(item.sound, int) else Sound.name == item.sound
+        found = list(session.scalars(select(Sound.id).where(where)))
     if not found:
         raise OskrenError(f"Item {place} of the sheet: there is no sound '{item.sound}' in the library; 'oskren sounds' lists them.")
     if len(found) > 1:
         raise OskrenError(
-            f"Item {place} of the sheet: {len(found)} sounds are called '{item.sound}'; give the id instead ({', '.join(str(one.id) for one in found[:5])})."
+            f"Item {place} of the sheet: {len(found)} sounds are called '{item.sound}'; give the id instead ({', '.join(str(one) for one in found[:5])})."
         )
-    one = found[0]
-    return node_of(one), one.name, one.category, str(one.id), tuple(one.tags.split())
+    return found[0]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Mapping
 from pathlib import Path
 from typing import Any
 
 from oskren.core.errors import OskrenError
+from oskren.core.nodes.heard import Heard
 from oskren.core.shipping.sheet import Sheet, Target
 from oskren.store import Library
 from oskren.store.keeping import note_uses
@@ -15,18 +16,21 @@ from oskren.work.handing import items_of
 from oskren.work.shipping import ship
 from oskren.work.studio import Studio, Told
 
+MOST_TOLD = 50
+"""Failures a job tells of; the report holds them all."""
 
-def sheet_of(studio: Studio, library: Library, name: str, sounds: list[int], targets: list[Target]) -> Sheet:
-    """A sheet of sounds of the library, in the order given, as they are now."""
+
+def sheet_of(studio: Studio, library: Library, name: str, sounds: list[int], targets: list[Target], heard: Mapping[int, Heard] | None = None) -> Sheet:
+    """A sheet of sounds of the library, in the order given, as they are now, each as it was heard where that is said."""
     if not sounds:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    return Sheet(name=name, items=tuple(items_of(studio, library, sounds)), targets=tuple(targets))
+    return Sheet(name=name, items=tuple(items_of(studio, library, sounds, heard)), targets=tuple(targets))
 
 
-def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1) -> int:
+def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowed: Collection[str] = ()) -> int:
     """Note a shipment before it runs, so that it can be taken up again after a kill; its id."""
     with library.writing() as session:
-        row = Shipment(name=sheet.name, folder=str(folder), sheet=sheet.model_dump(mode="json"), project=project)
+        row = Shipment(name=sheet.name, folder=str(folder), sheet={**sheet.model_dump(mode="json"), "allowed": sorted(allowed)}, project=project)
         session.add(row)
         session.flush()
         note_uses(session, "shipment", row.id, [item.node for item in sheet.items], row.project)
@@ -42,7 +46,8 @@ def run(studio: Studio, library: Library, shipment: int, told: Told | None = Non
         raise OskrenError(f"There is no shipment {shipment}.")
     _set(library, shipment, state="running")
     try:
-        result = ship(studio, library, Sheet.model_validate(row.sheet), Path(row.folder), told, stop, flag)
+        sheet = Sheet.model_validate({name: value for name, value in row.sheet.items() if name != "allowed"})
+        result = ship(studio, library, sheet, Path(row.folder), told, stop, flag, row.sheet.get("allowed", ()))
     except BaseException:
         _set(library, shipment, state="interrupted")
         raise
@@ -54,7 +59,8 @@ def run(studio: Studio, library: Library, shipment: int, told: Told | None = Non
         failed=result.failed,
         unchanged=result.unchanged,
     )
-    return {"shipment": shipment, "files": len(result.reports), "unchanged": len(result.unchanged), "failed": len(result.failed)}
+    counts = {"files": len(result.reports), "unchanged": len(result.unchanged), "failed": len(result.failed)}
+    return {"shipment": shipment, **counts, "failures": result.failed[:MOST_TOLD], "over": result.over}
 
 
 def _set(library: Library, shipment: int, **values: Any) -> None:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from oskren.core.errors import OskrenError
+from oskren.core.nodes.missing import without_missing
 from oskren.core.shipping import manifest
-from oskren.core.shipping.sheet import Planned, Sheet, file_key, plan
+from oskren.core.shipping.sheet import Item, Planned, Sheet, file_key, plan
 from oskren.core.shipping.write import FileReport, refuse_outside
 from oskren.store import Library
-from oskren.work import tasks
+from oskren.work import guard, tasks
+from oskren.work.journal import Journal
 from oskren.work.studio import Studio, Told
 
 CHUNK = 8
@@ -21,31 +23,83 @@ CHUNK = 8
 
 @dataclass
 class Shipped:
-    """What came of a shipment."""
+    """What came of a shipment. ``over`` are the items that were not written because they go over full scale."""
 
     reports: list[FileReport] = field(default_factory=list)
     unchanged: list[str] = field(default_factory=list)
     failed: list[dict[str, str]] = field(default_factory=list)
+    over: list[str] = field(default_factory=list)
 
 
-def planned_files(studio: Studio, library: Library, sheet: Sheet) -> list[Planned]:
-    """Every path of a sheet, with its problem if it has one."""
+def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
+    """Items as they can be rendered now: layers whose file is missing are left out of designs, and named."""
+    gone = library.media_found(*(item.node for item in items))[1]
+    if not gone:
+        return tuple(items)
+    found = []
+    for item in items:
+        node, names = without_missing(item.node, gone)
+        found.append(item.model_copy(update={"node": node, "missing": tuple(names)}) if names else item)
+    return tuple(found)
+
+
+def planned_files(studio: Studio, library: Library, sheet: Sheet, out: Path | None = None, allowed: Collection[str] = ()) -> list[Planned]:
+    """Every path of a sheet, with its problem if it has one.
+
+    Parameters
+    ----------
+    out : Path, optional
+        The folder to ship to: then a file that lies there and is not Oskren's own is a problem, unless it is among those ``allowed`` (paths
+        within the folder); a file of a library always is.
+    """
     renderer = studio.renderer(library)
     shapes = [renderer.output_shape(item.node) for item in sheet.items]
-    return plan(sheet, [(shape.rate, shape.channels) for shape in shapes])
+    planned = plan(sheet, [(shape.rate, shape.channels) for shape in shapes])
+    return planned if out is None else _beside_others(studio, planned, out, allowed)
+
+
+def _beside_others(studio: Studio, planned: list[Planned], out: Path, allowed: Collection[str]) -> list[Planned]:
+    there = {place: out / one.path for place, one in enumerate(planned) if one.path and not one.problem and (out / one.path).exists()}
+    if not there:
+        return planned
+    held = guard.held([studio.home.folder, *guard.homes()], there.values())
+    before = {report.path: report for report in manifest.load(out).files}
+    found = list(planned)
+    for place, path in there.items():
+        one = planned[place]
+        if path in held:
+            found[place] = one.model_copy(update={"problem": held[path]})
+        elif path.is_dir():
+            found[place] = one.model_copy(update={"problem": f"{path}: is a folder; give the file another name."})
+        elif one.path not in allowed and not (one.path in before and manifest.as_written(out, before[one.path])):
+            how = "was changed since Oskren wrote it" if one.path in before else "is there already, and Oskren did not write it there"
+            found[place] = one.model_copy(update={"problem": f"{path}: {how}; allow writing over it, or give another name.", "foreign": True})
+    return found
 
 
 def ship(
-    studio: Studio, library: Library, sheet: Sheet, out: Path, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = ""
+    studio: Studio,
+    library: Library,
+    sheet: Sheet,
+    out: Path,
+    told: Told | None = None,
+    stop: Callable[[], bool] = lambda: False,
+    flag: str = "",
+    allowed: Collection[str] = (),
 ) -> Shipped:
-    """Ship a sheet to a folder. Every file is written whole or not at all; the manifest lists what is finished, also after a cancel.
+    """Ship a sheet to a folder. Every file is written whole or not at all; the manifest lists what is finished, also after a cancel or a kill.
 
     Raises
     ------
     OskrenError
         Before anything is written, when a name has a problem or the folder cannot be used.
     """
-    files = planned_files(studio, library, sheet)
+    out = out.expanduser().resolve()
+    journal = Journal.of(studio.home.folder, out)
+    journal.settle()
+    manifest.refuse_foreign(out)
+    sheet = sheet.model_copy(update={"items": as_present(library, sheet.items)})
+    files = planned_files(studio, library, sheet, out, allowed)
     problems = [one.problem for one in files if one.problem]
     if problems:
         raise OskrenError(problems[0] + (f" ({len(problems)} files are concerned.)" if len(problems) > 1 else ""))
@@ -54,43 +108,53 @@ def ship(
     except OSError as error:
         raise OskrenError(f"{out}: cannot be used as the folder to ship to ({error.strerror}); choose another.") from error
     result = Shipped()
-    before = manifest.load(out)
-    known = {report.path: report for report in before.files}
+    known = {report.path: report for report in manifest.load(out).files}
     todo: list[tuple[Any, ...]] = []
     for one in files:
         item, target = sheet.items[one.item], sheet.targets[one.target]
         path = refuse_outside(out, one.path)
         old = known.get(one.path)
-        if old is not None and old.key == file_key(item, target) and manifest.unchanged(out, one.path, old.key, before) is not None:
+        own = old is not None and manifest.as_written(out, old)
+        if old is not None and own and old.key == file_key(item, target):
             result.unchanged.append(one.path)
             result.reports.append(old)
         else:
-            todo.append((item, target, str(path), one.path))
-    media = library.media_of(*(item.node for item in sheet.items))
-    place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media, flag)
+            todo.append((item, target, str(path), one.path, own or one.path in allowed))
+    place = studio.place(library, *(item.node for item in sheet.items), flag=flag)
     chunks = [todo[at : at + CHUNK] for at in range(0, len(todo), CHUNK)]
-    ended = len(result.unchanged)
-    total = len(files)
+    ended, total = len(result.unchanged), len(files)
     if told:
         told(ended, total)
-    made: list[FileReport] = []
+    journal.begin([shown for _, _, _, shown, _ in todo])
     try:
-        for _, answers in studio.batch([(tasks.ship, place, chunk) for chunk in chunks], None, stop):
-            for answer in answers:
-                ended += 1
-                if "report" in answer:
-                    report = FileReport(**answer["report"])
-                    made.append(report)
-                    if not report.ok:
-                        wrong = "; ".join(f"{check.name}: {check.note}" for check in report.checks if not check.ok and not check.warning)
-                        result.failed.append({"path": report.path, "reason": wrong})
-                else:
-                    result.failed.append(answer)
+        for _, answers in studio.batch([(tasks.ship, place, chunk, journal.path) for chunk in chunks], None, stop):
+            _failures(result, answers)
+            ended += len(answers)
             if told:
                 told(ended, total)
     finally:
+        # by now no worker writes any more; what was on its way when it was cancelled is among it
+        made = journal.written()
         if made:
             manifest.save(out, [*result.reports, *made])
+        journal.end()
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
     return result
+
+
+def wrong_in(report: FileReport) -> str:
+    """What failed of a file's checks, in words; empty when nothing did."""
+    return "; ".join(f"{check.name}: {check.note}" for check in report.checks if not check.ok and not check.warning)
+
+
+def _failures(result: Shipped, answers: Sequence[dict[str, Any]]) -> None:
+    for answer in answers:
+        if "report" in answer:
+            report = FileReport(**answer["report"])
+            if not report.ok:
+                result.failed.append({"path": report.path, "reason": wrong_in(report)})
+        else:
+            result.failed.append({"path": answer["path"], "reason": answer["reason"]})
+            if answer.get("over"):
+                result.over.append(answer["sound"])

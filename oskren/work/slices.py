@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+from collections import defaultdict
 from collections.abc import Callable
 from pathlib import Path
 
@@ -15,16 +17,24 @@ from oskren.core.slicing.plan import Plan, one_shot, refound
 from oskren.store import Library
 from oskren.store.keeping import note_uses
 from oskren.store.library import node_of
+from oskren.store.revisions import step_on
 from oskren.store.tables import SlicePlan
 from oskren.work import tasks
 from oskren.work.studio import Studio, Told
+
+_turns: defaultdict[tuple[str, int], threading.Lock] = defaultdict(threading.Lock)
+
+
+def turn(library: Library, sound: int) -> threading.Lock:
+    """Held while a plan is read, changed and kept, so that changes of it are made one after the other."""
+    return _turns[(str(library.folder), sound)]
 
 
 def levels(studio: Studio, library: Library, node: Node) -> Levels:
     """The levels slices of a node are found by; measured once, kept beside the waveforms."""
     path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".levels.npz"))
     if not path.exists():
-        studio.workers.live(tasks.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path))
+        studio.workers.submit("asked", tasks.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
     return tasks.load_levels(path)
 
 
@@ -45,8 +55,8 @@ def plan_of(studio: Studio, library: Library, sound: int) -> tuple[Node, Plan]:
     return node, plan
 
 
-def save(library: Library, sound: int, node: Node, plan: Plan) -> None:
-    """Keep the plan of a sound."""
+def save(library: Library, sound: int, node: Node, plan: Plan, based_on: int | None = None) -> int:
+    """Keep the plan of a sound; its new revision. Conflict when it is not based on the one that is kept."""
     with library.writing() as session:
         row = session.scalar(select(SlicePlan).where(SlicePlan.sound_id == sound))
         if row is None:
@@ -56,7 +66,15 @@ def save(library: Library, sound: int, node: Node, plan: Plan) -> None:
             note_uses(session, "plan", row.id, [node], row.project)
             library.columns.touch_uses()
         else:
+            step_on(row, based_on, "The plan")
             row.plan = plan.model_dump(mode="json")
+        return row.revision or 0
+
+
+def revision_of(library: Library, sound: int) -> int:
+    """The revision of a sound's plan; 0 when there is none."""
+    with library.reading() as session:
+        return session.scalar(select(SlicePlan.revision).where(SlicePlan.sound_id == sound)) or 0
 
 
 def make_one_shots(
@@ -69,7 +87,7 @@ def make_one_shots(
     if not kept:
         raise OskrenError(f"{source.name}: the plan has no slices to make one-shots from; lower the sensitivity, or take a dropped slice back.")
     nodes = [one_shot(node, piece, plan.finish) for piece in kept]
-    place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), library.media_of(node), flag)
+    place = studio.place(library, node, flag=flag)
     facts = dict(studio.batch([(tasks.facts, place, one.model_dump(mode="json")) for one in nodes], told, stop))
     arrival = library.arrival(f"Slices of {source.name}")
     digits = max(2, len(str(len(kept))))

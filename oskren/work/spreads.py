@@ -44,8 +44,7 @@ def render(studio: Studio, library: Library, spread: int, told: Told | None = No
     with library.reading() as session:
         rows = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
     todo = [row for row in rows if not row.facts]
-    media = library.media_of(*(tasks.parse(row.mix) for row in todo))
-    place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media, flag)
+    place = studio.place(library, *(tasks.parse(row.mix) for row in todo), flag=flag)
     for position, made in studio.batch([(tasks.facts, place, row.mix) for row in todo], told, stop):
         with library.writing() as session:
             row = session.get(Draw, todo[position].id)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, wait
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -16,6 +18,7 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
+from oskren.core.nodes.missing import lacking, renderable, without_missing
 from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
@@ -23,11 +26,18 @@ from oskren.core.plugins import shelf
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work import tasks
-from oskren.work.jobs import Job, Jobs
+from oskren.work.jobs import Jobs
 from oskren.work.tasks import Place
-from oskren.work.workers import Workers
+from oskren.work.workers import TooLong, Workers
 
-T = TypeVar("T")
+BEHIND_S = 900.0
+"""How long work that nobody can wait for may go on behind."""
+
+BEHIND = (
+    "This takes longer to render than listening can wait; it is being rendered behind what you do. Choose it again in a while; "
+    "freezing or printing what it is made of makes it quick."
+)
+NodeT = TypeVar("NodeT", bound=Node)
 Told = Callable[[int, int], None]
 
 
@@ -43,16 +53,33 @@ class Studio:
         self._peaks: OrderedDict[str, Peaks] = OrderedDict()
         self._completing: set[str] = set()
         self._lock = threading.Lock()
+        self.taking_up: threading.Thread | None = None
 
     def close(self) -> None:
+        if self.taking_up is not None:
+            self.taking_up.join(10)
         self.jobs.end(("follow", "rescan"), within_s=10)
         self.workers.close()
         self.home.close()
 
-    def place(self, library: Library | None = None, *nodes: Node, job: Job | None = None) -> Place:
+    def place(self, library: Library | None = None, *nodes: Node, flag: str = "") -> Place:
         """What a worker needs to render nodes of a library."""
-        media = library.media_of(*nodes) if library else {}
-        return Place(str(self.home.cache.folder), str(self.peaks_folder), media, str(job.flag) if job else "")
+        media, gone = library.media_found(*nodes) if library else ({}, {})
+        return Place(str(self.home.cache.folder), str(self.peaks_folder), media, flag, gone)
+
+    def present(self, library: Library, node: NodeT) -> tuple[NodeT, list[str]]:
+        """A node as it can be heard now, and the names of layers that are passed over because their file is missing.
+
+        Raises
+        ------
+        OskrenError
+            When the file of what is not a layer of a design is missing: nothing can be heard then.
+        """
+        gone = library.media_found(node)[1]
+        fresh, names = without_missing(node, gone)
+        if not renderable(fresh, gone):
+            raise OskrenError(gone[lacking(node, gone)[0]])
+        return fresh, names  # type: ignore[return-value]
 
     def renderer(self, library: Library) -> Renderer:
         """A renderer for this process: lengths, originals and what is cached; heavy work goes to workers."""
@@ -88,6 +115,7 @@ class Studio:
 
     def open(self, library: Library, node: Node) -> tuple[str, Shape]:
         """Make a node ready to be heard: whole-file steps are rendered (by the live worker), the rest comes block by block."""
+        node, _ = self.present(library, node)
         key = node_hash(node)
         with self._lock:
             if key in self._nodes:
@@ -98,7 +126,7 @@ class Studio:
             shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
         else:
             dumped = node.model_dump(mode="json")
-            shape = self.workers.live(tasks.shape, place, dumped)
+            shape = self._shape(key, place, dumped)
             if shelf.plugins():
                 with shelf.as_it_is():  # one that failed meanwhile is passed over now
                     node = NodeAdapter.validate_python(dumped)
@@ -108,6 +136,21 @@ class Studio:
             while len(self._nodes) > 2000:
                 self._nodes.popitem(last=False)
         return key, shape
+
+    def _shape(self, key: str, place: Place, dumped: dict[str, Any]) -> Shape:
+        """Shape of a node, once its first block can be heard. What takes too long to wait for goes on behind."""
+        with self._lock:
+            if key in self._completing:
+                raise TooLong(BEHIND)
+        try:
+            found: Shape = self.workers.live(tasks.shape, place, dumped)
+            return found
+        except TooLong as error:
+            with self._lock:
+                self._completing.add(key)
+            until = replace(place, until=time.time() + BEHIND_S)
+            self.workers.submit("batch", tasks.shape, until, dumped).add_done_callback(lambda _: self._completing.discard(key))
+            raise TooLong(BEHIND) from error
 
     def note(self, library: Library, node: Node, shape: Shape) -> None:
         """Know a node by its hash without rendering anything yet; its picture is made when asked for."""
@@ -178,8 +221,10 @@ class Studio:
         found = Peaks.load(path)
         if found is None:
             # an hour of takes takes a while: what is being heard must not wait for its picture
-            pool = "batch" if isinstance(node, Row) else "live"
-            self.workers.submit(pool, tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
+            if isinstance(node, Row):
+                self.workers.submit("batch", tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
+            else:
+                self.workers.live(tasks.waveform, self.place(library, node), node.model_dump(mode="json"))
             found = Peaks.load(path)
         if found is None and shelf.plugins():
             with shelf.as_it_is():  # a plug-in that failed over it is passed over now: the waveform is that of what is left
@@ -209,15 +254,17 @@ class Studio:
     # ---- facts and prints
 
     def facts(self, library: Library, node: Node) -> dict[str, Any]:
-        """Render and measure a node: shape, measures, row."""
-        found: dict[str, Any] = self.workers.live(tasks.facts, self.place(library, node), node.model_dump(mode="json"))
+        """Render and measure a node: shape, measures, row. It is no work for listening: others go on hearing meanwhile."""
+        node, _ = self.present(library, node)
+        found: dict[str, Any] = self.workers.submit("asked", tasks.facts, self.place(library, node), node.model_dump(mode="json")).result()
         return found
 
     def printed(self, library: Library, node: Node) -> tuple[Print, dict[str, Any]]:
         """Audio of its own for a node, kept with the library's media, with its lineage; and its facts."""
+        node, _ = self.present(library, node)
         place, dumped = self.place(library, node), node.model_dump(mode="json")
-        facts = self.workers.live(tasks.facts, place, dumped)
-        audio, path = self.workers.live(tasks.render_print, place, dumped, str(library.folder / "media"))
+        facts = self.workers.submit("asked", tasks.facts, place, dumped).result()
+        audio, path = self.workers.submit("asked", tasks.render_print, place, dumped, str(library.folder / "media")).result()
         library.adopt_media(audio, Path(path))
         made = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], layout=facts["layout"] or None, of=node)
         found = Peaks.load(place.peaks_path(node_hash(node)))

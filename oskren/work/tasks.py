@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -19,29 +20,43 @@ from oskren.core.nodes.model import Chained, Excerpt, Mix, Node, NodeAdapter, ac
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.shipping.sheet import Item, Target
-from oskren.core.shipping.write import render_file
+from oskren.core.shipping.write import OverFullScale, render_file
 from oskren.core.slicing import detect
 from oskren.core.steps import kind_of
 from oskren.core.types import Samples
 from oskren.core.words.propose import words_of
 from oskren.store.library import Examined
+from oskren.work.journal import note
 
 
 @dataclass(frozen=True)
 class Place:
-    """Where a worker finds things: the cache folder, the waveform folder, the paths of originals, and the cancel flag."""
+    """Where a worker finds things: the cache folder, the waveform folder, the paths of originals, and the cancel flag.
+
+    ``gone`` holds a sentence for every original that cannot be had; at ``until`` (s since the epoch) the work ends by itself.
+    """
 
     cache: str
     peaks: str
     media: dict[str, str] = field(default_factory=dict)
     flag: str = ""
+    gone: dict[str, str] = field(default_factory=dict)
+    until: float = 0.0
+
+    def path(self, audio: str) -> Path:
+        """Where the audio with a hash lies; OskrenError with the reason when it cannot be had."""
+        if audio not in self.media:
+            raise OskrenError(self.gone.get(audio, f"The library does not hold the sound {audio[:12]}; import its file again."))
+        return Path(self.media[audio])
 
     def renderer(self, *, scratch: bool = False) -> Renderer:
         folder = Path(self.cache)
         flag = Path(self.flag) if self.flag else None
-        return Renderer(
-            lambda audio: Path(self.media[audio]), Scratch(folder) if scratch else Cache(folder), (lambda: flag.exists()) if flag else (lambda: False)
-        )
+
+        def cancelled() -> bool:
+            return (flag is not None and flag.exists()) or bool(self.until and time.time() > self.until)
+
+        return Renderer(self.path, Scratch(folder) if scratch else Cache(folder), cancelled)
 
     def peaks_path(self, key: str) -> Path:
         return Path(self.peaks) / key[:2] / f"{key}.npz"
@@ -90,8 +105,8 @@ def examine(place: Place, path: str) -> Examined | tuple[str, str]:
         return found
     except AudioFileError as error:
         return path, error.reason
-    except (OskrenError, OSError, ValueError, MemoryError) as error:
-        return path, f"cannot be read ({error})"
+    except Exception as error:  # whatever is wrong with one file is that file's alone
+        return path, f"cannot be read ({type(error).__name__}: {error}); export it again from its source"
 
 
 def _layout_said(path: Path, channels: int, said: metadata.Metadata) -> str:
@@ -108,7 +123,7 @@ def follow_up(paths: list[tuple[int, str, str]]) -> list[tuple[int, dict[str, An
     for number, path, layout in paths:
         try:
             answers.append((number, report.slow_measures_of_file(Path(path), layout or None).model_dump()))
-        except (OskrenError, OSError, ValueError, MemoryError):
+        except Exception:  # one that cannot be measured is left, the others are measured
             answers.append((number, None))
     return answers
 
@@ -117,7 +132,7 @@ def same(one: str, other: str, lossy: bool) -> bool:
     """Whether two files hold the same recording."""
     try:
         return sameness.same_recording(Path(one), Path(other), lossy=lossy)
-    except (OskrenError, OSError, ValueError):
+    except Exception:  # a doubt about one pair leaves them two sounds
         return False
 
 
@@ -125,7 +140,7 @@ def hash_of(path: str) -> tuple[str, str]:
     """A file's path and its audio hash; an empty hash when it cannot be read."""
     try:
         return path, files.audio_hash(Path(path))
-    except (OskrenError, OSError, ValueError, MemoryError):
+    except Exception:
         return path, ""
 
 
@@ -136,7 +151,7 @@ def anchors(items: list[tuple[int, str]], kind: str) -> list[tuple[int, float, s
         try:
             info = files.probe(Path(path))
             levels = np.concatenate([anchor.envelope(block, info.rate) for block in files.blocks(Path(path), size=max(1, round(info.rate * 0.05)) * 100)])
-        except (OskrenError, OSError, ValueError, MemoryError):
+        except Exception:  # one that cannot be measured keeps its anchor
             continue
         proposed = anchor.of_kind(levels, kind) if kind else anchor.propose(levels)  # type: ignore[arg-type]
         found.append((number, round(min(proposed.seconds, info.seconds), 6), proposed.kind))
@@ -325,18 +340,29 @@ def load_levels(path: Path) -> detect.Levels:
         return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright)
 
 
-def ship(place: Place, jobs: list[tuple[Item, Target, str, str]]) -> list[dict[str, Any]]:
-    """Render, write and check a few files: (item, target, full path, shown path). Each answer is a report or a failure."""
+def ship(place: Place, jobs: list[tuple[Item, Target, str, str, bool]], journal: str = "") -> list[dict[str, Any]]:
+    """Render, write and check a few files: (item, target, full path, shown path, whether a file may be there). Each answer is a report or a failure.
+
+    With ``journal`` every finished file is noted there as soon as it lies in its place.
+    """
     renderer = place.renderer(scratch=True)
-    answers = []
-    for item, target, path, shown in jobs:
+    answers: list[dict[str, Any]] = []
+    for item, target, path, shown, may_be in jobs:
         try:
+            if not may_be and Path(path).exists():
+                raise OskrenError(f"{path}: was put there by somebody else meanwhile, and was left as it is")
             made = render_file(renderer, item, target, Path(path), shown)
+            if journal:
+                note(journal, made)
             answers.append({"report": made.model_dump(), "ok": made.ok})
+        except Cancelled:
+            break  # what is finished is told; the rest was not begun
+        except OverFullScale as error:
+            answers.append({"path": shown, "reason": str(error), "over": True, "sound": item.sound})
         except OskrenError as error:
             answers.append({"path": shown, "reason": str(error)})
-        except (OSError, ValueError, MemoryError) as error:
-            answers.append({"path": shown, "reason": f"{shown}: cannot be rendered ({error})"})
+        except Exception as error:  # whatever is wrong with one item is that item's alone
+            answers.append({"path": shown, "reason": f"{shown}: cannot be rendered ({type(error).__name__}: {error})"})
         renderer.cache.forget()  # type: ignore[attr-defined]
     return answers
 

@@ -32,8 +32,8 @@ class Scan:
 
 def watch(library: Library, path: Path) -> None:
     """Watch a folder; OskrenError when it cannot be one."""
-    if not path.is_absolute() or not path.is_dir():
-        raise OskrenError(f"{path}: is no folder of this machine; give its whole path.")
+    if not path.is_dir():
+        raise OskrenError(f"{path}: is no folder of this machine; check the path.")
     path = path.resolve()
     with library.reading() as session:
         others = [Path(other) for other in session.scalars(select(Watched.path))]
@@ -71,6 +71,7 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
 
     A folder that is away as a whole (a disk not plugged in) is reported and changes nothing.
     """
+    path = str(Path(path).resolve())
     with library.reading() as session:
         row = session.get(Watched, path)
         if row is None:
@@ -80,7 +81,11 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
     if not Path(path).is_dir():
         raise OskrenError(f"{path}: the watched folder is not there; plug in its disk or stop watching it. Nothing was changed.")
     scan = Scan()
-    found = {str(one.resolve()) for one in find_audio([Path(path)], lambda *_: None, leave={studio.home.folder, *leave})}
+    seen: list[dict[str, str]] = []
+    found = {
+        str(one.resolve())
+        for one in find_audio([Path(path)], lambda one, why: seen.append({"path": str(one), "reason": why}), leave={studio.home.folder, *leave})
+    }
     gone = {one: row for one, row in known.items() if not Path(one).exists()}
     scan.unchanged = len(known) - len(gone)
     scan.back = _mark(library, [one for one, row in known.items() if one in found and row.missing], missing=False)
@@ -97,7 +102,9 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
                 scan.moved += 1
     scan.missing = _mark(library, list(gone), missing=True)
     result = import_paths(studio, library, [Path(path)], f"Watched: {Path(path).name}", refer=True, told=told, stop=stop, leave=leave)
-    scan.new, scan.skipped = result.imported + result.formats, result.skipped
+    scan.new, scan.skipped = result.imported + result.formats, [*seen, *result.skipped]
+    scan.missing += len(set(result.displaced))
+    scan.unchanged -= len(result.displaced)
     scan.arrival = result.arrival if result.imported else 0
     with library.writing() as session:
         again = session.get(Watched, path)

@@ -1,4 +1,5 @@
-"""Worker processes: one *live* worker for what someone waits to hear, a batch pool behind it.
+"""Worker processes: one *live* worker for what someone waits to hear, one for what was asked for by hand (a print, a version, a part kept), and
+a batch pool behind them for jobs, meters and what is completed behind what is heard.
 
 Both start by forkserver with the heavy libraries preloaded. The pool is a ``concurrent.futures.Executor``; a broken one
 is made anew at the next use.
@@ -16,6 +17,7 @@ from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from typing import Any
 
+from oskren.core.errors import OskrenError
 from oskren.core.plugins import shelf
 from oskren.core.plugins.outside import PluginError
 
@@ -43,6 +45,16 @@ def _begin(gentle: bool, shelf_at: str) -> None:
     threading.Thread(target=watch, daemon=True, name="watching the server").start()
 
 
+LIVE_S = 40.0
+"""How long somebody may wait for the live worker; then it is replaced, since everybody's listening waits with them."""
+
+TOO_LONG = f"This takes longer than {LIVE_S:.0f} s to render; it was stopped so that listening goes on. Freeze or print what it is made of, or make it shorter."
+
+
+class TooLong(OskrenError):
+    """Work for listening went past its time."""
+
+
 TRIES = 4
 
 
@@ -58,39 +70,70 @@ def patiently(function: Callable[..., Any], *arguments: Any) -> Any:
 
 
 class Workers:
-    """The live worker, the one that completes sounds behind it, and the batch pool; made when first used."""
+    """The live worker, that for what was asked for by hand, and the batch pool; each made when first used."""
 
     def __init__(self, size: int | None = None):
         self.size = size or os.cpu_count() or 2
+        self.patience_s = LIVE_S
         self._pools: dict[str, Executor] = {}
+        self._lock = threading.Lock()
 
     def _make(self, name: str) -> Executor:
-        live = name == "live"
-        return ProcessPoolExecutor(1 if live else self.size, mp_context=_context(), initializer=_begin, initargs=(not live, os.environ.get(shelf.VARIABLE, "")))
+        batch = name == "batch"
+        shelf_at = os.environ.get(shelf.VARIABLE, "")
+        return ProcessPoolExecutor(self.size if batch else 1, mp_context=_context(), initializer=_begin, initargs=(batch, shelf_at))
 
     def warm(self) -> None:
         """Start the live worker, which takes a while, before somebody waits for it."""
         self.submit("live", os.getpid)
 
     def submit(self, name: str, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
-        """Run a function of ``tasks`` in the live worker ("live") or the batch pool ("batch")."""
-        for _ in range(2):
-            pool = self._pools.get(name)
-            if pool is None:
-                pool = self._pools[name] = self._make(name)
+        """Run a function of ``tasks`` in the live worker ("live"), in that for what was asked for by hand ("asked"), or in the batch pool ("batch")."""
+        for _ in range(3):
+            with self._lock:
+                pool = self._pools.get(name) or self._pools.setdefault(name, self._make(name))
             try:
                 return pool.submit(patiently, function, *arguments)
             except (BrokenProcessPool, RuntimeError):
-                self._pools.pop(name, None)
+                self._drop(name, pool)
         raise RuntimeError("the worker processes cannot be started")
 
-    def live(self, function: Callable[..., Any], *arguments: Any) -> Any:
-        """Run in the live worker and wait; a worker that died is replaced and the call made once more."""
-        try:
-            return self.submit("live", function, *arguments).result()
-        except BrokenProcessPool:
-            self._pools.pop("live", None)
-            return self.submit("live", function, *arguments).result()
+    def _drop(self, name: str, pool: Executor | None) -> None:
+        """Let go of a pool that is broken; a new one is made at the next use."""
+        with self._lock:
+            if self._pools.get(name) is pool:
+                self._pools.pop(name, None)
+
+    def live(self, function: Callable[..., Any], *arguments: Any, within_s: float | None = None) -> Any:
+        """Run in the live worker and wait; a worker that died is replaced and the call made once more.
+
+        Raises
+        ------
+        TooLong
+            When it takes longer than ``within_s``: the worker is ended and replaced, so that others hear again.
+        """
+        for last in (False, False, True):
+            pool = self._pools.get("live")
+            future = self.submit("live", function, *arguments)
+            try:
+                return future.result(self.patience_s if within_s is None else within_s)
+            except BrokenProcessPool:
+                self._drop("live", pool or self._pools.get("live"))
+                if last:
+                    raise
+            except TimeoutError as error:
+                if not future.cancel():  # it is this call that takes so long, not one before it
+                    self._end_live()
+                raise TooLong(TOO_LONG) from error
+        raise AssertionError("not reached")
+
+    def _end_live(self) -> None:
+        with self._lock:
+            pool = self._pools.pop("live", None)
+        if isinstance(pool, ProcessPoolExecutor):
+            for process in list(pool._processes.values()):  # there is no public way to end what a worker is doing
+                process.kill()
+            pool.shutdown(wait=False, cancel_futures=False)
 
     def close(self) -> None:
         for pool in self._pools.values():

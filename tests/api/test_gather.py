@@ -1,6 +1,7 @@
 """Gather over the API: search, describing in bulk, what a library keeps, files out, and every refusal in one sentence."""
 
 import io
+import json
 import time
 import unittest
 
@@ -128,7 +129,7 @@ class Asking(Running):
 
     def test_a_sound_or_its_part_as_a_file(self) -> None:
         number = self.named("gear take")["id"]
-        raw = self.client.get(f"{HERE}/sounds/{number}/file", params={"start": 1.0, "end": 1.5})
+        raw = self.client.get(f"{HERE}/sounds/{number}/file", params={"heard": json.dumps({"part": [1.0, 1.5]})})
         samples, rate = sf.read(io.BytesIO(raw.content), dtype="float32", always_2d=True)
         whole, _ = files.read(self.folder / "in" / "gear take.wav")
         np.testing.assert_allclose(samples, whole[RATE : RATE + RATE // 2], atol=2**-22)
@@ -227,9 +228,12 @@ class Refusals(Running):
             ("post", "backup", {"folder": "relative"}),
             ("post", "export", {"ids": []}),
             ("post", "export", {"ids": [1], "folder": "relative"}),
-            ("post", "export", {"ids": [1, 2], "part": [0.1, 0.2]}),
-            ("get", "sounds/1/file?start=5&end=1", None),
-            ("get", "sounds/1/file?start=900&end=901", None),
+            ("post", "export", {"ids": [1, 2], "heard": {"part": [0.1, 0.2]}}),
+            ("get", 'sounds/1/file?heard={"part":[5,1]}', None),
+            ("get", 'sounds/1/file?heard={"part":[900,901]}', None),
+            ("get", "sounds/1/file?heard=nothing", None),
+            ("get", "files.zip?ids=1,9999", None),
+            ("get", "files.zip?ids=none", None),
             ("get", "sounds/9999/uses", None),
             ("post", "edit/redo", None),
         ]

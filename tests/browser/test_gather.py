@@ -214,7 +214,7 @@ class Gathering(InBrowser):
         self.sounding()
         page.get_by_role("slider", name="Gain").blur()
         self.press("y")
-        expect(page.get_by_role("status").filter(has_text="as it was heard")).to_be_visible()
+        expect(page.get_by_role("status").filter(has_text=", as heard (through")).to_be_visible()
         layer = self.api(f"{HERE}/designs")[0]["mix"]["members"][0]
         self.assertEqual((layer["pitch_st"], layer["gain_db"], [step["params"] for step in layer["chain"]]), (-5, 5, [{"gain_db": -9.0}]))
         self.assertAlmostEqual(layer["start_s"], 0.6, delta=0.05)

@@ -69,7 +69,7 @@ class Stages(InBrowser):
         expect(page.get_by_test_id("along")).to_contain_text("-5 st")
         expect(page.get_by_test_id("along")).to_contain_text(re.compile(r"part 0\.1\d to 0\.6\d s"))
         page.get_by_role("button", name="To a layer").click()
-        expect(page.get_by_role("status").filter(has_text="as it was heard")).to_be_visible()
+        expect(page.get_by_role("status").filter(has_text="as heard")).to_be_visible()
         design = self.api(f"{LIBRARY}/designs")[0]
         layer = design["mix"]["members"][-1]
         self.assertEqual((layer["name"], layer["pitch_st"]), ("Bell of hours, muted", -5))

@@ -13,7 +13,7 @@ from oskren.core.measure import levels
 from oskren.core.nodes import Chained, Step
 from oskren.core.shipping import manifest
 from oskren.core.shipping.sheet import Item, Sheet, Target, file_key, plan
-from oskren.core.shipping.write import refuse_outside, render_file, verify
+from oskren.core.shipping.write import OverFullScale, refuse_outside, render_file, verify
 from tests.support import RATE, InFolder, noise, sine
 
 
@@ -67,13 +67,23 @@ class Files(InFolder):
         self.assertEqual(one.read_bytes(), two.read_bytes())
         self.assertNotEqual(files.audio_hash(one), files.audio_hash(plain))
 
-    def test_over_full_scale_fails_with_the_remedy(self) -> None:
+    def test_over_full_scale_is_not_written_until_it_is_said_how(self) -> None:
         loud = self.item.model_copy(update={"node": Chained(node=self.item.node, chain=(Step(kind="gain", params={"gain_db": 30.0}),))})
-        _, report = self.ship(Target(), loud)
-        self.assertFalse(report.ok)
-        self.assertIn("over full scale", next(check.note for check in report.checks if check.name == "level"))
+        for target in (Target(), Target(format="ogg"), Target(format="flac")):
+            with self.subTest(format=target.format), self.assertRaisesRegex(OverFullScale, r"goes \d+\.\d dB over full scale; level it down, limit it"):
+                self.ship(target, loud)
+            self.assertFalse((self.folder / f"out.{target.format}").exists())
         _, report = self.ship(Target(bits=32), loud)
         self.assertTrue(report.ok)
+        shape = files.read(self.folder / "out.wav")[0]
+        path, report = self.ship(Target(over="lower"), loud, "lower")
+        self.assertTrue(report.ok, report.checks)
+        self.assertIn("dB over full scale, lowered", next(check.note for check in report.checks if check.name == "level"))
+        np.testing.assert_allclose(files.read(path)[0], shape / np.abs(shape).max(), atol=2e-6)
+        path, report = self.ship(Target(over="limit"), loud, "limit")
+        self.assertTrue(report.ok, report.checks)
+        self.assertLessEqual(levels.db(levels.true_peak(files.read(path)[0], RATE)), 0.05)
+        self.assertNotEqual(file_key(loud, Target(over="limit")), file_key(loud, Target()))
 
     def test_silence_fails_and_a_click_at_the_edge_warns(self) -> None:
         silent = Item(node=self.source(np.zeros((4800, 1), np.float32), name="s.wav"), name="silent")
@@ -135,10 +145,11 @@ class Sheets(InFolder):
         manifest.save(out, [report])
         loaded = manifest.load(out)
         self.assertEqual(loaded.files, [report])
-        self.assertIsNotNone(manifest.unchanged(out, "a.wav", report.key, loaded))
-        self.assertIsNone(manifest.unchanged(out, "a.wav", "other", loaded))
+        self.assertTrue(manifest.as_written(out, report))
+        (out / "a.wav").touch()
+        self.assertTrue(manifest.as_written(out, report), "another time of day is no other file")
         (out / "a.wav").write_bytes(b"changed by somebody")
-        self.assertIsNone(manifest.unchanged(out, "a.wav", report.key, loaded))
+        self.assertFalse(manifest.as_written(out, report))
         rows = list(csv.DictReader((out / "oskren-manifest.csv").open()))
         self.assertEqual(
             (rows[0]["path"], rows[0]["checks"], rows[0]["sha256"]),

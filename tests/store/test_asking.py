@@ -19,7 +19,7 @@ from bench.gather import FOLDERS, big_library
 from oskren.core.measure import likeness
 from oskren.core.nodes.model import Chained, Excerpt, Member, Mix, Source, Step, node_hash
 from oskren.core.words.conditions import parse
-from oskren.store import Home, describing, tree
+from oskren.store import Home, describing, tree, undoing
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
 
@@ -128,7 +128,7 @@ class BesideSql(unittest.TestCase):
         self.assertEqual(set(self.ids("zebra")), set(chosen))
         self.assertEqual(self.library.search(Asked()).facets["tag"]["zebra"], len(chosen))
         self.assertEqual(set(self.ids("where rating is 1")), self.sql("rating = 1"))
-        describing.take_back(self.library)
+        undoing.take_back(self.library)
         self.assertEqual(self.ids("zebra"), [])
         self.assertEqual(set(self.ids("where rating is 5")), self.sql("rating = 5"))
 
@@ -192,5 +192,5 @@ class Older(unittest.TestCase):
     def test_it_is_described_on(self) -> None:
         describing.edit(self.library, [1, 2, 3], Change(category="Metal", mark="sky"))
         self.assertEqual(self.library.search(Asked(words="metal")).total, 3)
-        describing.take_back(self.library)
+        undoing.take_back(self.library)
         self.assertEqual(self.library.sound(1).category, "Glass/Own")

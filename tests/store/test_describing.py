@@ -3,7 +3,7 @@
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, NodeAdapter
 from oskren.core.words.conditions import parse
-from oskren.store import describing, keeping, tree
+from oskren.store import describing, keeping, tree, undoing
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
 from oskren.store.tables import Design, SoundSet
@@ -34,26 +34,26 @@ class Edits(Described):
             self.assertEqual((sound.category, sound.category_sure, sound.tags), ("Stone/Gravel", 1.0, "wet big"))
             self.assertEqual((sound.rating, sound.mark, sound.rights, sound.strength), (4, "plum", "ours", 5))
         self.assertEqual(self.names("gravel wet"), ["Brass hinge", "Glass creak 1", "Glass shatter 2"])
-        self.assertIn("3 sounds", describing.take_back(self.library))
+        self.assertIn("3 sounds", undoing.take_back(self.library))
         self.assertEqual([self.library.sound(n).category for n in (1, 2, 3)], ["Glass/Creak", "Glass/Shatter", "Metal/Hinge"])
         self.assertEqual((self.library.sound(1).tags, self.library.sound(1).category_sure), ("dry", 0.6))
         self.assertEqual(self.names("gravel"), [])
-        describing.take_back(self.library, again=True)
+        undoing.take_back(self.library, again=True)
         self.assertEqual(len(self.names("gravel")), 3)
 
     def test_undo_goes_back_edit_by_edit_and_a_new_one_ends_redo(self) -> None:
         for rating in (1, 2, 3):
             describing.edit(self.library, [1], Change(rating=rating))
-        describing.take_back(self.library)
-        describing.take_back(self.library)
+        undoing.take_back(self.library)
+        undoing.take_back(self.library)
         self.assertEqual(self.library.sound(1).rating, 1)
         describing.edit(self.library, [1], Change(rating=5))
         with self.assertRaisesRegex(OskrenError, "nothing to do again"):
-            describing.take_back(self.library, again=True)
-        describing.take_back(self.library)
-        describing.take_back(self.library)
+            undoing.take_back(self.library, again=True)
+        undoing.take_back(self.library)
+        undoing.take_back(self.library)
         with self.assertRaisesRegex(OskrenError, "nothing to undo"):
-            describing.take_back(self.library)
+            undoing.take_back(self.library)
         self.assertEqual(self.library.sound(1).rating, 0)
 
     def test_a_bad_edit_changes_nothing(self) -> None:
@@ -98,7 +98,7 @@ class Edits(Described):
     def test_anchors_move_as_one_edit(self) -> None:
         self.assertEqual(describing.set_anchors(self.library, {1: (0.01, "hit"), 2: (0.02, "top"), 3: (0.0, "hit")}), 2)
         self.assertEqual(self.names("where anchor top"), ["Glass shatter 2"])
-        describing.take_back(self.library)
+        undoing.take_back(self.library)
         self.assertEqual(self.names("where anchor top"), [])
 
 
@@ -189,7 +189,7 @@ class Kept(Described):
         self.assertEqual(len(self.names()), 3)
         self.assertEqual(self.names(trash=True), ["Glass creak 1", "Slam door"])
         self.assertEqual(self.names("glass", facets={"category": ["Glass"]}), ["Glass shatter 2"])
-        describing.take_back(self.library)
+        undoing.take_back(self.library)
         self.assertEqual(len(self.names()), 5)
 
     def test_emptying_keeps_what_is_used_and_files_that_are_referred_to(self) -> None:

@@ -145,11 +145,16 @@ class KeptReels(InLibrary):
             Reel(takes=(1, 9)),
             Reel(takes=(1,), marks=(Mark(id=1, take=1, start_s=3, end_s=9),)),
             Reel(takes=(1,), chain=(Step(kind="gain", params={"gain_db": 99}),)),
-            Reel(takes=(1,), chain=(Step(kind="reverse"),)),
+            Reel(),
         ):
             with self.subTest(reel=reel.takes), self.assertRaises(OskrenError):
                 reels.save(self.library, number, reel)
         self.assertEqual(reels.load(self.library, number), before)
+        # a step that would move marks is left out and said; what was marked is kept all the same
+        marked = (Mark(id=1, take=1, start_s=0.1, end_s=0.4),)
+        said = reels.save(self.library, number, Reel(takes=(1, 2), chain=(Step(kind="reverse"),), marks=marked))
+        self.assertIn("changes when things happen", said)
+        self.assertEqual(reels.load(self.library, number)[1], Reel(takes=(1, 2), marks=marked))
         for refused in (lambda: reels.begin(self.library, "None", []), lambda: reels.load(self.library, 77), lambda: reels.forget(self.library, 77)):
             with self.assertRaises(OskrenError):
                 refused()

@@ -5,7 +5,7 @@ from oskren.core.nodes.model import Mix
 from oskren.core.words.conditions import parse
 from oskren.core.words.wanting import Entry
 from oskren.demo.field import picture
-from oskren.store import arrivals, describing, keeping, wanted
+from oskren.store import arrivals, describing, keeping, undoing, wanted
 from oskren.store.arrivals import ArrivalNotes
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
@@ -208,7 +208,7 @@ class Arrivals(InLibrary):
         describing.edit(self.library, [2, 1, 3], Change(naming="{place} {number:2}, {name}", numbered_from=8))
         self.assertEqual([self.library.sound(number).name for number in (1, 2, 3)], ["Causeway 09, Kelp", "Causeway 08, Reeds", "10, Bell"])
         self.assertEqual(self.names('"Causeway 09"'), ["Causeway 09, Kelp"])
-        describing.take_back(self.library)
+        undoing.take_back(self.library)
         self.assertEqual([self.library.sound(number).name for number in (1, 2, 3)], ["Kelp", "Reeds", "Bell"])
         with self.assertRaisesRegex(OskrenError, "does not exist"):
             describing.edit(self.library, [1, 2], Change(naming="{colour}"))

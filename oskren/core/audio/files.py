@@ -39,6 +39,9 @@ BITS = {
     "ALAC_32": 32,
 }
 
+TEMPORARY = ".oskren-"
+"""How the names of files begin that are being written; the number of the process follows."""
+
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
@@ -168,6 +171,17 @@ def audio_hash(path: Path) -> str:
     return digest.value()
 
 
+def sweep(folder: Path) -> int:
+    """Remove what killed processes left half-written in a folder (not below it); how many files. What living processes write stays."""
+    gone = 0
+    for path in folder.glob(f"{TEMPORARY}*"):
+        process = path.name.removeprefix(TEMPORARY).split("-")[0]
+        if process.isdigit() and not Path(f"/proc/{process}").exists():
+            path.unlink(missing_ok=True)
+            gone += 1
+    return gone
+
+
 @contextlib.contextmanager
 def replacing(path: Path) -> Iterator[Path]:
     """Give a temporary path in the target's folder; on success flush it and rename it over ``path``, else remove it.
@@ -180,7 +194,7 @@ def replacing(path: Path) -> Iterator[Path]:
     temporary: Path | None = None
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=".oskren-", suffix=path.suffix, dir=path.parent)
+        handle, name = tempfile.mkstemp(prefix=f"{TEMPORARY}{os.getpid()}-", suffix=path.suffix, dir=path.parent)
         os.close(handle)
         temporary = Path(name)
         yield temporary

@@ -58,12 +58,14 @@ def same_recording(one: Path, other: Path, *, lossy: bool) -> bool:
         return False
     size = 1 << int(np.ceil(np.log2(2 * max(len(a), len(b)))))
     cross = np.fft.irfft(np.fft.rfft(a, size) * np.conj(np.fft.rfft(b, size)), size)
-    reach = int(SHIFT_S * RATE)
+    reach = min(int(SHIFT_S * RATE), size // 2 - 1)
     lags = np.concatenate([np.arange(0, reach + 1), np.arange(size - reach, size)])
     lag = int(lags[np.argmax(cross[lags])])
     lag = lag - size if lag > size // 2 else lag
     a, b = (a[lag:], b) if lag > 0 else (a, b[-lag:])
     count = min(len(a), len(b))
+    if count < RATE // 100:
+        return False
     a, b = a[:count], b[:count]
     power_a, power_b = _band_powers(a), _band_powers(b)
     loud = power_a > power_a.max() * 1e-3

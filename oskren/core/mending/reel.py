@@ -47,9 +47,11 @@ class Reel(BaseModel):
 def check(reel: Reel, lengths: Mapping[int, float]) -> None:
     """Raise OskrenError when a mark lies in no take, or not inside it, or a step would move what is marked."""
     seen: set[int] = set()
-    for step in (*reel.chain, *(step for mark in reel.marks for step in mark.chain)):
-        if step.known and not (kind_of(step.kind).keeps_time and not kind_of(step.kind).whole):
-            raise OskrenError(f"{kind_of(step.kind).label} changes when things happen; on a reel, marks must stay where they are. Use it on the selects.")
+    if not reel.takes:
+        raise OskrenError("A review reel needs a take; choose some in Gather.")
+    unfit = moving(reel)
+    if unfit:
+        raise OskrenError(unfit)
     if len(set(reel.takes)) != len(reel.takes):
         raise OskrenError("A take can be on a reel once only.")
     for mark in reel.marks:
@@ -61,6 +63,14 @@ def check(reel: Reel, lengths: Mapping[int, float]) -> None:
         length = lengths[mark.take]
         if mark.end_s - mark.start_s < SHORTEST_S or mark.end_s > length + 1e-3:
             raise OskrenError(f"Mark {mark.id} from {mark.start_s:.3f} to {mark.end_s:.3f} s is no part of its take of {length:.3f} s.")
+
+
+def moving(reel: Reel) -> str:
+    """Which step of a reel would move what is marked, in a sentence; empty when none does."""
+    for step in (*reel.chain, *(step for mark in reel.marks for step in mark.chain)):
+        if step.known and not (kind_of(step.kind).keeps_time and not kind_of(step.kind).whole):
+            return f"{kind_of(step.kind).label} changes when things happen; on a reel, marks must stay where they are. Use it on the selects."
+    return ""
 
 
 def noise_parts(reel: Reel, take: int) -> tuple[tuple[float, float], ...]:

@@ -223,6 +223,8 @@ class Member(Frozen):
     fade_in_shape: str = "equal power"
     fade_out_shape: str = "equal power"
     chain: tuple[Step, ...] = ()
+    chain_first: bool = False
+    """Whether the chain comes before trim, direction and pitch: so a sound is heard in the audition."""
     envelopes: tuple[Envelope, ...] = Field((), max_length=8)
     group: str = Field("", max_length=60)
     colour: Colour = ""
@@ -259,7 +261,7 @@ class Mix(Frozen):
     """The one recursive sum; its rate is the highest of its members unless set."""
 
     kind: Literal["mix"] = "mix"
-    members: tuple[Member, ...] = ()
+    members: tuple[Member, ...] = Field((), max_length=2000)
     groups: tuple[Group, ...] = Field((), max_length=200)
     chain: tuple[Step, ...] = ()
     rate: int | None = None
@@ -277,7 +279,7 @@ def member_node(member: Member, rate: int | None = None) -> Chained:
     convert = (Step(kind="rate", params={"rate": rate}),) if rate is not None else ()
     if member.frozen is not None:
         return Chained(node=member.frozen, chain=convert)
-    steps: list[Step] = []
+    steps: list[Step] = list(member.chain) if member.chain_first else []
     if member.start_s is not None or member.end_s is not None:
         steps.append(Step(kind="trim", params={"start_s": member.start_s, "end_s": member.end_s}))
     if member.reverse:
@@ -290,7 +292,7 @@ def member_node(member: Member, rate: int | None = None) -> Chained:
             points = tuple((at, value + member.pitch_st) for at, value in gliding.points)
             moves = (gliding.model_copy(update={"control": "semitones", "points": points}),)
         steps.append(Step(kind="pitch", params=params, envelopes=moves))
-    steps += member.chain
+    steps += () if member.chain_first else member.chain
     steps += convert
     if member.fade_in_s or member.fade_out_s:
         fades = {"in_s": member.fade_in_s, "out_s": member.fade_out_s, "in_shape": member.fade_in_shape, "out_shape": member.fade_out_shape}

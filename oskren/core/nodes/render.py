@@ -50,6 +50,9 @@ SHORT = 1 << 20
 
 DEEPEST = 64
 
+LONGEST_S = 4 * 3600.0
+"""How long a design may be."""
+
 
 _WALKED: dict[tuple[str, bool, Shape], tuple[list[Context], Shape]] = {}
 _VOICED: dict[tuple[str, tuple[str, ...], tuple[Shape, ...]], list[Voice]] = {}
@@ -202,7 +205,12 @@ class Renderer:
         spans = [(voice.place, voice.place + voice.shape.frames) for voice in self.voices(mix)]
         first = min((start for start, _ in spans), default=0)
         last = max((end for _, end in spans), default=0)
-        return Shape(max(1, last - first), self.mix_rate(mix), len(CHANNELS[mix.layout]), -first, mix.layout)
+        rate = self.mix_rate(mix)
+        if last - first > LONGEST_S * rate:
+            raise OskrenError(
+                f"This design would be {(last - first) / rate / 3600:.1f} h long, more than {LONGEST_S / 3600:.0f} h; move or shorten its layers."
+            )
+        return Shape(max(1, last - first), rate, len(CHANNELS[mix.layout]), -first, mix.layout)
 
     def _row(self, row: Row) -> tuple[Shape, list[tuple[int, Node, Shape]]]:
         """Shape of a row; of each part the frame it begins at, its node at the row's rate, and its shape."""

@@ -9,9 +9,10 @@ from pathlib import Path
 from pydantic import BaseModel, ValidationError
 
 from oskren.core.audio.files import replacing
+from oskren.core.errors import OskrenError
 from oskren.core.shipping.write import FileReport, sha256
 
-NAME = "oskren-manifest.json"
+NAME, TABLE = "oskren-manifest.json", "oskren-manifest.csv"
 COLUMNS = [
     "path",
     "name",
@@ -59,14 +60,32 @@ def save(folder: Path, reports: list[FileReport]) -> None:
         facts = report.model_dump(exclude={"checks"})
         failed = [f"{check.name}: {check.note}" for check in report.checks if not check.ok]
         table.writerow([*(facts[column] for column in COLUMNS[:-1]), "; ".join(failed) or "ok"])
-    with replacing(folder / "oskren-manifest.csv") as temporary:
+    with replacing(folder / TABLE) as temporary:
         temporary.write_text(text.getvalue())
 
 
-def unchanged(folder: Path, relative: str, key: str, known: Manifest) -> FileReport | None:
-    """The earlier report of a file that has the same key and still has the bytes it was shipped with."""
-    for report in known.files:
-        if report.path == relative and report.key == key:
-            path = folder / relative
-            return report if path.exists() and sha256(path) == report.sha256 else None
-    return None
+def as_written(folder: Path, report: FileReport) -> bool:
+    """Whether a file still is as it was shipped: untouched since, or else the same byte for byte."""
+    path = folder / report.path
+    try:
+        facts = path.stat()
+    except OSError:
+        return False
+    if facts.st_size != report.bytes:
+        return False
+    return facts.st_mtime_ns == report.modified_ns or sha256(path) == report.sha256
+
+
+def refuse_foreign(folder: Path) -> None:
+    """Raise OskrenError when a file of the manifest's name lies in a folder that Oskren did not write."""
+    for path in (folder / NAME, folder / TABLE):
+        if path.exists() and not _ours(folder):
+            raise OskrenError(f"{path}: has the name of Oskren's manifest, but is not one; move it away or ship to another folder.")
+
+
+def _ours(folder: Path) -> bool:
+    try:
+        Manifest.model_validate_json((folder / NAME).read_text())
+    except (OSError, ValidationError, ValueError):
+        return False
+    return True

@@ -28,6 +28,8 @@ class Target(Frozen):
     fade_in_ms: float = Field(0.0, ge=0, le=10_000)
     fade_out_ms: float = Field(0.0, ge=0, le=60_000)
     dither: bool = True
+    over: Literal["refuse", "lower", "limit"] = "refuse"
+    """What becomes of a sound over full scale in a format that ends there: it is not written, lowered, or limited."""
     template: str = Field("{name}", min_length=1, max_length=400)
 
     @model_validator(mode="after")
@@ -49,6 +51,8 @@ class Item(Frozen):
     rights: str = ""
     recorded: str = ""
     markers: tuple[tuple[float, str], ...] = ()
+    missing: tuple[str, ...] = ()
+    """Layers that are passed over because their file is missing."""
 
 
 class Sheet(Frozen):
@@ -60,12 +64,13 @@ class Sheet(Frozen):
 
 
 class Planned(Frozen):
-    """One file to be: its path in the out folder, and what is wrong with it."""
+    """One file to be: its path in the out folder, and what is wrong with it; ``foreign`` when that is a file somebody else wrote, which may be allowed."""
 
     path: str
     item: int
     target: int
     problem: str = ""
+    foreign: bool = False
 
 
 def plan(sheet: Sheet, facts: list[tuple[int, int]]) -> list[Planned]:
@@ -118,5 +123,6 @@ def file_node(item: Item, target: Target) -> Node:
 
 def file_key(item: Item, target: Target) -> str:
     """Hash of everything that decides a file's bytes; the same key means the file need not be rendered again."""
-    facts = [node_hash(file_node(item, target)), target.model_dump(exclude={"template", "name"}), item.model_dump(exclude={"node", "sound"}), 2]
+    left = {"template", "name", *({"over"} if target.over == "refuse" else ())}
+    facts = [node_hash(file_node(item, target)), target.model_dump(exclude=left), item.model_dump(exclude={"node", "sound", "missing"}), 2]
     return hashlib.blake2b(json.dumps(facts, sort_keys=True).encode(), digest_size=20).hexdigest()

@@ -14,7 +14,7 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
 from oskren.core.nodes.chains import passed_over
-from oskren.core.nodes.model import leaves
+from oskren.core.nodes.model import Chained, Step, leaves
 from oskren.core.nodes.render import Renderer
 from oskren.core.shipping.sheet import Item, Target, file_key, file_node
 from oskren.core.types import Samples
@@ -25,6 +25,21 @@ EDGE_DBFS = -40.0
 DC_LIMIT = 0.005
 VORBIS_PEAK_DB, VORBIS_RMS_DB = 3.0, 1.5
 """Lossy files may differ by this much in peak and RMS (own rule: the encoder rounds off single steep peaks, not the level)."""
+
+
+class OverFullScale(OskrenError):
+    """A sound goes over full scale and its target says not to write it then."""
+
+    def __init__(self, shown: str, over_db: float):
+        super().__init__(f"{shown}: goes {over_db:.1f} dB over full scale; level it down, limit it, or write 32 bit float WAV")
+        self.shown, self.over_db = shown, over_db
+
+    def __reduce__(self) -> tuple[type, tuple[str, float]]:
+        return OverFullScale, (self.shown, self.over_db)
+
+
+LIMITED_DBTP = -0.1
+"""Ceiling of what is limited because it would go over full scale."""
 
 
 class Check(BaseModel):
@@ -57,6 +72,8 @@ class FileReport(BaseModel):
     category: str
     target: str
     made_from: list[str]
+    modified_ns: int = 0
+    """When the file was written, to see that nobody touched it since."""
 
     @property
     def ok(self) -> bool:
@@ -74,22 +91,32 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
 
     Raises
     ------
+    OverFullScale
+        When it goes over full scale where the format ends, and the target says not to write it then.
     OskrenError
         When the file cannot be rendered or written; nothing is left under its name that was not there before.
     """
     node = file_node(item, target)
     shape = renderer.output_shape(node)
     rate = shape.rate
-    parts = list(renderer.stream(node))
-    samples = np.concatenate(parts)
+    samples = np.concatenate(list(renderer.stream(node)))
     key = file_key(item, target)
     lossless = target.format != "ogg"
     highest = levels.peak(samples)
-    if target.bits != 32 or not lossless:
-        samples = _under_full_scale(samples, highest)
+    told = ""
+    if highest > 1.0 and not (target.bits == 32 and lossless):
+        if target.over == "refuse":
+            raise OverFullScale(shown, levels.db(highest))
+        told = f"was {levels.db(highest):+.1f} dB over full scale, {'lowered' if target.over == 'lower' else 'limited'}"
+        if target.over == "lower":
+            samples = samples * np.float32((1.0 - 2.0**-20) / highest)
+        else:
+            limited = Chained(node=node, chain=(Step(kind="limiter", params={"ceiling_dbtp": LIMITED_DBTP}),))
+            samples = np.clip(np.concatenate(list(renderer.stream(limited))), -1.0, 1.0)
+        highest = levels.peak(samples)
     said = words_for(item, target).model_copy(update={"channel_names": channel_names(shape.named, shape.channels) if shape.channels > 2 else ()})
     files.write(path, samples, rate, target.bits, dither=target.dither and target.bits == 16, seed=int(key[:8], 16), said=said)
-    return verify(path, shown, key, samples, highest, rate, item, target)
+    return verify(path, shown, key, samples, highest, rate, item, target, told)
 
 
 def words_for(item: Item, target: Target) -> Metadata:
@@ -107,11 +134,7 @@ def words_for(item: Item, target: Target) -> Metadata:
     )
 
 
-def _under_full_scale(samples: Samples, highest: float) -> Samples:
-    return np.clip(samples, -1.0, 1.0) if highest > 1.0 else samples
-
-
-def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, rate: int, item: Item, target: Target) -> FileReport:
+def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, rate: int, item: Item, target: Target, told: str = "") -> FileReport:
     """Read a written file back and compare it with what was rendered.
 
     Lossless files must hold the same frames to within their rounding; Ogg Vorbis keeps length and rate exactly, its
@@ -143,7 +166,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
         Check(
             name="level",
             ok=highest <= 1.0 or (target.bits == 32 and lossless),
-            note="under full scale" if highest <= 1.0 else f"{levels.db(highest):+.1f} dB over full scale; lower the gain or ask for a peak",
+            note=told or ("under full scale" if highest <= 1.0 else f"{levels.db(highest):+.1f} dB over full scale, kept in float"),
         )
     )
     checks.append(Check(name="silence", ok=peak_back > 1e-5, note="sounds" if peak_back > 1e-5 else "the file is silent"))
@@ -152,6 +175,8 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     edge = levels.db(float(max(np.abs(back[0]).max(), np.abs(back[-1]).max()))) if len(back) else levels.SILENT_DB
     checks.append(Check(name="edges", ok=edge <= EDGE_DBFS, warning=True, note="no click" if edge <= EDGE_DBFS else f"may click: {edge:.0f} dBFS at an edge"))
     checks += [Check(name="steps", ok=False, note=sentence) for sentence in passed_over(item.node)]
+    if item.missing:
+        checks.append(Check(name="layers", ok=False, warning=True, note=f"{', '.join(item.missing)} left out: the file is missing"))
     loud = loudness.loudness(back, info.rate, info.layout)
     true = levels.true_peak(back, info.rate)
     checks.append(Check(name="true peak", ok=true <= 1.0, warning=True, note=f"{levels.db(true):.1f} dBTP"))
@@ -174,6 +199,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
         category=item.category,
         target=target.name,
         made_from=[leaf.audio for leaf in leaves(item.node)],
+        modified_ns=path.stat().st_mtime_ns,
     )
 
 

@@ -87,6 +87,11 @@ def move(plan: Plan, number: int, start_s: float | None = None, end_s: float | N
     return _sorted(plan, slices)
 
 
+def moved_start(plan: Plan, number: int, start_s: float | None, by_s: float | None) -> float | None:
+    """Where the start of a slice is to go: to a moment, or by so much from where it is."""
+    return start_s if by_s is None else _one(plan, number)[1].start_s + by_s
+
+
 def split(plan: Plan, number: int, at_s: float) -> Plan:
     """Split a slice in two at a moment inside it."""
     i, piece = _one(plan, number)

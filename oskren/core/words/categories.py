@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator
 from oskren.core.errors import OskrenError
 
 DEEPEST = 6
+LONGEST = 300
 
 
 class Category(BaseModel):
@@ -43,7 +44,9 @@ def clean(path: str) -> str:
     if not all(parts):
         raise OskrenError(f"'{path}' is no category: give a name, or names with slashes between them, like Glass/Creak.")
     if len(parts) > DEEPEST:
-        raise OskrenError(f"'{path}' is more than {DEEPEST} levels deep; leave some out.")
+        raise OskrenError(f"'{path[:200]}' is more than {DEEPEST} levels deep; leave some out.")
+    if len("/".join(parts)) > LONGEST:
+        raise OskrenError(f"'{path[:60]} ...' is longer than {LONGEST} letters; give it a shorter name.")
     return "/".join(parts)
 
 
@@ -102,7 +105,10 @@ def from_csv(text: str) -> list[Category]:
     if not text.strip():
         raise OskrenError("The table of categories is empty; it needs a header line with a column for the category.")
     header = text.split("\n", 1)[0]
-    rows = list(csv.reader(io.StringIO(text), delimiter=max(",;\t", key=header.count)))
+    try:
+        rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=max(",;\t", key=header.count)))
+    except csv.Error as error:
+        raise OskrenError(f"The table of categories cannot be read ({error}); look for a quote that is not closed.") from error
     titles = [title.strip() for title in rows[0]]
     codes = [i for i, title in enumerate(titles) if _CODE.search(title)]
     paths = [i for i, title in enumerate(titles) if _PATH.match(title)]

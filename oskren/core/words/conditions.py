@@ -91,6 +91,10 @@ class Search(BaseModel):
     conditions: tuple[Condition, ...] = ()
 
 
+MOST_WORDS, MOST_CONDITIONS, MOST_VALUES = 16, 24, 120
+"""What one search may hold: everybody waits while it is answered."""
+
+_WORD = re.compile(r"[^\W\d_]+|\d+")
 _TOKEN = re.compile(r'\s*("(?:[^"\\]|\\.)*"|,|[^\s",]+)')
 _DATE = re.compile(r"^\d{4}(-\d\d(-\d\d)?)?$")
 _NUMBER = re.compile(r"^([+-]?(?:\d+\.?\d*|\.\d+))\s*([a-zA-Z%]*)$")
@@ -135,6 +139,7 @@ def checked(condition: Condition, own: dict[str, Kind] | None = None) -> Conditi
         raise OskrenError(f"'{condition.field} {condition.how}' does not go together; {condition.field} can be compared by {', '.join(COMPARISONS[kind])}.")
     if condition.how == "between" and len(condition.values) != 2:
         raise OskrenError(f"'{condition.field} between' needs two values: between 1 and 2.")
+    condition = condition.model_copy(update={"values": tuple(_as_meant(condition.field, kind, value) for value in condition.values)})
     for value in condition.values:
         if kind == "number":
             number(value, unit)
@@ -147,6 +152,16 @@ def checked(condition: Condition, own: dict[str, Kind] | None = None) -> Conditi
         elif condition.field == "used" and value not in ("here", "elsewhere", "no"):
             raise OskrenError(f"'used is {value}' does not go together; say here, elsewhere or no.")
     return condition
+
+
+_KEYS = {key.casefold(): key for key in KEYS}
+
+
+def _as_meant(field: str, kind: Kind, value: str) -> str:
+    """A value as the field writes it, however its letters were typed: Yes, a minor, HERE."""
+    if kind == "key":
+        return _KEYS.get(value.casefold(), value)
+    return value.lower() if kind == "truth" or field == "used" else value
 
 
 def write(search: Search) -> str:
@@ -174,34 +189,44 @@ def write(search: Search) -> str:
 def parse(text: str, own: dict[str, Kind] | None = None) -> Search:
     """Read a search as it is typed; OskrenError with one sentence where it cannot be understood."""
     words, conditions = _split(text)
+    if len(_WORD.findall(words)) > MOST_WORDS:
+        raise OskrenError(f"A search takes up to {MOST_WORDS} words; leave out those that matter least.")
     if conditions is None:
         return Search(words=words)
     tokens = _TOKEN.findall(conditions)
     found: list[Condition] = []
     at = 0
     while at < len(tokens):
-        inverted = tokens[at] == "not"
+        inverted = tokens[at].lower() == "not"
         at += inverted
         if at >= len(tokens):
             raise OskrenError("The search ends after 'not'; say a field, like: not category Glass.")
-        field = _plain(tokens[at])
+        field = _named(_plain(tokens[at]), own)
         kind, _ = kind_of(field, own)
         how, at = _how(tokens, at + 1, kind, field)
         values, at = _values(tokens, at, how, kind)
         if not values:
             raise OskrenError(f"The condition on '{field}' has no value; write one after '{how}'.")
         found.append(checked(Condition(field=field, how=how, values=tuple(values), inverted=inverted), own))
-        if at < len(tokens) and tokens[at] in ("and", ","):
+        if at < len(tokens) and tokens[at].lower() in ("and", ","):
             at += 1
             if at >= len(tokens):
                 raise OskrenError("The search ends after 'and'; add a condition or take the word away.")
+        if len(found) > MOST_CONDITIONS or sum(len(one.values) for one in found) > MOST_VALUES:
+            raise OskrenError(f"A search takes up to {MOST_CONDITIONS} conditions with {MOST_VALUES} values; leave some out.")
     return Search(words=words, conditions=tuple(found))
+
+
+def _named(field: str, own: dict[str, Kind] | None) -> str:
+    """A field as it is called, however its letters were typed."""
+    known = [*FIELDS, *(own or {})]
+    return field if field in known else next((name for name in known if name.casefold() == field.casefold()), field)
 
 
 def _split(text: str) -> tuple[str, str | None]:
     """Words, and what stands after the first ``where`` outside quotes; None when there is none."""
     quoted = False
-    for match in re.finditer(r'"|(?<!\S)where(?!\S)', text):
+    for match in re.finditer(r'"|(?<!\S)where(?!\S)', text, re.I):
         if match[0] == '"':
             quoted = not quoted
         elif not quoted:
@@ -216,7 +241,7 @@ def _plain(token: str) -> str:
 def _how(tokens: list[str], at: int, kind: Kind, field: str) -> tuple[How, int]:
     for how in sorted((how for hows in COMPARISONS.values() for how in hows), key=len, reverse=True):
         parts = how.split()
-        if tokens[at : at + len(parts)] == parts:
+        if [token.lower() for token in tokens[at : at + len(parts)]] == parts:
             return how, at + len(parts)
     if kind in ("choice", "truth"):
         return "is", at  # "category Glass" reads as well as "category is Glass"
@@ -225,17 +250,17 @@ def _how(tokens: list[str], at: int, kind: Kind, field: str) -> tuple[How, int]:
 
 def _values(tokens: list[str], at: int, how: How, kind: Kind) -> tuple[list[str], int]:
     values: list[str] = []
-    while at < len(tokens) and tokens[at] not in ("and", "or", ",", "not"):
+    while at < len(tokens) and tokens[at].lower() not in ("and", "or", ",", "not"):
         parts = [_plain(tokens[at])]
         literal = tokens[at].startswith('"')
         at += 1
         # words up to the next joint belong to the value: "2 s", "A minor", "Slow creak"
-        while not literal and at < len(tokens) and tokens[at] not in ("and", "or", ",") and not tokens[at].startswith('"'):
+        while not literal and at < len(tokens) and tokens[at].lower() not in ("and", "or", ",") and not tokens[at].startswith('"'):
             parts.append(tokens[at])
             at += 1
         values.append(" ".join(parts))
         joint = "and" if how == "between" and len(values) < 2 else "or"
-        if at < len(tokens) and tokens[at] == joint:
+        if at < len(tokens) and tokens[at].lower() == joint:
             at += 1
         else:
             break

@@ -20,10 +20,34 @@ export type Target = Schemas["Target"];
 export type Recipe = Schemas["Recipe"];
 export type Freedom = Schemas["Freedom"];
 
-export const api = createClient<paths>({ baseUrl: "/", querySerializer: { array: { style: "form", explode: true } } });
+/** This browser tab: undo belongs to who acted, and a tab is not told of what it did itself. */
+export const PAGE = (() => {
+  const fresh = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`;
+  try {
+    const known = sessionStorage.getItem("page");
+    if (known) return known;
+    sessionStorage.setItem("page", fresh);
+  } catch {
+    // without storage the tab is a new one after every reload
+  }
+  return fresh;
+})();
 
-/** A refusal of the server: one sentence for people. */
-export class Refused extends Error {}
+export const api = createClient<paths>({
+  baseUrl: "/",
+  headers: { "X-Oskren-Page": PAGE },
+  querySerializer: { array: { style: "form", explode: true } },
+});
+
+/** A refusal of the server: one sentence for people. ``status`` is 0 when the server did not answer at all. */
+export class Refused extends Error {
+  constructor(
+    sentence: string,
+    readonly status = 422,
+  ) {
+    super(sentence);
+  }
+}
 
 interface Answered<T> {
   data?: T;
@@ -36,12 +60,13 @@ export async function got<T>(answer: Promise<Answered<T>>): Promise<T> {
   let result: Answered<T>;
   try {
     result = await answer;
-  } catch {
-    throw new Refused("Oskren's server does not answer; start it again and reload this page.");
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new Refused("Oskren's server does not answer; start it again and reload this page.", 0);
   }
   if (result.data === undefined || !result.response.ok) {
     const sentence = (result.error as { sentence?: string } | undefined)?.sentence;
-    throw new Refused(sentence ?? `The server answered ${result.response.status}.`);
+    throw new Refused(sentence ?? `The server answered ${result.response.status}.`, result.response.status);
   }
   return result.data;
 }

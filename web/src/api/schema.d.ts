@@ -379,7 +379,7 @@ export interface paths {
         put?: never;
         /**
          * Undo Edit
-         * @description Take back the last change of descriptions.
+         * @description Take back the last thing this page did: descriptions, sets, categories, excerpts, deletions.
          */
         post: operations["undo_edit"];
         delete?: never;
@@ -399,7 +399,7 @@ export interface paths {
         put?: never;
         /**
          * Redo Edit
-         * @description Do the last change again that was taken back.
+         * @description Do the last thing again that this page took back.
          */
         post: operations["redo_edit"];
         delete?: never;
@@ -497,9 +497,29 @@ export interface paths {
         };
         /**
          * Sound File
-         * @description A sound, or the part between start and end (s), as a file: what is dragged out of the browser.
+         * @description A sound as it was heard, as a file: what is dragged out of the browser.
          */
         get: operations["sound_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/files.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound Files
+         * @description Several sounds as they were heard, each under its own name in one zip: what is dragged out of the browser when several rows are chosen.
+         */
+        get: operations["sound_files"];
         put?: never;
         post?: never;
         delete?: never;
@@ -528,7 +548,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/upload": {
+    "/api/lib/{library}/uploads": {
         parameters: {
             query?: never;
             header?: never;
@@ -538,10 +558,50 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Upload
-         * @description Import files sent by the browser (drag and drop); folders keep their names as words for the proposals.
+         * Begin Upload
+         * @description Begin to send files. What has arrived is imported when the page ends the upload, or goes away.
          */
-        post: operations["upload"];
+        post: operations["begin_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/uploads/{upload}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send File
+         * @description Store one file (the body, as it is) under its path; folders keep their names as words for the proposals.
+         */
+        post: operations["send_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/uploads/{upload}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Upload
+         * @description Import what was sent, as a job.
+         */
+        post: operations["end_upload"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1388,6 +1448,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet
+         * @description The sheet of a project.
+         */
+        get: operations["sheet"];
+        /**
+         * Keep Sheet
+         * @description Keep the sheet as it is now.
+         */
+        put: operations["keep_sheet"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/sheet/sounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put On Sheet
+         * @description Put sounds on the sheet behind those that are on it; one that is there already is taken as it was heard now.
+         */
+        post: operations["put_on_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{number}/recipe-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipe Draft
+         * @description The recipe of a design as it was set last.
+         */
+        get: operations["recipe_draft"];
+        /**
+         * Keep Recipe Draft
+         * @description Keep the recipe of a design as it is set now.
+         */
+        put: operations["keep_recipe_draft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/chains": {
         parameters: {
             query?: never;
@@ -1670,7 +1798,7 @@ export interface paths {
         get: operations["one_reel"];
         /**
          * Save Reel
-         * @description Keep a reel as it is now: marks, chain, gap, template.
+         * @description Keep a reel as it is now: marks, chain, gap, template. A step that would move marks is left out, and said; the marks are kept.
          */
         put: operations["save_reel"];
         post?: never;
@@ -1795,7 +1923,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * One Design
+         * @description A design as it is kept.
+         */
+        get: operations["one_design"];
         /**
          * Save Design
          * @description Keep a design as it is now.
@@ -1807,6 +1939,26 @@ export interface paths {
          * @description Delete a design with its versions; those that are left. What was printed of it stays.
          */
         delete: operations["remove_design"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{number}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Layer
+         * @description Put one more layer into a design as it is now, whoever has it open.
+         */
+        post: operations["add_layer"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2000,6 +2152,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ranges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ranges
+         * @description Lowest and highest value of every number people type, by model; null where there is no end.
+         */
+        get: operations["ranges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plugins": {
         parameters: {
             query?: never;
@@ -2095,7 +2267,7 @@ export interface paths {
         put?: never;
         /**
          * Measure Sum
-         * @description Render the sum and read its meters.
+         * @description Render the sum and read its meters. Ends by itself when nobody waits for it any more.
          */
         post: operations["measure_sum"];
         delete?: never;
@@ -2115,7 +2287,7 @@ export interface paths {
         put?: never;
         /**
          * Crowded
-         * @description Which layers share a band, and when; with a dip offered, and what it would do, measured.
+         * @description Which layers share a band, and when; with a dip offered, and what it would do, measured. Ends when nobody waits for it any more.
          */
         post: operations["crowded"];
         delete?: never;
@@ -2135,7 +2307,7 @@ export interface paths {
         put?: never;
         /**
          * Step Levels
-         * @description Level before and after each step of a layer, a group, or the sum, as the sound goes through it.
+         * @description Level before and after each step of a layer, a group, or the sum, as the sound goes through it. Ends when nobody waits for it any more.
          */
         post: operations["step_levels"];
         delete?: never;
@@ -2157,7 +2329,11 @@ export interface paths {
          */
         get: operations["new_layer"];
         put?: never;
-        post?: never;
+        /**
+         * Layer As Heard
+         * @description A layer that sounds as a sound was heard; it is in no design yet.
+         */
+        post: operations["layer_as_heard"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2683,7 +2859,7 @@ export interface paths {
         put?: never;
         /**
          * Edit Plan
-         * @description Correct one slice.
+         * @description Correct one slice of the plan as it is now: edits that come at once are made in turn.
          */
         post: operations["edit_plan"];
         delete?: never;
@@ -2991,11 +3167,6 @@ export interface components {
             /** File */
             file: string;
         };
-        /** Body_upload */
-        Body_upload: {
-            /** Files */
-            files: string[];
-        };
         /**
          * CardFile
          * @description A file of the recorder's card.
@@ -3186,6 +3357,13 @@ export interface components {
             count: number;
             /** Edit */
             edit: number;
+            /**
+             * Used
+             * @default {}
+             */
+            used: {
+                [key: string]: string[];
+            };
         };
         /**
          * Check
@@ -3331,11 +3509,13 @@ export interface components {
         };
         /**
          * CutDone
-         * @description The new excerpts.
+         * @description The new excerpts and their names.
          */
         CutDone: {
             /** Ids */
             ids: number[];
+            /** Names */
+            names: string[];
         };
         /**
          * Cutting
@@ -3361,6 +3541,11 @@ export interface components {
             created: string;
             /** Project */
             project: number;
+            /**
+             * Revision
+             * @default 0
+             */
+            revision: number;
         };
         /**
          * Difference
@@ -3561,7 +3746,7 @@ export interface components {
         };
         /**
          * Exporting
-         * @description Files out: sounds or a marked part, to a folder (the hand-over folder when none is given), through a chain.
+         * @description Files out: sounds as they were heard, to a folder (the hand-over folder when none is given).
          */
         Exporting: {
             /**
@@ -3584,20 +3769,19 @@ export interface components {
              *       "fade_in_ms": 0,
              *       "fade_out_ms": 0,
              *       "dither": true,
+             *       "over": "refuse",
              *       "template": "{name}"
              *     }
              */
             target: components["schemas"]["Target"];
-            /** Part */
-            part?: [
-                number,
-                number
-            ] | null;
             /**
-             * Chain
-             * @default []
+             * @default {
+             *       "chain": [],
+             *       "speed_st": 0,
+             *       "gain_db": 0
+             *     }
              */
-            chain: components["schemas"]["Step"][];
+            heard: components["schemas"]["Heard"];
         };
         /** Failure */
         Failure: {
@@ -3665,6 +3849,11 @@ export interface components {
             target: string;
             /** Made From */
             made_from: string[];
+            /**
+             * Modified Ns
+             * @default 0
+             */
+            modified_ns: number;
         };
         /** Filling */
         Filling: {
@@ -3867,6 +4056,32 @@ export interface components {
             frozen?: components["schemas"]["Print"] | null;
         };
         /**
+         * Heard
+         * @description The audition's settings, in the order they are heard: through a chain, a part of what comes out of it (s), at a speed (st, by varispeed), with a gain.
+         */
+        Heard: {
+            /**
+             * Chain
+             * @default []
+             */
+            chain: components["schemas"]["Step"][];
+            /** Part */
+            part?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Speed St
+             * @default 0
+             */
+            speed_st: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+        };
+        /**
          * HeardLive
          * @description What the recorder heard since a position: raw float32 of two channels, base64, beginning at ``position`` (frames).
          */
@@ -3934,6 +4149,27 @@ export interface components {
         Kept: {
             /** Id */
             id: number;
+        };
+        /**
+         * LayerHeard
+         * @description A sound to be a layer as it was heard, in a sum of a layout.
+         */
+        LayerHeard: {
+            /** Sound */
+            sound: number;
+            /**
+             * @default {
+             *       "chain": [],
+             *       "speed_st": 0,
+             *       "gain_db": 0
+             *     }
+             */
+            heard: components["schemas"]["Heard"];
+            /**
+             * Layout
+             * @default stereo
+             */
+            layout: string;
         };
         /**
          * Layout
@@ -4244,6 +4480,11 @@ export interface components {
              */
             chain: components["schemas"]["Step"][];
             /**
+             * Chain First
+             * @default false
+             */
+            chain_first: boolean;
+            /**
              * Envelopes
              * @default []
              */
@@ -4416,7 +4657,10 @@ export interface components {
              */
             layout: "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
         };
-        /** Move */
+        /**
+         * Move
+         * @description Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start.
+         */
         Move: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -4429,6 +4673,8 @@ export interface components {
             start_s?: number | null;
             /** End S */
             end_s?: number | null;
+            /** By S */
+            by_s?: number | null;
         };
         /**
          * Moving
@@ -4908,7 +5154,7 @@ export interface components {
          *
          *     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
          *     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
-         *     to what it was before.
+         *     to what it was before, ``missing`` which file it lacks: it is passed over, the rest sounds.
          */
         Placed: {
             /** Id */
@@ -4933,6 +5179,11 @@ export interface components {
             line: number[][];
             /** Stale */
             stale: boolean;
+            /**
+             * Missing
+             * @default
+             */
+            missing: string;
         };
         /**
          * Plan
@@ -5001,10 +5252,12 @@ export interface components {
             floor_visible: boolean;
             /** Threshold Dbfs */
             threshold_dbfs: number;
+            /** Revision */
+            revision: number;
         };
         /**
          * Planned
-         * @description One file to be: its path in the out folder, and what is wrong with it.
+         * @description One file to be: its path in the out folder, and what is wrong with it; ``foreign`` when that is a file somebody else wrote, which may be allowed.
          */
         Planned: {
             /** Path */
@@ -5018,6 +5271,11 @@ export interface components {
              * @default
              */
             problem: string;
+            /**
+             * Foreign
+             * @default false
+             */
+            foreign: boolean;
         };
         /**
          * Played
@@ -5164,6 +5422,17 @@ export interface components {
             gesture: string;
         };
         /**
+         * PutOnSheet
+         * @description The sheet, and how many of the sounds were not on it before.
+         */
+        PutOnSheet: {
+            /** Revision */
+            revision: number;
+            sheet: components["schemas"]["SheetDraft"];
+            /** Added */
+            added: number;
+        };
+        /**
          * Reading
          * @description One line of a picture.
          */
@@ -5190,6 +5459,26 @@ export interface components {
              * @default []
              */
             freedoms: components["schemas"]["Freedom"][];
+        };
+        /**
+         * RecipeDraft
+         * @description The recipe of a design as it is set, its seed and how many are drawn; what was not set is as in the spread that is shown.
+         */
+        RecipeDraft: {
+            recipe?: components["schemas"]["Recipe"] | null;
+            /** Seed */
+            seed?: number | null;
+            /** Count */
+            count?: number | null;
+        };
+        /**
+         * RecipeKept
+         * @description A recipe with its revision; 0 when it was never set.
+         */
+        RecipeKept: {
+            /** Revision */
+            revision: number;
+            draft: components["schemas"]["RecipeDraft"];
         };
         /**
          * RecorderChange
@@ -5389,6 +5678,13 @@ export interface components {
             usable: components["schemas"]["Usable"];
             /** Names */
             names: components["schemas"]["MarkName"][];
+            /** Revision */
+            revision: number;
+            /**
+             * Refused
+             * @default
+             */
+            refused: string;
         };
         /**
          * Removing
@@ -5544,6 +5840,27 @@ export interface components {
             };
         };
         /**
+         * Sending
+         * @description What a browser is about to send.
+         */
+        Sending: {
+            /**
+             * Library
+             * @default
+             */
+            library: string;
+            /**
+             * Name
+             * @default dropped files
+             */
+            name: string;
+            /**
+             * Files
+             * @default 0
+             */
+            files: number;
+        };
+        /**
          * SetChange
          * @description Rename a set; put sounds into it or move them in it (before one of its sounds, or at its end); take sounds out.
          */
@@ -5589,6 +5906,65 @@ export interface components {
             peak_dbfs: number | null;
             /** At Peak */
             at_peak: number;
+        };
+        /**
+         * SheetDraft
+         * @description The sheet as it is put together: sounds in their order, how those were heard that leave as heard, targets, and where to.
+         */
+        SheetDraft: {
+            /**
+             * Name
+             * @default One-shots
+             */
+            name: string;
+            /**
+             * Sounds
+             * @default []
+             */
+            sounds: number[];
+            /**
+             * Heard
+             * @default {}
+             */
+            heard: {
+                [key: string]: components["schemas"]["Heard"];
+            };
+            /**
+             * Targets
+             * @default [
+             *       {
+             *         "name": "wav 24",
+             *         "format": "wav",
+             *         "bits": 24,
+             *         "channels": "keep",
+             *         "fade_in_ms": 0,
+             *         "fade_out_ms": 0,
+             *         "dither": true,
+             *         "over": "refuse",
+             *         "template": "{category}/{name}"
+             *       }
+             *     ]
+             */
+            targets: components["schemas"]["Target"][];
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Allowed
+             * @default []
+             */
+            allowed: string[];
+        };
+        /**
+         * SheetKept
+         * @description A sheet with its revision.
+         */
+        SheetKept: {
+            /** Revision */
+            revision: number;
+            sheet: components["schemas"]["SheetDraft"];
         };
         /** Shifted */
         Shifted: {
@@ -5841,6 +6217,8 @@ export interface components {
             states: {
                 [key: string]: unknown;
             }[];
+            /** Revision */
+            revision: number;
         };
         /**
          * SoundRow
@@ -6427,6 +6805,12 @@ export interface components {
              */
             dither: boolean;
             /**
+             * Over
+             * @default refuse
+             * @enum {string}
+             */
+            over: "refuse" | "lower" | "limit";
+            /**
              * Template
              * @default {name}
              */
@@ -6466,6 +6850,22 @@ export interface components {
             path: string;
         };
         /**
+         * ToSheet
+         * @description Sounds to put on a sheet, and how they were heard.
+         */
+        ToSheet: {
+            /** Sounds */
+            sounds: number[];
+            /**
+             * @default {
+             *       "chain": [],
+             *       "speed_st": 0,
+             *       "gain_db": 0
+             *     }
+             */
+            heard: components["schemas"]["Heard"];
+        };
+        /**
          * ToShip
          * @description Sounds crossed with targets.
          */
@@ -6480,6 +6880,13 @@ export interface components {
             /** Targets */
             targets: components["schemas"]["Target"][];
             /**
+             * Heard
+             * @default {}
+             */
+            heard: {
+                [key: string]: components["schemas"]["Heard"];
+            };
+            /**
              * Folder
              * @default
              */
@@ -6489,6 +6896,11 @@ export interface components {
              * @default 1
              */
             project: number;
+            /**
+             * Allowed
+             * @default []
+             */
+            allowed: string[];
         };
         /**
          * Tone
@@ -6557,6 +6969,19 @@ export interface components {
         Undone: {
             /** Title */
             title: string;
+        };
+        /** UploadBegun */
+        UploadBegun: {
+            /** Upload */
+            upload: string;
+        };
+        /**
+         * UploadStored
+         * @description How many bytes a file has that has arrived.
+         */
+        UploadStored: {
+            /** Bytes */
+            bytes: number;
         };
         /**
          * Usable
@@ -7594,7 +8019,9 @@ export interface operations {
     change_sound: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -7640,7 +8067,9 @@ export interface operations {
     edit_sounds: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -7685,7 +8114,9 @@ export interface operations {
     undo_edit: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -7726,7 +8157,9 @@ export interface operations {
     redo_edit: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -7767,7 +8200,9 @@ export interface operations {
     propose_anchors: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -7940,9 +8375,8 @@ export interface operations {
     sound_file: {
         parameters: {
             query?: {
-                start?: number | null;
-                end?: number | null;
                 format?: "wav" | "flac" | "ogg";
+                heard?: string;
             };
             header?: never;
             path: {
@@ -7961,6 +8395,51 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sound_files: {
+        parameters: {
+            query: {
+                ids: string;
+                format?: "wav" | "flac" | "ogg";
+                heard?: string;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
                 };
             };
             /** @description Not Found */
@@ -8028,11 +8507,9 @@ export interface operations {
             };
         };
     };
-    upload: {
+    begin_upload: {
         parameters: {
-            query?: {
-                name?: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 /** @description folder name of the library */
@@ -8042,9 +8519,95 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_upload"];
+                "application/json": components["schemas"]["Sending"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadBegun"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_file: {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                upload: string;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadStored"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -8386,7 +8949,9 @@ export interface operations {
     cut_excerpts: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -9491,7 +10056,9 @@ export interface operations {
     put_category: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -9536,7 +10103,9 @@ export interface operations {
     move_category: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -9581,7 +10150,9 @@ export interface operations {
     remove_category: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -9667,7 +10238,9 @@ export interface operations {
     load_categories: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -9753,7 +10326,9 @@ export interface operations {
     add_set: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;
@@ -9798,7 +10373,9 @@ export interface operations {
     delete_set: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -9840,7 +10417,9 @@ export interface operations {
     change_set: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -9972,7 +10551,9 @@ export interface operations {
     delete_search: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -10574,6 +11155,245 @@ export interface operations {
             };
         };
     };
+    sheet: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_sheet: {
+        parameters: {
+            query?: {
+                project?: number;
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_on_sheet: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToSheet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutOnSheet"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipe_draft: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_recipe_draft: {
+        parameters: {
+            query?: {
+                project?: number;
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     chains: {
         parameters: {
             query?: never;
@@ -10747,7 +11567,9 @@ export interface operations {
     give_chain: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -10834,8 +11656,13 @@ export interface operations {
     };
     set_chain: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -11279,8 +12106,13 @@ export interface operations {
     };
     save_reel: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -11623,10 +12455,57 @@ export interface operations {
             };
         };
     };
-    save_design: {
+    one_design: {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DesignView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_design: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -11689,6 +12568,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DesignView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_layer: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Member"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DesignView"];
                 };
             };
             /** @description Not Found */
@@ -12189,6 +13116,51 @@ export interface operations {
             };
         };
     };
+    ranges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: [
+                                number | null,
+                                number | null
+                            ];
+                        };
+                    };
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     plugins: {
         parameters: {
             query?: never;
@@ -12543,6 +13515,51 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    layer_as_heard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayerHeard"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -13670,8 +14687,13 @@ export interface operations {
     };
     save_plan: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -13717,7 +14739,9 @@ export interface operations {
     find_slices: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */
@@ -13763,7 +14787,9 @@ export interface operations {
     edit_plan: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */

@@ -7,7 +7,8 @@ import { api, got } from "../api/client";
 import { MiniWave } from "../canvas/MiniWave";
 import { player } from "../listening/player";
 import { seconds } from "./format";
-import { addToSheet, useShared } from "./store";
+import { addToSheet } from "./sheet";
+import { useShared } from "./store";
 
 interface Entry {
   key: string;
@@ -132,7 +133,7 @@ export function Find({ onClose }: { onClose: () => void }) {
                   fontSize="12px"
                   onClick={(event) => {
                     event.stopPropagation();
-                    addToSheet([Number(entry.key.slice(5))]);
+                    void addToSheet([Number(entry.key.slice(5))]);
                   }}
                 >
                   put on the sheet

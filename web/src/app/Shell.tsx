@@ -1,20 +1,23 @@
 /** The frame: libraries, find-anything field and jobs on top, stages left, the listening strip at the bottom. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, useState } from "react";
+import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useNavigate } from "react-router";
 import { api, got } from "../api/client";
 import { player, useListening } from "../listening/player";
 import { recoverLeft, useRecording } from "../listening/recording";
 import { Strip } from "../listening/Strip";
 import { Find } from "./Find";
+import { dropped } from "./following";
 import { JobsView } from "./JobsView";
 import { useJobEvents } from "./jobs";
 import { KeyList } from "./KeyList";
 import { useKeys } from "./keys";
 import { Choose, Do, Input } from "./parts";
+import { useSheet } from "./sheet";
 import { complain, enter, queries, useShared } from "./store";
-import { look, wear } from "./theme";
+import { useLook, wear } from "./theme";
+import { upload } from "./uploading";
 
 const STAGES = [
   ["gather", "Gather", "sounds", lazy(() => import("../stages/gather/Gather"))],
@@ -150,7 +153,7 @@ function Projects() {
 
 function Stages() {
   const library = useShared((state) => state.library);
-  const sheet = useShared((state) => state.sheet.length);
+  const sheet = useSheet().data?.sheet.sounds?.length ?? 0;
   const counts = useQuery({
     queryKey: ["counts", library],
     enabled: !!library,
@@ -256,7 +259,7 @@ export function Shell() {
   const library = useShared((state) => state.library);
   const [finding, setFinding] = useState(false);
   const [listing, setListing] = useState(false);
-  const [worn, setWorn] = useState(look);
+  const worn = useLook((state) => state.worn);
   useJobEvents();
   useEffect(() => void recoverLeft(), []);
   useKeys({
@@ -272,11 +275,15 @@ export function Shell() {
     const next = worn === "night" ? "paper" : "night";
     localStorage.setItem("look", next);
     wear(next);
-    setWorn(next);
-    queries.invalidateQueries({ queryKey: ["nothing"] });
+  };
+  // files dropped anywhere are taken in; the browser must never show them in place of the app
+  const takeIn = (event: DragEvent) => {
+    if (!event.dataTransfer.types.includes("Files")) return;
+    event.preventDefault();
+    dropped(event).then(upload, complain);
   };
   return (
-    <Flex direction="column" h="100%">
+    <Flex direction="column" h="100%" onDragOver={(event) => event.dataTransfer.types.includes("Files") && event.preventDefault()} onDrop={takeIn}>
       <Flex as="header" h="48px" flexShrink={0} align="center" gap="14px" px="16px" bg="sheet" borderBottom="1px solid" borderColor="line">
         <Box fontFamily="heading" fontSize="19px" fontWeight={700}>
           oskren
@@ -303,7 +310,7 @@ export function Shell() {
       </Flex>
       <Flex flex={1} minH={0}>
         <Stages />
-        <Box as="main" flex={1} minW={0} position="relative" key={`${library} ${worn}`}>
+        <Box as="main" flex={1} minW={0} position="relative" key={library}>
           {library && (
             <Suspense fallback={null}>
               <Routes>

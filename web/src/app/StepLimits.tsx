@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../api/client";
 import { Do, Num, Pick } from "./parts";
+import { useRanges } from "./ranges";
 
 const LOWEST = 20;
 const HIGHEST = 20_000;
@@ -31,6 +32,7 @@ export function StepLimits({
   channels: number;
   onChange: (limits: Partial<Step>, gesture?: string) => void;
 }) {
+  const range = useRanges();
   const said = limitsSaid(step);
   const [open, setOpen] = useState(!!said);
   if (!open)
@@ -81,6 +83,7 @@ export function StepLimits({
             value={(step.fade_s ?? 0.005) * 1000}
             low={0}
             high={2000}
+            highest={10_000}
             normal={5}
             digits={0}
             onChange={(value, gesture) => onChange({ fade_s: value / 1000 }, `fade ${gesture}`)}
@@ -118,6 +121,7 @@ export function StepLimits({
       {banded && (
         <>
           <Num
+            {...range("Step", "low_hz")}
             label="Band from"
             unit="Hz"
             value={step.low_hz ?? LOWEST}
@@ -131,6 +135,7 @@ export function StepLimits({
             }
           />
           <Num
+            {...range("Step", "high_hz")}
             label="Band to"
             unit="Hz"
             value={step.high_hz ?? HIGHEST}

@@ -1,4 +1,4 @@
-import type { History } from "./history";
+import type { History } from "./document";
 import { Do } from "./parts";
 
 /** Undo and redo of an editor; ``back`` is how a step back is taken where it must wait its turn. */

@@ -40,3 +40,9 @@ export function left(secondsLeft: number | null): string {
   if (secondsLeft === null) return "";
   return secondsLeft < 1 ? "almost done" : secondsLeft < 90 ? `${Math.ceil(secondsLeft)} s left` : `${Math.ceil(secondsLeft / 60)} min left`;
 }
+
+/** That a sound goes over full scale, and what can be done; empty when it does not. */
+export function overSaid(sound: { peak?: number | null }): string {
+  const over = sound.peak ?? -1;
+  return over > 0 ? ` It goes ${over.toFixed(1)} dB over full scale: kept in float; put a limiter on the sum, or let Ship lower it.` : "";
+}

@@ -1,8 +1,8 @@
 /** Jobs as the server tells of them. */
 import { useEffect } from "react";
 import { create } from "zustand";
-import type { Job } from "../api/client";
-import { queries, tell } from "./store";
+import { type Job, PAGE } from "../api/client";
+import { queries, tell, useShared } from "./store";
 
 interface JobsState {
   jobs: Record<number, Job>;
@@ -19,6 +19,37 @@ export function whenDone(number: number): Promise<Job> {
   return new Promise((resolve) => ended.set(number, resolve));
 }
 
+interface Changed {
+  library: string;
+  what: string;
+  id: number;
+  page: string;
+}
+
+type Listener = (event: Changed) => void;
+const listeners = new Set<Listener>();
+
+/** Hear of changes that another window made of a document. */
+export function onChanged(what: string, id: number, told: () => void): () => void {
+  const listener = (event: Changed) => {
+    if (event.what === what && event.id === id && event.library === useShared.getState().library) told();
+  };
+  listeners.add(listener);
+  return () => {
+    listeners.delete(listener);
+  };
+}
+
+/** Lists that show what was changed. */
+const SHOWN: Record<string, string[]> = {
+  design: ["designs", "stale"],
+  chain: ["sounds", "sound", "opened"],
+  plan: ["plans"],
+  reel: ["reels"],
+  sheet: ["sheet"],
+  recipe: ["recipe-draft"],
+};
+
 export function useJobEvents() {
   useEffect(() => {
     const source = new EventSource("/api/events");
@@ -26,7 +57,11 @@ export function useJobEvents() {
       const job = JSON.parse((event as MessageEvent<string>).data) as Job;
       useJobs.setState((state) => ({ jobs: { ...state.jobs, [job.id]: job } }));
       if (job.state === "running") return;
-      ended.get(job.id)?.(job);
+      const waited = ended.get(job.id);
+      waited?.(job);
+      // an import whose page was left, or that went on after a restart
+      if (!waited && job.kind === "import" && job.state === "done")
+        tell(`${job.title}: ${(job.result as { imported?: number }).imported ?? 0} imported.`);
       ended.delete(job.id);
       if (job.kind === "recover" && job.state === "done")
         tell(`${job.result.name} was recovered: its page or the server went away while it was recorded.`);
@@ -34,6 +69,12 @@ export function useJobEvents() {
         void queries.invalidateQueries({ queryKey: [key] });
       if (job.state === "failed") tell(job.message, true);
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);
+    });
+    source.addEventListener("changed", (event) => {
+      const changed = JSON.parse((event as MessageEvent<string>).data) as Changed;
+      if (changed.page === PAGE) return;
+      for (const key of SHOWN[changed.what] ?? []) void queries.invalidateQueries({ queryKey: [key] });
+      for (const listener of [...listeners]) listener(changed);
     });
     return () => source.close();
   }, []);

@@ -104,7 +104,19 @@ function pressed(event: KeyboardEvent): string {
 /** Whether keys belong to what is being typed in. */
 function typing(target: EventTarget | null): boolean {
   const element = target as HTMLElement | null;
-  return !!element?.closest("input, textarea, select, [contenteditable=true]");
+  const field = element?.closest("input, textarea, select, [contenteditable=true]");
+  return !!field && !(field instanceof HTMLInputElement && ["checkbox", "radio", "button", "range", "color", "file"].includes(field.type));
+}
+
+/** Pressed by the mouse, a button, a link or a choice does not keep the keys: Space goes on playing, Enter goes on committing. */
+function letGo(event: MouseEvent) {
+  const held = document.activeElement;
+  if (
+    event.detail > 0 &&
+    held instanceof HTMLElement &&
+    held.matches("button, a, [role=radio], [role=tab], [role=option], input[type=checkbox], input[type=radio]")
+  )
+    held.blur();
 }
 
 export type Handlers = Partial<Record<Act, (event: KeyboardEvent) => void>>;
@@ -117,7 +129,11 @@ function handle(event: KeyboardEvent) {
   const name = pressed(event);
   if (typing(event.target) && !name.startsWith("Ctrl+k") && name !== "Escape") return;
   // on a focused button the space bar and Enter press it
-  if ((name === "Space" || name === "Enter") && (event.target as HTMLElement | null)?.closest("button, a, [role=option]")) return;
+  if (
+    (name === "Space" || name === "Enter") &&
+    (event.target as HTMLElement | null)?.closest("button, a, [role=option], input[type=checkbox], input[type=radio]")
+  )
+    return;
   const asked = [...listening].reverse();
   for (const { current } of [...asked.filter((one) => one.over), ...asked.filter((one) => !one.over)]) {
     for (const [act, run] of Object.entries(current) as [Act, ((event: KeyboardEvent) => void) | undefined][]) {
@@ -140,12 +156,18 @@ export function useKeys(handlers: Handlers, { on = true, over = false } = {}) {
   // before it is painted: a key pressed as soon as a panel is seen belongs to it
   useLayoutEffect(() => {
     if (!on) return;
-    if (!listening.length) window.addEventListener("keydown", handle);
+    if (!listening.length) {
+      window.addEventListener("keydown", handle);
+      window.addEventListener("click", letGo);
+    }
     const mine = held.current;
     listening = [...listening, mine];
     return () => {
       listening = listening.filter((one) => one !== mine);
-      if (!listening.length) window.removeEventListener("keydown", handle);
+      if (!listening.length) {
+        window.removeEventListener("keydown", handle);
+        window.removeEventListener("click", letGo);
+      }
     };
   }, [on]);
 }

@@ -1,7 +1,9 @@
 /** Small parts that every stage is made of. */
 import { Box, type BoxProps, chakra, Flex } from "@chakra-ui/react";
-import { type ComponentProps, type KeyboardEvent, type MouseEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { type ComponentProps, type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
 import { type Act, KEYS, shown } from "./keys";
+import { readNumber } from "./numbers";
+import { tell } from "./store";
 
 export function Key({ act }: { act: Act }) {
   return (
@@ -21,11 +23,6 @@ export function Key({ act }: { act: Act }) {
   );
 }
 
-/** Pressed by the mouse a button does not keep the keys: Space goes on playing, Enter goes on committing. */
-export function letGo(event: MouseEvent<HTMLElement>) {
-  if (event.detail > 0) event.currentTarget.blur();
-}
-
 interface DoProps extends Omit<BoxProps, "onClick"> {
   onClick: () => void;
   act?: Act;
@@ -43,10 +40,7 @@ export function Do({ onClick, act, main, on, quiet, disabled, hint, children, ..
     <Box asChild {...rest}>
       <chakra.button
         type="button"
-        onClick={(event) => {
-          letGo(event);
-          onClick();
-        }}
+        onClick={onClick}
         disabled={disabled}
         title={hint ?? (act ? `${KEYS[act][1]} (${shown(act)})` : undefined)}
         aria-pressed={on}
@@ -185,24 +179,29 @@ interface NumProps {
   format?: (value: number) => string;
   /** What stands between the name and the value. */
   beside?: ReactNode;
-}
-
-const UNITS: Record<string, Record<string, number>> = {
-  s: { ms: 0.001, s: 1 },
-  ms: { ms: 1, s: 1000 },
-  Hz: { hz: 1, khz: 1000, k: 1000 },
-  st: { st: 1, oct: 12, c: 0.01 },
-};
-
-/** A typed number with its unit: "-18st", "1.5 dB", "250ms", "2k". */
-export function parseNumber(text: string, unit: string): number | null {
-  const match = /^\s*([+-]?[\d.]+)\s*([a-zA-Z]*)/.exec(text.replace(",", "."));
-  if (!match || Number.isNaN(Number(match[1]))) return null;
-  return Number(match[1]) * (UNITS[unit]?.[match[2].toLowerCase()] ?? 1);
+  /** What the document takes, where that is more than the line shows: typed values go as far. */
+  lowest?: number;
+  highest?: number;
 }
 
 /** A number that is dragged along its line, typed with its unit, moved with arrows, and double-clicked back to its default. */
-export function Num({ label, value, onChange, low, high, unit = "", step, digits = 1, normal, log, wide, format, beside }: NumProps) {
+export function Num({
+  label,
+  value,
+  onChange,
+  low,
+  high,
+  unit = "",
+  step,
+  digits = 1,
+  normal,
+  log,
+  wide,
+  format,
+  beside,
+  lowest = low,
+  highest = high,
+}: NumProps) {
   const [text, setText] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const fine = step ?? 10 ** -digits;
@@ -228,8 +227,9 @@ export function Num({ label, value, onChange, low, high, unit = "", step, digits
     }
   };
   const commit = () => {
-    const parsed = text === null || text === "" ? null : parseNumber(text, unit);
-    if (parsed !== null) onChange(clamp(parsed), `${label} typed`);
+    const read = text === null || text.trim() === "" ? null : readNumber(text, unit, lowest, highest);
+    if (read !== null && "sentence" in read) tell(`${label}: ${read.sentence}`, true);
+    else if (read !== null) onChange(read.value, `${label} typed`);
     setText(null);
   };
   const written = format ? format(value) : `${value.toFixed(digits)}${unit ? ` ${unit}` : ""}`;

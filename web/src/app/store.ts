@@ -16,8 +16,6 @@ interface Shared {
   /** The project worked in. */
   project: number;
   message: Message | null;
-  /** Sounds put on the sheet of Ship, in order. */
-  sheet: number[];
   selected: SoundRow | null;
   /** What each stage has open. */
   mendSound: number | null;
@@ -38,14 +36,13 @@ function remembered<T>(name: string, other: T): T {
   }
 }
 
-const KEPT = ["project", "sheet", "mendSound", "reel", "design", "spread", "sliceSound", "reference"] as const;
+const KEPT = ["project", "mendSound", "reel", "design", "spread", "sliceSound", "reference"] as const;
 
 export const useShared = create<Shared>(() => ({
   library: "",
   libraryName: "",
   project: remembered("project", 1),
   message: null,
-  sheet: remembered("sheet", [] as number[]),
   selected: null,
   mendSound: remembered<number | null>("mendSound", null),
   reel: remembered<number | null>("reel", null),
@@ -72,19 +69,11 @@ export function complain(error: unknown) {
   tell(error instanceof Refused ? error.message : `Something went wrong on this page (${String(error)}); reload it, nothing is lost.`, true);
 }
 
-export function addToSheet(sounds: number[]) {
-  const before = useShared.getState().sheet;
-  const fresh = sounds.filter((number) => !before.includes(number));
-  useShared.setState({ sheet: [...before, ...fresh] });
-  tell(fresh.length ? `${fresh.length} ${fresh.length === 1 ? "sound" : "sounds"} put on the sheet of Ship.` : "Already on the sheet of Ship.");
-}
-
 /** Choose a library, forgetting what was open in the one before. */
 export function enter(slug: string, name: string) {
   if (useShared.getState().library && useShared.getState().library !== slug)
     useShared.setState({
       project: 1,
-      sheet: [],
       selected: null,
       mendSound: null,
       reel: null,

@@ -11,6 +11,7 @@ export const FIRST_TARGET: Target = {
   fade_in_ms: 0,
   fade_out_ms: 0,
   dither: true,
+  over: "refuse",
   template: "{category}/{name}",
 };
 

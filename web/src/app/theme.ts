@@ -1,4 +1,5 @@
 import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+import { create } from "zustand";
 
 /** Night (dark) and paper (light) values of every colour. No colour literal stands anywhere else. */
 const COLOURS: Record<string, [night: string, paper: string]> = {
@@ -99,10 +100,20 @@ export const system = createSystem(
 
 export type Ink = Record<keyof typeof COLOURS, string>;
 
+const inks = [0, 1].map((look) => Object.fromEntries(Object.entries(COLOURS).map(([name, values]) => [name, values[look]])) as Ink);
+
 /** The colours of the theme in force, for canvases. */
 export function ink(): Ink {
-  const paper = document.documentElement.classList.contains("light");
-  return Object.fromEntries(Object.entries(COLOURS).map(([name, values]) => [name, values[paper ? 1 : 0]])) as Ink;
+  return inks[document.documentElement.classList.contains("light") ? 1 : 0];
+}
+
+/** Which look is worn; what draws on a canvas draws again when it changes. */
+export const useLook = create<{ worn: Look }>(() => ({ worn: "night" }));
+
+/** As ``ink``, for components: the same object as long as the look is the same. */
+export function useInk(): Ink {
+  useLook((state) => state.worn);
+  return ink();
 }
 
 export type Look = "night" | "paper";
@@ -116,5 +127,6 @@ export function look(): Look {
 export function wear(chosen: Look) {
   document.documentElement.classList.toggle("light", chosen === "paper");
   document.documentElement.classList.toggle("dark", chosen === "night");
+  useLook.setState({ worn: chosen });
   document.documentElement.style.colorScheme = chosen === "paper" ? "light" : "dark";
 }

@@ -1,5 +1,5 @@
 import { memo, useEffect, useRef } from "react";
-import { ink } from "../app/theme";
+import { useInk } from "../app/theme";
 import { fitted, smallWave } from "./paint";
 
 /** The small waveform of a row or a card. */
@@ -18,16 +18,17 @@ export const MiniWave = memo(function MiniWave({
   anchor?: number;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const colours = useInk();
   useEffect(() => {
     const element = canvas.current;
     if (!element) return;
     const draw = () => {
       const pen = fitted(element);
       if (!pen) return;
-      smallWave(pen, row, element.clientWidth, element.clientHeight, ink()[colour]);
+      smallWave(pen, row, element.clientWidth, element.clientHeight, colours[colour]);
       if (anchor === undefined) return;
       const x = Math.min(element.clientWidth - 1, anchor * element.clientWidth);
-      pen.fillStyle = ink().amber;
+      pen.fillStyle = colours.amber;
       pen.fillRect(x, 0, 1, element.clientHeight);
       pen.beginPath();
       pen.moveTo(x - 3, 0);
@@ -39,6 +40,6 @@ export const MiniWave = memo(function MiniWave({
     const watch = new ResizeObserver(draw);
     watch.observe(element);
     return () => watch.disconnect();
-  }, [row, colour, anchor]);
+  }, [row, colour, anchor, colours]);
   return <canvas ref={canvas} style={{ width, height, display: "block" }} aria-hidden />;
 });

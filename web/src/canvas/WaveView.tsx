@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { bytes, type Opened } from "../api/client";
 import { clock } from "../app/format";
-import { type Ink, ink } from "../app/theme";
+import { type Ink, useInk } from "../app/theme";
 import { live, player, useListening } from "../listening/player";
 import { fitted, LOWEST_DB, levelHeight, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "./paint";
 
@@ -159,6 +159,7 @@ export function WaveView(props: Props) {
     return () => watch.disconnect();
   }, []);
 
+  const colours = useInk();
   const columns = Math.min(2048, width);
   const peaks = usePeaks(opened, view, columns);
   const levels = useSpectrogram(opened, view, Math.min(columns, 900), spectrum ? Math.min(spectrum, 160) : 0, axis);
@@ -168,9 +169,9 @@ export function WaveView(props: Props) {
     const image = document.createElement("canvas");
     image.width = w;
     image.height = h;
-    image.getContext("2d")?.putImageData(spectrogramImage(levels.data.levels, w, h, ink()), 0, 0);
+    image.getContext("2d")?.putImageData(spectrogramImage(levels.data.levels, w, h, colours), 0, 0);
     return { image, from: levels.data.from, to: levels.data.to };
-  }, [levels.data]);
+  }, [levels.data, colours]);
 
   const toX = useCallback((seconds: number) => ((seconds - view[0]) / (view[1] - view[0])) * width, [view, width]);
   const toSeconds = useCallback((x: number) => view[0] + (x / Math.max(1, width)) * (view[1] - view[0]), [view, width]);
@@ -184,7 +185,6 @@ export function WaveView(props: Props) {
     const element = canvas.current;
     const pen = element && fitted(element);
     if (!pen || !width) return;
-    const colours = ink();
     pen.fillStyle = colours.ground;
     pen.fillRect(0, 0, width, RULER + height + spectrum);
     for (const [i, band] of (bands ?? []).entries()) {
@@ -380,6 +380,7 @@ export function WaveView(props: Props) {
     columns,
     grabbed,
     dbY,
+    colours,
   ]);
 
   const follows = props.follows;
@@ -390,12 +391,12 @@ export function WaveView(props: Props) {
       const heard = useListening.getState().heard;
       if (!pen || !heard || !opened || !(follows ? follows(heard.opened.key) : heard.opened.key === opened.key)) return;
       const x = toX(live.position / heard.opened.rate);
-      pen.fillStyle = ink().chalk;
+      pen.fillStyle = colours.chalk;
       pen.fillRect(x, RULER - 4, 1.4, height + spectrum + 4);
     };
     draw();
     return player.onTick(draw);
-  }, [opened, toX, height, spectrum, follows]);
+  }, [opened, toX, height, spectrum, follows, colours]);
   const heardKey = useListening((state) => state.heard?.opened.key);
   useEffect(() => {
     if (!heardKey && overlay.current) fitted(overlay.current);

@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { clock } from "../app/format";
 import { shown, useKeys } from "../app/keys";
 import { Do, Num } from "../app/parts";
+import { useRanges } from "../app/ranges";
 import { useShared } from "../app/store";
 import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
@@ -118,6 +119,7 @@ function Position() {
 }
 
 export function Strip() {
+  const range = useRanges();
   const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched, dim } = useListening();
   const [open, setOpen] = useState(false);
   const reference = useShared((state) => state.reference);
@@ -178,6 +180,7 @@ export function Strip() {
       </Do>
       <Box w="102px" flexShrink={0}>
         <Num
+          {...range("Heard", "speed_st")}
           label="Speed"
           unit="st"
           value={speedSt}
@@ -190,7 +193,18 @@ export function Strip() {
         />
       </Box>
       <Box w="84px">
-        <Num label="Gain" unit="dB" value={gainDb} low={-24} high={24} normal={0} step={0.5} digits={1} onChange={(value) => player.setGain(value)} />
+        <Num
+          {...range("Heard", "gain_db")}
+          label="Gain"
+          unit="dB"
+          value={gainDb}
+          low={-24}
+          high={24}
+          normal={0}
+          step={0.5}
+          digits={1}
+          onChange={(value) => player.setGain(value)}
+        />
       </Box>
       <Do
         on={matched}

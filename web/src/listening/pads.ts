@@ -1,6 +1,6 @@
 /** Sounds under keys and pads: loaded whole, so that they are heard the moment a key goes down. For listening; what is kept is rendered by the core. */
 import { api, bytes, got, type Node } from "../api/client";
-import { useListening } from "./player";
+import { player } from "./player";
 
 const PIECE = 1 << 18;
 /** Sounds are loaded up to this long. */
@@ -20,17 +20,15 @@ export class Pads {
   private buffers: (AudioBuffer | null)[] = [];
   private voices: Voice[] = [];
 
-  /** Make ready: a context with the volume of the listening strip. */
+  /** Make ready: everything played goes through the one output, with its volume, mono check and safety limit. */
   async ready(): Promise<AudioContext> {
-    if (!this.context) {
-      this.context = new AudioContext({ latencyHint: "interactive" });
-      this.out = this.context.createGain();
-      this.out.connect(this.context.destination);
+    const { context, input } = await player.inlet();
+    if (this.context !== context) {
+      this.context = context;
+      this.out = context.createGain();
+      this.out.connect(input);
     }
-    const { volumeDb, dim } = useListening.getState();
-    if (this.out) this.out.gain.value = 10 ** ((volumeDb - (dim ? 20 : 0)) / 20);
-    await this.context.resume();
-    return this.context;
+    return context;
   }
 
   get now(): number {
@@ -39,8 +37,7 @@ export class Pads {
 
   /** The level everything played goes through (dB). */
   level(db: number) {
-    const { volumeDb, dim } = useListening.getState();
-    this.out?.gain.setTargetAtTime(10 ** ((volumeDb + db - (dim ? 20 : 0)) / 20), this.now, 0.01);
+    this.out?.gain.setTargetAtTime(10 ** (db / 20), this.now, 0.01);
   }
 
   /** Load what is under the keys; ``told`` says how many are ready. */
@@ -101,7 +98,9 @@ export class Pads {
   }
 
   async close() {
-    await this.context?.close();
+    this.silence();
+    this.out?.disconnect();
+    this.out = null;
     this.context = null;
     this.buffers = [];
     this.voices = [];

@@ -41,6 +41,8 @@ interface Listening {
   matched: boolean;
   /** What auditioned sounds are heard through. */
   through: Through | null;
+  /** Whether sounds leave and are placed as they are, not as they are heard. */
+  sendDry: boolean;
   /** Channels that are muted, and those that are soloed, of what is heard. */
   muted: number[];
   soloed: number[];
@@ -79,6 +81,7 @@ export const useListening = create<Listening>(() => ({
   volumeDb: -3,
   matched: false,
   through: null,
+  sendDry: false,
   muted: [],
   soloed: [],
   dim: false,
@@ -138,7 +141,7 @@ class Player {
     this.starting ??= (async () => {
       const context = new AudioContext({ latencyHint: "interactive" });
       await context.audioWorklet.addModule(workletUrl);
-      const worklet = new AudioWorkletNode(context, "oskren-player", { numberOfInputs: 0, outputChannelCount: [2] });
+      const worklet = new AudioWorkletNode(context, "oskren-player", { numberOfInputs: 1, outputChannelCount: [2] });
       const analyser = context.createAnalyser();
       analyser.fftSize = 2048;
       analyser.smoothingTimeConstant = 0.6;
@@ -166,13 +169,18 @@ class Player {
     await this.starting;
   }
 
+  /** Where what is played by hand goes in: it leaves by the same output as everything that is heard. */
+  async inlet(): Promise<{ context: AudioContext; input: AudioNode }> {
+    await this.ready();
+    if (!this.context || !this.worklet) throw new Error("no output");
+    return { context: this.context, input: this.worklet };
+  }
+
   get rate(): number {
     return this.context?.sampleRate ?? 48000;
   }
 
   private told(report: Report) {
-    if (report.id !== this.voice) return;
-    this.held = report.held;
     const now = performance.now();
     for (const c of [0, 1]) {
       live.peak[c] = Math.max(report.peak[c], live.peak[c] * 0.82);
@@ -182,6 +190,8 @@ class Player {
       }
     }
     live.momentary = report.momentary;
+    if (report.id !== this.voice) return;
+    this.held = report.held;
     if (useListening.getState().playing) {
       if (report.position !== null) live.position = report.position;
       if (report.stopped) this.stop(true);

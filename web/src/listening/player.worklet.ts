@@ -302,8 +302,19 @@ class Player extends AudioWorkletProcessor {
     if (this.ring.length > Math.round((0.4 * sampleRate) / 128)) this.ring.shift();
   }
 
-  process(_: Float32Array[][], outputs: Float32Array[][]): boolean {
+  /** What is played by hand, at the volume of everything. */
+  add(inputs: Float32Array[][], out: Float32Array[]) {
+    const played = inputs[0];
+    if (!played?.length) return;
+    for (let c = 0; c < 2; c++) {
+      const from = played[Math.min(c, played.length - 1)];
+      for (let i = 0; i < out[c].length; i++) out[c][i] += from[i] * this.volume;
+    }
+  }
+
+  process(inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
     const out = outputs[0];
+    this.add(inputs, out);
     const newest = this.voices[this.voices.length - 1];
     for (const voice of this.voices) this.render(voice, out[0], out[1]);
     this.voices = this.voices.filter((voice) => voice === newest || voice.fade > 0 || voice.fadeStep > 0);

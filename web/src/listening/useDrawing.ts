@@ -1,10 +1,13 @@
 import { useEffect, useRef } from "react";
+import { useLook } from "../app/theme";
 import { useListening } from "./player";
 
 /** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
 export function useDrawing(draw: () => void) {
   const current = useRef(draw);
   current.current = draw;
+  const worn = useLook((state) => state.worn);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another look is drawn anew
   useEffect(() => {
     let frame = 0;
     let last = 0;
@@ -18,5 +21,5 @@ export function useDrawing(draw: () => void) {
     };
     frame = requestAnimationFrame(tick);
     return () => cancelAnimationFrame(frame);
-  }, []);
+  }, [worn]);
 }

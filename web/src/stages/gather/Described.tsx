@@ -3,7 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
 import { channels, hertz, level, note, rate } from "../../app/format";
-import { Choose, Do, Fact, Heading, Input, Line, Side, TextField } from "../../app/parts";
+import { coloured, heardSo } from "../../app/heard";
+import { Choose, Do, Fact, Heading, Input, Line, Pick, Side, TextField } from "../../app/parts";
 import { useChains } from "../../app/SavedChains";
 import { useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
@@ -248,7 +249,7 @@ function Noted({ facts }: { facts: SoundFacts }) {
 export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
   const send = useSend();
   const library = useShared((state) => state.library);
-  const { heard, loop, looping, speedSt, gainDb, through } = useListening();
+  const { heard, loop, looping, speedSt, gainDb, through, sendDry } = useListening();
   const uses = useQuery({
     queryKey: ["uses", library, row?.id],
     enabled: !!row,
@@ -280,7 +281,7 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
           At {speedSt} st this sound reaches only {hertz(reaches)}: it will be dull. Look for one that reaches higher.
         </Box>
       )}
-      <Heading>Heard now, taken along to a layer</Heading>
+      <Heading>Heard now; so it leaves and is placed</Heading>
       <Flex gap="5px" wrap="wrap" minH="20px" data-testid="along">
         {along.length ? along.map((chip) => <Chip key={String(chip)}>{String(chip)}</Chip>) : <Box color="dim">the whole sound as it is</Box>}
       </Flex>
@@ -295,6 +296,14 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
         </Box>
       )}
       <Through />
+      {coloured() && (
+        <Pick
+          label="Layers, files and the sheet get it"
+          value={sendDry ? "dry" : "as heard"}
+          options={["as heard", "dry"] as const}
+          onChange={(way) => useListening.setState({ sendDry: way === "dry" })}
+        />
+      )}
       <Flex gap="6px" wrap="wrap">
         <Do act="toLayer" onClick={onLayer}>
           To a layer
@@ -311,7 +320,7 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
         <Do quiet act="toSlice" onClick={() => send.slice(row.id)}>
           Slice
         </Do>
-        <Do quiet act="toShip" onClick={() => send.ship([row.id])}>
+        <Do quiet act="toShip" onClick={() => send.ship([row.id], heardSo(heard?.sound === row.id && looping && loop ? loop : null))}>
           Ship
         </Do>
       </Flex>

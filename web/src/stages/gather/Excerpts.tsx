@@ -74,7 +74,8 @@ export async function keepPart(row: SoundRow): Promise<void> {
     }
     useMarking.setState({ marking: null });
     const body = { parts: [{ start_s: part[0], end_s: part[1], name: "" }], tags: "" };
-    await got(api.POST("/api/lib/{library}/sounds/{number}/excerpts", { params: { path: { library, number: row.id } }, body }));
+    const made = await got(api.POST("/api/lib/{library}/sounds/{number}/excerpts", { params: { path: { library, number: row.id } }, body }));
+    tell(`${made.names.join(", ")} is kept, ${part[0].toFixed(2)} to ${part[1].toFixed(2)} s; undo (Ctrl Z) takes it back.`);
     void queries.invalidateQueries({ queryKey: ["excerpts"] });
     stale();
   } catch (error) {

@@ -4,10 +4,12 @@ import { type MouseEvent, useCallback, useEffect, useRef, useState } from "react
 import { useSearchParams } from "react-router";
 import { api, got, type SoundRow } from "../../api/client";
 import { GivenReport } from "../../app/giving";
+import { heardSo } from "../../app/heard";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty } from "../../app/parts";
 import { useSend } from "../../app/send";
 import { complain, queries, useShared } from "../../app/store";
+import { upload } from "../../app/uploading";
 import { live, player, useListening } from "../../listening/player";
 import { ArrivalCard } from "./ArrivalCard";
 import { Bulk } from "./Bulk";
@@ -15,9 +17,9 @@ import { CardPanel } from "./CardPanel";
 import { Described } from "./Described";
 import { edit, exportFiles, stale, takeBack } from "./doing";
 import { endPart, keepPart, startPart } from "./Excerpts";
+import { ExportReport } from "./ExportReport";
 import { Facets } from "./Facets";
 import { FieldRecorder } from "./FieldRecorder";
-import { dropped, follow } from "./following";
 import { ImportPanel } from "./ImportPanel";
 import { Looking } from "./Looking";
 import { RecordPanel } from "./RecordPanel";
@@ -158,7 +160,10 @@ export default function Gather() {
     toMend: () => selected && send.mend(selected.id),
     toSlice: () => selected && send.slice(selected.id),
     review: () => void review(),
-    toShip: () => selected && send.ship(chosen.length > 1 ? chosen : [selected.id]),
+    toShip: () => {
+      const part = loop && heard?.sound === selected?.id ? loop : null;
+      if (selected) send.ship(chosen.length > 1 ? chosen : [selected.id], heardSo(chosen.length > 1 ? null : part));
+    },
     importFiles: () => setPanel(panel === "import" ? null : "import"),
     record: () => setPanel(panel === "record" ? null : "record"),
     wanted: () => setPanel(panel === "wanted" ? null : "wanted"),
@@ -182,29 +187,9 @@ export default function Gather() {
     from.current = -1;
   }, [asked]);
 
-  const upload = async (files: File[]) => {
-    if (!files.length) return;
-    const body = new FormData();
-    for (const file of files) body.append("files", file, file.name);
-    const name = files.length === 1 ? files[0].name : `${files.length} dropped files`;
-    const started = fetch(`/api/lib/${library}/upload?name=${encodeURIComponent(name)}`, { method: "POST", body }).then(async (response) => {
-      if (!response.ok) throw new Error(((await response.json()) as { sentence: string }).sentence);
-      return (await response.json()) as { job: number };
-    });
-    await follow(started);
-  };
-
   const empty = sounds.loaded && sounds.total === 0 && !asked.q && !asked.trash && !Object.values(asked.facets).some((one) => one.length);
   return (
-    <Flex
-      direction="column"
-      h="100%"
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault();
-        if (event.dataTransfer.files.length) dropped(event).then(upload, complain);
-      }}
-    >
+    <Flex direction="column" h="100%">
       <Bar tall={asked.trash || !!asked.like || sounds.search.conditions.length > 0 || !!sounds.error}>
         <SearchBar
           asked={asked}
@@ -242,6 +227,7 @@ export default function Gather() {
           {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
           <Bulk total={sounds.total} onReview={() => void review()} />
           <GivenReport />
+          <ExportReport />
           {empty ? (
             <Empty
               action={

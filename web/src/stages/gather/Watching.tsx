@@ -11,6 +11,7 @@ interface Scan {
   missing: number;
   moved: number;
   back: number;
+  skipped: { path: string; reason: string }[];
 }
 
 async function told(started: Promise<{ job: number }>) {
@@ -19,7 +20,10 @@ async function told(started: Promise<{ job: number }>) {
     void queries.invalidateQueries({ queryKey: ["watched"] });
     if (job.state !== "done") return;
     const scan = job.result as unknown as Scan;
-    tell(`${scan.new} new, ${scan.moved} moved, ${scan.missing} missing${scan.back ? `, ${scan.back} back` : ""}.`);
+    const skipped = scan.skipped.length
+      ? `, ${scan.skipped.length} skipped (${scan.skipped[0].path.split("/").pop()}: ${scan.skipped[0].reason}${scan.skipped.length > 1 ? " ..." : ""})`
+      : "";
+    tell(`${scan.new} new, ${scan.moved} moved, ${scan.missing} missing${scan.back ? `, ${scan.back} back` : ""}${skipped}.`, scan.missing > 0);
   } catch (error) {
     complain(error);
   }
@@ -78,7 +82,7 @@ export function Watching() {
               <Box color="dim" fontSize="11px" whiteSpace="nowrap">
                 {one.there
                   ? one.scanned
-                    ? `${one.found.new ?? 0} new, ${one.found.moved ?? 0} moved, ${one.found.missing ?? 0} missing`
+                    ? `${one.found.new ?? 0} new, ${one.found.moved ?? 0} moved, ${one.found.missing ?? 0} missing${one.found.skipped ? `, ${one.found.skipped} skipped` : ""}`
                     : "not scanned yet"
                   : "not there now"}
               </Box>

@@ -1,8 +1,11 @@
 /** What is done to sounds of the table: describe in bulk with undo, file, hand over. */
-import { api, got, type Step, type Target } from "../../api/client";
+import { create } from "zustand";
+import { api, got, type Target } from "../../api/client";
+import { DRY, type HeardSo, heardSo, saidSo } from "../../app/heard";
 import { whenDone } from "../../app/jobs";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { PLAIN_TARGET } from "../../app/target";
+import { useListening } from "../../listening/player";
 import { among, type Change, useGather } from "./sounds";
 
 const NOTHING: Change = {
@@ -42,12 +45,23 @@ export async function edit(change: Partial<Change>, ids?: number[]): Promise<voi
     const done = await got(
       api.POST("/api/lib/{library}/edit", { params: { path: { library } }, body: { ...of(ids), change: { ...NOTHING, ...change } } }),
     );
-    if (change.trashed) tell(`${done.count} ${done.count === 1 ? "sound" : "sounds"} put into the trash; undo (Ctrl Z) brings them back.`);
+    if (change.trashed) tell(trashedSaid(done.count, done.used ?? {}));
     stale();
     await freshen();
   } catch (error) {
     complain(error);
   }
+}
+
+/** What was put into the trash, and what it is used in. */
+function trashedSaid(count: number, used: Record<string, string[]>): string {
+  const first = Object.entries(used).slice(0, 2);
+  const uses = first.map(
+    ([name, where]) => `${name} is used in ${where.slice(0, 3).join(", ")}${where.length > 3 ? ` and ${where.length - 3} more` : ""}`,
+  );
+  const more = Object.keys(used).length - first.length;
+  const told = uses.length ? ` ${uses.join("; ")}${more > 0 ? `; ${more} others are used too` : ""}: it goes on sounding there.` : "";
+  return `${count} ${count === 1 ? "sound" : "sounds"} put into the trash; undo (Ctrl Z) brings ${count === 1 ? "it" : "them"} back.${told}`;
 }
 
 /** Read the selected sound again after a change. */
@@ -80,6 +94,7 @@ export async function putInSet(set: number, ids?: number[], before: number | nul
         body: { ...of(ids), name: null, before, take_out: [] },
       }),
     );
+    tell("Put on the set; undo (Ctrl Z) takes it back.");
     stale();
   } catch (error) {
     complain(error);
@@ -112,24 +127,43 @@ export async function newSet(name: string, ids?: number[]): Promise<void> {
   }
 }
 
-/** Write sounds or a part of one to a folder; the hand-over folder when none is given. */
+export interface Exported {
+  files: string[];
+  failed: { path: string; reason: string }[];
+  over: number[];
+  said: string[];
+  folder: string;
+}
+
+/** An export some of whose files failed: what is shown until it is closed. */
+export const useExported = create<{ result: Exported | null; folder: string; target: Target; heard: HeardSo }>(() => ({
+  result: null,
+  folder: "",
+  target: PLAIN_TARGET,
+  heard: DRY,
+}));
+
+/** Write sounds or a part of one, as they are heard, to a folder; the hand-over folder when none is given. */
 export async function exportFiles(
   folder: string,
   ids?: number[],
   part: [number, number] | null = null,
   target: Target = PLAIN_TARGET,
-  chain: Step[] = [],
+  heard: HeardSo = heardSo(part),
 ): Promise<void> {
   const { library } = useShared.getState();
   try {
-    const started = await got(
-      api.POST("/api/lib/{library}/export", { params: { path: { library } }, body: { ...of(ids), folder, target, part, chain } }),
-    );
+    const started = await got(api.POST("/api/lib/{library}/export", { params: { path: { library } }, body: { ...of(ids), folder, target, heard } }));
     const job = await whenDone(started.job);
     if (job.state !== "done") return;
-    const result = job.result as { files: string[]; failed: { path: string; reason: string }[]; folder: string };
-    if (result.failed.length) tell(`${result.failed[0].path}: ${result.failed[0].reason}`, true);
-    else tell(`${result.files.length} ${result.files.length === 1 ? "file" : "files"} written to ${result.folder} and read back.`);
+    const result = job.result as unknown as Exported;
+    const written = `${result.files.length} ${result.files.length === 1 ? "file" : "files"} written to ${result.folder} and read back${saidSo(heard)}`;
+    const lowered = result.said.length ? ` ${result.said[0]}${result.said.length > 1 ? ` (and ${result.said.length - 1} more)` : ""}.` : "";
+    if (result.failed.length) useExported.setState({ result, folder, target, heard });
+    tell(
+      `${written}${result.failed.length ? `, ${result.failed.length} failed: ${result.failed[0].reason}` : ""}.${lowered}`,
+      result.failed.length > 0,
+    );
   } catch (error) {
     complain(error);
   }
@@ -141,7 +175,9 @@ export async function proposeAnchors(kind: "" | "hit" | "top" | "end" | "start")
     const started = await got(api.POST("/api/lib/{library}/anchors", { params: { path: { library } }, body: { ...among(), kind } }));
     const job = await whenDone(started.job);
     if (job.state !== "done") return;
-    tell(`${(job.result as { changed: number }).changed} anchors moved; undo takes it back.`);
+    const { changed, failed } = job.result as { changed: number; failed: { path: string; reason: string }[] };
+    const left = failed.length ? ` ${failed.length} left as they were: ${failed[0].reason}` : "";
+    tell(`${changed} anchors moved; undo takes it back.${left}`, failed.length > 0);
     stale();
     await freshen();
   } catch (error) {
@@ -154,11 +190,21 @@ export const ROWS = "application/x-oskren-sounds";
 
 export function dragged(transfer: DataTransfer, ids: number[], name: string, part: [number, number] | null) {
   const { library } = useShared.getState();
+  const { heard } = useListening.getState();
   transfer.effectAllowed = "copyMove";
   transfer.setData(ROWS, JSON.stringify(ids));
-  const span = part ? `?start=${part[0]}&end=${part[1]}` : "";
-  const address = `${window.location.origin}/api/lib/${library}/sounds/${ids[0]}/file${span}`;
-  transfer.setData("DownloadURL", `audio/wav:${name.replace(/[:/\\]/g, "_")}.wav:${address}`);
+  // a part belongs to the sound that is heard; chain, speed and gain to all that are auditioned through them
+  const so = heardSo(part && heard?.sound === ids[0] ? part : null);
+  const dry = !so.part && !so.chain?.length && !so.speed_st && !so.gain_db;
+  const query = dry ? "" : `heard=${encodeURIComponent(JSON.stringify(so))}`;
+  const here = `${window.location.origin}/api/lib/${encodeURIComponent(library)}`;
+  const many = ids.length > 1;
+  // a browser lets one file be dragged out: several sounds go in one, each under its own name
+  const address = many
+    ? `${here}/files.zip?ids=${ids.join(",")}${query ? `&${query}` : ""}`
+    : `${here}/sounds/${ids[0]}/file${query ? `?${query}` : ""}`;
+  const file = many ? `${ids.length} sounds.zip` : `${name.replace(/[:/\\]/g, "_")}.wav`;
+  transfer.setData("DownloadURL", `${many ? "application/zip" : "audio/wav"}:${file}:${address}`);
   transfer.setData("text/uri-list", address);
 }
 

@@ -3,8 +3,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Node, type SoundFacts, type Step } from "../../api/client";
+import { useDocument } from "../../app/document";
 import { channels, level, rate, seconds } from "../../app/format";
-import { useHistory } from "../../app/history";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../app/parts";
 import { SavedChains } from "../../app/SavedChains";
@@ -83,13 +83,31 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
-  const history = useHistory<Step[]>((chain) =>
-    got(api.PUT("/api/lib/{library}/sounds/{number}/chain", { params: { path: { library, number: sound.id } }, body: { chain } })).then(() => {
-      for (const key of ["sounds", "sound", "counts", "opened"]) void queries.invalidateQueries({ queryKey: [key] });
-    }, complain),
-  );
-  const { load } = history;
-  useEffect(() => load(sound.chain as Step[]), [load, sound]);
+  const stale = () => {
+    for (const key of ["sounds", "sound", "counts", "opened"]) void queries.invalidateQueries({ queryKey: [key] });
+  };
+  const history = useDocument<Step[]>({
+    what: "chain",
+    id: sound.id,
+    first: sound.chain as Step[],
+    revision: sound.revision,
+    called: sound.name,
+    save: async (chain, based_on, init) => {
+      const kept = await got(
+        api.PUT("/api/lib/{library}/sounds/{number}/chain", {
+          params: { path: { library, number: sound.id }, query: { based_on } },
+          body: { chain },
+          ...init,
+        }),
+      );
+      stale();
+      return { revision: kept.revision };
+    },
+    read: async () => {
+      const kept = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: sound.id } } }));
+      return { doc: kept.chain as Step[], revision: kept.revision };
+    },
+  });
   const chain = history.doc ?? (sound.chain as Step[]);
   const base = sound.node as Node;
   const settled = useSettled(chain, 60);
@@ -115,7 +133,8 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     queryKey: ["levels", library, sound.id, settled],
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: () => got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: settled } })),
+    queryFn: ({ signal }) =>
+      got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
   });
   const before = levels.data?.[0];
   const after = levels.data?.[levels.data.length - 1];

@@ -3,14 +3,16 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got, type Node, type Step } from "../../api/client";
+import { useDocument } from "../../app/document";
 import { clock } from "../../app/format";
-import { useHistory } from "../../app/history";
 import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Fact, Heading, Line, Num, Side, TextField, Title } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 import { SavedChains } from "../../app/SavedChains";
 import { StepList } from "../../app/StepList";
 import { freshStep } from "../../app/send";
+import { putOnSheet } from "../../app/sheet";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { UndoRedo } from "../../app/UndoRedo";
 import { type Band, type Hint, WaveView } from "../../canvas/WaveView";
@@ -32,6 +34,7 @@ import {
 import { ReelChoice } from "./ReelChoice";
 
 export function ReelBoard({ loaded }: { loaded: ReelView }) {
+  const range = useRanges();
   const library = useShared((state) => state.library);
   const [view, setView] = useState(loaded);
   const [chosen, setChosen] = useState<number | null>(null);
@@ -41,19 +44,34 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   const naming = useRef<HTMLInputElement>(null);
   const total = view.seconds;
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, 90)]);
-  const history = useHistory<Reel>((reel) =>
-    got(api.PUT("/api/lib/{library}/reels/{number}", { params: { path: { library, number: loaded.id } }, body: reel })).then((fresh) => {
-      setView(fresh);
-      queries.setQueryData(["reel", library, loaded.id], fresh);
-    }, complain),
-  );
-  const { load } = history;
-  const [first] = useState(loaded.reel);
-  useEffect(() => load(first), [load, first]);
+  const keep = (fresh: ReelView) => {
+    setView(fresh);
+    queries.setQueryData(["reel", library, loaded.id], fresh);
+  };
+  const history = useDocument<Reel>({
+    what: "reel",
+    id: loaded.id,
+    first: loaded.reel,
+    revision: loaded.revision,
+    called: loaded.name,
+    save: async (reel, based_on, init) => {
+      const fresh = await got(
+        api.PUT("/api/lib/{library}/reels/{number}", { params: { path: { library, number: loaded.id }, query: { based_on } }, body: reel, ...init }),
+      );
+      keep(fresh);
+      const taken = fresh.refused ? { doc: fresh.reel, refused: `${fresh.refused} That step was taken back; the marks are kept.` } : {};
+      return { revision: fresh.revision, ...taken };
+    },
+    read: async () => {
+      const fresh = await got(api.GET("/api/lib/{library}/reels/{number}", { params: { path: { library, number: loaded.id } } }));
+      keep(fresh);
+      return { doc: fresh.reel, revision: fresh.revision };
+    },
+  });
   const reel = history.doc ?? loaded.reel;
   // marks as they are now, names and sums as the server told last
   const now = useMemo((): ReelView => ({ ...view, reel }), [view, reel]);
-  const change = (values: Partial<Reel>, gesture?: string) => history.change({ ...reel, ...values }, gesture);
+  const change = (values: Partial<Reel>, gesture?: string) => history.change({ ...(history.now() ?? reel), ...values }, gesture);
 
   const told = useQueries({
     queries: view.takes.map((take) => ({
@@ -148,9 +166,10 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
     return here.find((mark) => mark.id === chosen) ?? here[0];
   };
   const add = (take: number, [start, end]: [number, number], kind: MarkKind, chain: Reel["chain"] = []) => {
-    const id = Math.max(0, ...reel.marks.map((mark) => mark.id)) + 1;
+    const { marks } = history.now() ?? reel;
+    const id = Math.max(0, ...marks.map((mark) => mark.id)) + 1;
     const mark: Mark = { id, take, start_s: Number(start.toFixed(4)), end_s: Number(end.toFixed(4)), kind, words: "", category: "", chain };
-    change({ marks: [...reel.marks, mark] });
+    change({ marks: [...marks, mark] });
     setChosen(id);
   };
   const markAs = (kind: MarkKind) => {
@@ -218,7 +237,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
       if (job.state !== "done") return;
       const made = (job.result as { sounds: number[] }).sounds;
       for (const key of ["sounds", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
-      useShared.setState({ sheet: made });
+      await putOnSheet(made);
       tell(
         `${made.length} ${made.length === 1 ? "select is" : "selects are"} in the library, with the chain they are heard through; they are on the sheet of Ship.`,
       );
@@ -421,6 +440,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
             );
           })}
           <Num
+            {...range("Reel", "gap_s")}
             label="Gap between takes"
             unit="s"
             value={reel.gap_s}
@@ -431,6 +451,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
             onChange={(gap_s, gesture) => change({ gap_s }, gesture)}
           />
           <Num
+            {...range("Reel", "shortest_s")}
             label="Short is under"
             unit="s"
             value={reel.shortest_s}

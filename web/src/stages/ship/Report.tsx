@@ -4,7 +4,7 @@ import { api, got, type Schemas } from "../../api/client";
 import { level, seconds } from "../../app/format";
 import { Do, Empty, Fact, Heading, Line, Side } from "../../app/parts";
 import { useShared } from "../../app/store";
-import { ink } from "../../app/theme";
+import { useInk } from "../../app/theme";
 
 type FileReport = Schemas["FileReport"];
 
@@ -13,7 +13,7 @@ const warned = (one: FileReport) => one.checks.filter((check) => !check.ok && ch
 
 /** One dot a file: across length (log), up loudness. */
 function Plot({ reports }: { reports: FileReport[] }) {
-  const colours = ink();
+  const colours = useInk();
   const heard = reports.filter((one) => one.integrated_lufs != null);
   if (!heard.length) return null;
   const lengths = heard.map((one) => Math.log(one.duration_s));

@@ -1,39 +1,61 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Target } from "../../api/client";
 import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Title } from "../../app/parts";
+import { changeSheet, type Sheet, useSheet } from "../../app/sheet";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { FIRST_TARGET } from "../../app/target";
 import { useSettled } from "../../app/useSettled";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
 
+interface Result {
+  files: number;
+  unchanged: number;
+  failed: number;
+  over: string[];
+}
+
+const NONE: number[] = [];
+const FIRST = [FIRST_TARGET];
+
+type HeardOf = NonNullable<Sheet["heard"]>;
+
+function without(some: HeardOf, name: string): HeardOf {
+  const { [name]: _, ...rest } = some;
+  return rest;
+}
+
 export default function Ship() {
   const project = useShared((state) => state.project);
   const library = useShared((state) => state.library);
-  const sheet = useShared((state) => state.sheet);
+  const kept = useSheet().data?.sheet as Sheet | undefined;
+  const sheet = kept?.sounds ?? NONE;
+  const targets = (kept?.targets ?? FIRST) as Target[];
+  const name = kept?.name ?? "";
   const go = useNavigate();
-  const [targets, setTargets] = useState<Target[]>([FIRST_TARGET]);
-  const [name, setName] = useState("One-shots");
-  const [folder, setFolder] = useState("");
   const [report, setReport] = useState<number | null>(null);
+  const [over, setOver] = useState(0);
   const state = useQuery({ queryKey: ["state"], queryFn: () => got(api.GET("/api/state")) });
   const shipments = useQuery({
     queryKey: ["shipments", library],
     queryFn: () => got(api.GET("/api/lib/{library}/shipments", { params: { path: { library } } })),
   });
-  useEffect(() => {
-    if (!folder && state.data) setFolder(state.data.ship_folder);
-  }, [state.data, folder]);
-  const asked = useSettled({ name, sounds: sheet, targets, folder, project }, 100);
+  const folder = kept?.folder || (state.data?.ship_folder ?? "");
+  const wanted = useMemo(
+    () => ({ name: name || "One-shots", sounds: sheet, targets, folder, project, heard: kept?.heard ?? {}, allowed: kept?.allowed ?? [] }),
+    [name, sheet, targets, folder, project, kept?.heard, kept?.allowed],
+  );
+  const asked = useSettled(wanted, 100);
   const preview = useQuery({
     queryKey: ["preview", library, asked],
     placeholderData: keepPreviousData,
-    queryFn: () => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: asked })),
+    enabled: !!kept,
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: asked, signal })),
   });
   const files = preview.data?.files ?? [];
   const problems = preview.data?.problems ?? 0;
@@ -45,8 +67,9 @@ export default function Ship() {
       setReport(id ?? null);
       void queries.invalidateQueries({ queryKey: ["shipment"] });
       if (ended.state === "done") {
-        const result = ended.result as { files: number; unchanged: number; failed: number };
+        const result = ended.result as unknown as Result;
         tell(`${result.files} files, ${result.unchanged} of them unchanged, ${result.failed} failed; all were read back.`, result.failed > 0);
+        setOver(result.over.length);
       }
     } catch (error) {
       complain(error);
@@ -54,7 +77,14 @@ export default function Ship() {
   };
   const run = () => {
     if (!sheet.length || problems) return;
-    void follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: { name, sounds: sheet, targets, folder, project } })));
+    void follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: wanted })));
+  };
+  /** Ship again with what goes over full scale lowered or limited: what is written already is unchanged. */
+  const again = async (way: "lower" | "limit") => {
+    const next = targets.map((one) => ({ ...one, over: way }));
+    changeSheet({ targets: next });
+    setOver(0);
+    await follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: { ...wanted, targets: next } })));
   };
   useKeys({ commit: run, leave: () => setReport(null) });
   return (
@@ -65,7 +95,7 @@ export default function Ship() {
           <chakra.input
             aria-label="Name of the sheet"
             value={name}
-            onChange={(event) => setName(event.target.value)}
+            onChange={(event) => changeSheet({ name: event.target.value })}
             bg="ground"
             border="1px solid"
             borderColor="line"
@@ -99,7 +129,7 @@ export default function Ship() {
               {files.length} {files.length === 1 ? "file" : "files"}
               {problems ? `, ${problems} with a problem` : ""}
             </Box>
-            <Do disabled={!sheet.length} onClick={() => useShared.setState({ sheet: [] })}>
+            <Do disabled={!sheet.length} onClick={() => changeSheet({ sounds: [], heard: {}, allowed: [] })}>
               Empty the sheet
             </Do>
             <Do main act="commit" disabled={!sheet.length || problems > 0} onClick={run}>
@@ -112,6 +142,18 @@ export default function Ship() {
           </Do>
         )}
       </Bar>
+      {report !== null && over > 0 && (
+        <Flex role="alert" gap="8px" align="center" px="18px" py="8px" bg="raised" borderBottom="1px solid" borderColor="coral">
+          <Box color="coral" flex={1}>
+            {over} {over === 1 ? "sound goes" : "sounds go"} over full scale and {over === 1 ? "was" : "were"} not written.
+          </Box>
+          {(["lower", "limit"] as const).map((way) => (
+            <Do key={way} onClick={() => void again(way)} hint="Ship the sheet again; what is written already is left as it is">
+              {way === "lower" ? "Level those down" : "Limit those"}
+            </Do>
+          ))}
+        </Flex>
+      )}
       {report !== null ? (
         <Report
           number={report}
@@ -171,14 +213,37 @@ export default function Ship() {
                       </Box>
                     )}
                   </Box>
+                  {one.foreign && (
+                    <Do
+                      quiet
+                      hint="Somebody else wrote this file; this writes over this very one"
+                      onClick={() => changeSheet({ allowed: [...(kept?.allowed ?? []), one.path] })}
+                    >
+                      Write over it
+                    </Do>
+                  )}
+                  {kept?.allowed?.includes(one.path) && !one.problem && (
+                    <Do
+                      quiet
+                      hint="Leave the file that is there alone"
+                      onClick={() => changeSheet({ allowed: (kept.allowed ?? []).filter((path) => path !== one.path) })}
+                    >
+                      writes over a file
+                    </Do>
+                  )}
+                  {kept?.heard?.[String(sheet[one.item])] && (
+                    <Do
+                      quiet
+                      hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
+                      onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(sheet[one.item])) })}
+                    >
+                      as heard
+                    </Do>
+                  )}
                   <Box color="dim" fontSize="12px">
                     {targets[one.target]?.name}
                   </Box>
-                  <Do
-                    quiet
-                    onClick={() => useShared.setState({ sheet: sheet.filter((_, i) => i !== one.item) })}
-                    hint="Take this sound off the sheet"
-                  >
+                  <Do quiet onClick={() => changeSheet({ sounds: sheet.filter((_, i) => i !== one.item) })} hint="Take this sound off the sheet">
                     <Box as="span" color="dim">
                       ×
                     </Box>
@@ -192,7 +257,13 @@ export default function Ship() {
               )}
             </Box>
           )}
-          <TargetView targets={targets} onChange={setTargets} tokens={preview.data?.tokens ?? {}} folder={folder} onFolder={setFolder} />
+          <TargetView
+            targets={targets}
+            onChange={(next) => changeSheet({ targets: next })}
+            tokens={preview.data?.tokens ?? {}}
+            folder={folder}
+            onFolder={(next) => changeSheet({ folder: next.trim() })}
+          />
         </Flex>
       )}
     </Flex>

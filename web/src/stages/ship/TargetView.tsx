@@ -2,6 +2,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
 import { Do, Heading, Line, Num, Pick, Side, TextField } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 import { FIRST_TARGET } from "../../app/target";
 
 interface Props {
@@ -16,6 +17,7 @@ const RATES = ["its own", "44.1 kHz", "48 kHz", "96 kHz"] as const;
 
 /** How files are written. */
 export function TargetView({ targets, onChange, tokens, folder, onFolder }: Props) {
+  const range = useRanges();
   const [at, setAt] = useState(0);
   const target = targets[Math.min(at, targets.length - 1)];
   const set = (values: Partial<Target>) => onChange(targets.map((one, i) => (i === Math.min(at, targets.length - 1) ? { ...one, ...values } : one)));
@@ -80,10 +82,45 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
         onChange={(way) => set({ peak_dbfs: way === "as it is" ? null : -1 })}
       />
       {target.peak_dbfs !== null && (
-        <Num label="Peak" value={target.peak_dbfs ?? -1} unit="dBFS" low={-24} high={0} normal={-1} onChange={(peak_dbfs) => set({ peak_dbfs })} />
+        <Num
+          {...range("Target", "peak_dbfs")}
+          label="Peak"
+          value={target.peak_dbfs ?? -1}
+          unit="dBFS"
+          low={-24}
+          high={0}
+          normal={-1}
+          onChange={(peak_dbfs) => set({ peak_dbfs })}
+        />
       )}
-      <Num label="Fade in" value={target.fade_in_ms} unit="ms" low={0} high={500} normal={0} onChange={(fade_in_ms) => set({ fade_in_ms })} />
-      <Num label="Fade out" value={target.fade_out_ms} unit="ms" low={0} high={2000} normal={0} onChange={(fade_out_ms) => set({ fade_out_ms })} />
+      {(target.bits !== 32 || target.format === "ogg") && (
+        <Pick
+          label="What goes over full scale"
+          value={{ refuse: "is not written", lower: "is lowered", limit: "is limited" }[target.over]}
+          options={["is not written", "is lowered", "is limited"]}
+          onChange={(way) => set({ over: way === "is lowered" ? "lower" : way === "is limited" ? "limit" : "refuse" })}
+        />
+      )}
+      <Num
+        {...range("Target", "fade_in_ms")}
+        label="Fade in"
+        value={target.fade_in_ms}
+        unit="ms"
+        low={0}
+        high={500}
+        normal={0}
+        onChange={(fade_in_ms) => set({ fade_in_ms })}
+      />
+      <Num
+        {...range("Target", "fade_out_ms")}
+        label="Fade out"
+        value={target.fade_out_ms}
+        unit="ms"
+        low={0}
+        high={2000}
+        normal={0}
+        onChange={(fade_out_ms) => set({ fade_out_ms })}
+      />
       <Line />
       <Heading>Name of every file</Heading>
       <TextField label="Name template" value={target.template} onCommit={(template) => set({ template })} mono />

@@ -1,6 +1,6 @@
 import { chakra } from "@chakra-ui/react";
 import { type PointerEvent, useEffect, useRef } from "react";
-import { ink } from "../../app/theme";
+import { useInk } from "../../app/theme";
 import { fitted } from "../../canvas/paint";
 
 const BINS = 18;
@@ -18,12 +18,12 @@ export function Lengths({
   onBand: (band: [number, number] | null) => void;
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const colours = useInk();
   const from = useRef<number | null>(null);
   useEffect(() => {
     const pen = canvas.current && fitted(canvas.current);
     if (!pen || !canvas.current) return;
     const { clientWidth: width, clientHeight: height } = canvas.current;
-    const colours = ink();
     const x = (s: number) => (Math.log(Math.min(HIGH, Math.max(LOW, s)) / LOW) / Math.log(HIGH / LOW)) * width;
     if (band) {
       pen.fillStyle = colours.amberSoft;
@@ -40,7 +40,7 @@ export function Lengths({
     pen.fillStyle = colours.dim;
     pen.font = "9px 'JetBrains Mono Variable', monospace";
     for (const s of [0.1, 1, 10]) pen.fillText(`${s} s`, x(s) - 8, height - 2);
-  }, [lengths, band]);
+  }, [lengths, band, colours]);
   const at = (event: PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect();
     return LOW * (HIGH / LOW) ** Math.min(1, Math.max(0, (event.clientX - box.left) / box.width));

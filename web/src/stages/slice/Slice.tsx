@@ -4,11 +4,13 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Node, type Plan, type Schemas } from "../../api/client";
+import { useDocument } from "../../app/document";
 import { clock, seconds } from "../../app/format";
-import { useHistory } from "../../app/history";
 import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Heading, Line, Num, Pick, Side, Title } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
+import { putOnSheet } from "../../app/sheet";
 import { complain, tell, useShared } from "../../app/store";
 import { UndoRedo } from "../../app/UndoRedo";
 import { type Band, WaveView } from "../../canvas/WaveView";
@@ -65,6 +67,7 @@ export default function Slice() {
 }
 
 function Board({ loaded }: { loaded: PlanView }) {
+  const range = useRanges();
   const library = useShared((state) => state.library);
   const go = useNavigate();
   const [view, setView] = useState(loaded);
@@ -75,11 +78,23 @@ function Board({ loaded }: { loaded: PlanView }) {
   const total = loaded.seconds;
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, Math.max(6, total / 18))]);
   const path = { library, number: loaded.sound };
-  const history = useHistory<Plan>((plan) =>
-    got(api.PUT("/api/lib/{library}/plans/{number}", { params: { path }, body: plan })).then(setView, complain),
-  );
-  const { load } = history;
-  useEffect(() => load(loaded.plan), [load, loaded]);
+  const history = useDocument<Plan>({
+    what: "plan",
+    id: loaded.sound,
+    first: loaded.plan,
+    revision: loaded.revision,
+    called: `The plan of ${loaded.name}`,
+    save: async (plan, based_on, init) => {
+      const fresh = await got(api.PUT("/api/lib/{library}/plans/{number}", { params: { path, query: { based_on } }, body: plan, ...init }));
+      setView(fresh);
+      return { revision: fresh.revision };
+    },
+    read: async () => {
+      const fresh = await got(api.GET("/api/lib/{library}/plans/{number}", { params: { path } }));
+      setView(fresh);
+      return { doc: fresh.plan, revision: fresh.revision };
+    },
+  });
   const plan = history.doc ?? loaded.plan;
   const node = loaded.node as Node;
   const opened = useQuery({
@@ -106,7 +121,7 @@ function Board({ loaded }: { loaded: PlanView }) {
       await history.saved();
       const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/find", { params: { path }, body: settings }));
       setView(fresh);
-      history.accept(fresh.plan, gesture);
+      history.accept(fresh.plan, fresh.revision, gesture);
     });
   };
   const edit = (change: Edit, gesture?: string) =>
@@ -114,7 +129,7 @@ function Board({ loaded }: { loaded: PlanView }) {
       await history.saved();
       const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/edit", { params: { path }, body: { edit: change } }));
       setView(fresh);
-      history.accept(fresh.plan, gesture);
+      history.accept(fresh.plan, fresh.revision, gesture);
     });
   const back = (way: () => void) =>
     inTurn(async () => {
@@ -183,14 +198,15 @@ function Board({ loaded }: { loaded: PlanView }) {
   };
   const nudge = (event: KeyboardEvent, sign: number) => {
     if (!current) return;
-    edit({ do: "move", id: current.id, start_s: current.start_s + sign * (event.shiftKey ? 0.01 : 0.001), end_s: null }, `nudge ${current.id}`);
+    // from where the slice is when its turn comes: keys pressed fast add up
+    edit({ do: "move", id: current.id, start_s: null, end_s: null, by_s: sign * (event.shiftKey ? 0.01 : 0.001) }, `nudge ${current.id}`);
   };
   const make = async () => {
     try {
       const job = await whenDone((await got(api.POST("/api/lib/{library}/plans/{number}/make", { params: { path } }))).job);
       if (job.state !== "done") return;
       const made = (job.result as { sounds: number[] }).sounds;
-      useShared.setState({ sheet: made });
+      await putOnSheet(made);
       tell(`${made.length} one-shots are in the library and on the sheet of Ship.`);
     } catch (error) {
       complain(error);
@@ -206,8 +222,8 @@ function Board({ loaded }: { loaded: PlanView }) {
     playThrough: playAll,
     left: (event) => nudge(event, -1),
     right: (event) => nudge(event, 1),
-    trimStart: () => current && edit({ do: "move", id: current.id, start_s: playheadS(), end_s: null }),
-    trimEnd: () => current && edit({ do: "move", id: current.id, start_s: null, end_s: playheadS() }),
+    trimStart: () => current && edit({ do: "move", id: current.id, start_s: playheadS(), end_s: null, by_s: null }),
+    trimEnd: () => current && edit({ do: "move", id: current.id, start_s: null, end_s: playheadS(), by_s: null }),
     undo: () => back(history.undo),
     redo: () => back(history.redo),
     commit: () => void make(),
@@ -287,7 +303,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             }}
             bands={bands}
             onBand={(id) => choose(id, false)}
-            onEdge={(id, edge, at) => edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null })}
+            onEdge={(id, edge, at) => edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null })}
             threshold={view.floor_dbfs + settings.sensitivity_db}
             floor={view.floor_dbfs}
             onThreshold={(dbfs) => set("sensitivity_db")(Math.min(60, Math.max(1, Number((dbfs - view.floor_dbfs).toFixed(1)))))}
@@ -332,6 +348,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             </Box>
           )}
           <Num
+            {...range("Settings", "sensitivity_db")}
             label="Sensitivity"
             value={settings.sensitivity_db}
             unit="dB over floor"
@@ -343,6 +360,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={set("sensitivity_db")}
           />
           <Num
+            {...range("Settings", "min_length_ms")}
             label="Shortest"
             value={settings.min_length_ms}
             unit="ms"
@@ -353,8 +371,20 @@ function Board({ loaded }: { loaded: PlanView }) {
             log
             onChange={set("min_length_ms")}
           />
-          <Num label="Gap" value={settings.min_gap_ms} unit="ms" low={1} high={5000} digits={0} normal={60} log onChange={set("min_gap_ms")} />
           <Num
+            {...range("Settings", "min_gap_ms")}
+            label="Gap"
+            value={settings.min_gap_ms}
+            unit="ms"
+            low={1}
+            high={5000}
+            digits={0}
+            normal={60}
+            log
+            onChange={set("min_gap_ms")}
+          />
+          <Num
+            {...range("Settings", "pre_roll_ms")}
             label="Before the attack"
             value={settings.pre_roll_ms}
             unit="ms"
@@ -364,7 +394,17 @@ function Board({ loaded }: { loaded: PlanView }) {
             normal={2}
             onChange={set("pre_roll_ms")}
           />
-          <Num label="After the end" value={settings.tail_ms} unit="ms" low={0} high={2000} digits={0} normal={30} onChange={set("tail_ms")} />
+          <Num
+            {...range("Settings", "tail_ms")}
+            label="After the end"
+            value={settings.tail_ms}
+            unit="ms"
+            low={0}
+            high={2000}
+            digits={0}
+            normal={30}
+            onChange={set("tail_ms")}
+          />
           <Do
             on={settings.attacks}
             onClick={() => find({ ...settings, attacks: !settings.attacks }, "attacks")}
@@ -373,7 +413,17 @@ function Board({ loaded }: { loaded: PlanView }) {
             Attacks inside begin a slice
           </Do>
           {settings.attacks && (
-            <Num label="Steepness" value={settings.rise_db} unit="dB" low={3} high={40} digits={1} normal={10} onChange={set("rise_db")} />
+            <Num
+              {...range("Settings", "rise_db")}
+              label="Steepness"
+              value={settings.rise_db}
+              unit="dB"
+              low={3}
+              high={40}
+              digits={1}
+              normal={10}
+              onChange={set("rise_db")}
+            />
           )}
           <Line />
           <Heading>Lengths</Heading>
@@ -396,6 +446,7 @@ function Board({ loaded }: { loaded: PlanView }) {
           <Line />
           <Heading>Finish every slice</Heading>
           <Num
+            {...range("Finish", "peak_dbfs")}
             label="Level each to"
             value={finish.peak_dbfs ?? 0}
             unit="dBFS"
@@ -418,6 +469,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={(value) => change({ mono: value === "mono" })}
           />
           <Num
+            {...range("Finish", "fade_in_ms")}
             label="Fade in"
             value={finish.fade_in_ms}
             unit="ms"
@@ -428,6 +480,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={(value, gesture) => change({ fade_in_ms: value }, gesture)}
           />
           <Num
+            {...range("Finish", "fade_out_ms")}
             label="Fade out"
             value={finish.fade_out_ms}
             unit="ms"

@@ -3,7 +3,8 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { api, got, type Member, type Mix, type Node, type Schemas } from "../../api/client";
-import { useHistory } from "../../app/history";
+import { type History, useDocument } from "../../app/document";
+import { overSaid } from "../../app/format";
 import { useKeys } from "../../app/keys";
 import { Do, Empty, Side } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
@@ -31,6 +32,25 @@ function soloed(mix: Mix, solo: string[]): Mix {
   return solo.length ? { ...mix, members: mix.members.map((member) => ({ ...member, mute: !solo.includes(member.id) })) } : mix;
 }
 
+/** What is kept of a design. */
+interface Named {
+  name: string;
+  mix: Mix;
+}
+
+/** The document of a design as that of its mix. */
+function useMix(document: History<Named>): History<Mix> {
+  const { now, change, accept } = document;
+  const whole = (mix: Mix): Named => ({ ...(now() as Named), mix });
+  return {
+    ...document,
+    doc: document.doc?.mix ?? null,
+    now: () => now()?.mix ?? null,
+    change: (mix, gesture) => change(whole(mix), gesture),
+    accept: (mix, revision, gesture) => accept(whole(mix), revision, gesture),
+  };
+}
+
 function audible(mix: Mix): boolean {
   const muted = mix.groups.filter((one) => one.mute).map((one) => one.id);
   return mix.members.some((one) => !one.mute && !muted.includes(one.group));
@@ -45,7 +65,6 @@ interface Props {
 
 export function Bench({ design, designs, onNew, onPerform }: Props) {
   const library = useShared((state) => state.library);
-  const [name, setName] = useState(design.name);
   const [chosen, setChosen] = useState<string[]>(design.mix.members[0] ? [design.mix.members[0].id] : []);
   const [chosenStep, setChosenStep] = useState<string | null>(null);
   const [solo, setSolo] = useState<string[]>([]);
@@ -57,19 +76,30 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   const [tried, setTried] = useState<{ id: string; sound: number; mix: Mix } | null>(null);
   const [against, setAgainst] = useState<number | null>(null);
   const [hearing, setHearing] = useState(false);
-  const keep = (wanted: string, mix: Mix) =>
-    got(
-      api.PUT("/api/lib/{library}/designs/{number}", {
-        params: { path: { library, number: design.id } },
-        body: { name: wanted, mix, project: design.project },
-      }),
-    ).then(() => {
+  const document = useDocument<Named>({
+    what: "design",
+    id: design.id,
+    first: design as Named,
+    revision: design.revision ?? 0,
+    called: design.name,
+    save: async (doc, based_on, init) => {
+      const kept = await got(
+        api.PUT("/api/lib/{library}/designs/{number}", {
+          params: { path: { library, number: design.id }, query: { based_on } },
+          body: { name: doc.name, mix: doc.mix, project: design.project },
+          ...init,
+        }),
+      );
       for (const key of ["designs", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
-    }, complain);
-  const history = useHistory<Mix>((mix) => keep(name, mix));
-  const { load } = history;
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the design is loaded once; later answers of the server are our own changes
-  useEffect(() => load(design.mix as Mix), [load, design.id]);
+      return { revision: kept.revision ?? 0 };
+    },
+    read: async () => {
+      const kept = await got(api.GET("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } } }));
+      return { doc: kept as Named, revision: kept.revision ?? 0 };
+    },
+  });
+  const { name } = document.doc ?? design;
+  const history = useMix(document);
   const mix = history.doc ?? (design.mix as Mix);
   const versions = useVersions(design.id);
   const compared = versions.list.find((one) => one.id === against) ?? null;
@@ -79,7 +109,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     queryKey: ["layout", library, settled],
     placeholderData: keepPreviousData,
     enabled: settled.members.length > 0,
-    queryFn: () => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: settled })),
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: settled, signal })),
   });
   const listened = useMemo(() => soloed(tried?.mix ?? settled, solo), [tried, settled, solo]);
   const opened = useQuery({
@@ -94,7 +124,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     placeholderData: keepPreviousData,
     // meters wait for what is to be heard
     enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
-    queryFn: () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled })),
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled, signal })),
   });
   const meters = settled.members.length ? sum.data : undefined;
   const [crowded, setCrowded] = useState(true);
@@ -105,13 +135,13 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     retry: false,
     // like the meters it waits for what is to be heard
     enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
-    queryFn: () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: rested })),
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: rested, signal })),
   });
   const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
   const newer = useQuery({
     queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
     enabled: settled.members.some((one) => one.origin),
-    queryFn: () => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: settled })),
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: settled, signal })),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another rendering is a reason
   useEffect(() => {
@@ -200,7 +230,10 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
           body: { mix, name: `${name} print`, category: "", design: design.id, wanted: null },
         }),
       );
-      tell(`${made.name} is in the library${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.`);
+      tell(
+        `${made.name} is in the library${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.${overSaid(made)}`,
+        (made.peak ?? -1) > 0,
+      );
     });
   const printShift = () =>
     once(async () => {
@@ -220,7 +253,9 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
       const layer = { ...(made.member as Member), gain_db: -6, name: `${made.sound.name}, ${shiftSaid(shifting)}` };
       change({ ...mix, members: [...mix.members, layer] });
       choose([layer.id]);
-      tell(`${made.sound.name} is in the library, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`);
+      tell(
+        `${made.sound.name} is in the library${overSaid(made.sound)}, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`,
+      );
     });
   /** Now and the chosen version in turn, at matched loudness, from the same moment around the strike line. */
   const compare = async () => {
@@ -300,9 +335,8 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     leave: () => (adding ? setAdding(false) : tried ? setTried(null) : chosenStep ? setChosenStep(null) : player.setLoop(null)),
   });
   const rename = (wanted: string) => {
-    if (!wanted.trim()) return;
-    setName(wanted.trim());
-    void keep(wanted.trim(), mix);
+    const now = document.now();
+    if (wanted.trim() && now) document.change({ ...now, name: wanted.trim() });
   };
   const editMember = (values: Partial<Member>, gesture?: string) => {
     if (!member) return;

@@ -2,9 +2,9 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
+import type { History } from "../../app/document";
 import { level, seconds } from "../../app/format";
-import type { History } from "../../app/history";
-import { Bar, Choose, Do, letGo, TextField } from "../../app/parts";
+import { Bar, Choose, Do, TextField } from "../../app/parts";
 import { useShared } from "../../app/store";
 import { UndoRedo } from "../../app/UndoRedo";
 
@@ -98,10 +98,7 @@ export function LayerTabs({ tab, onTab }: { tab: Tab; onTab: (tab: Tab) => void 
           bg={tab === key ? "raised" : undefined}
           color={tab === key ? "amber" : "dim"}
           fontWeight={550}
-          onClick={(event) => {
-            letGo(event);
-            onTab(key);
-          }}
+          onClick={() => onTab(key)}
         >
           {label}
         </chakra.button>

@@ -3,7 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { memo, type PointerEvent, useEffect, useRef, useState } from "react";
 import { bytes, type Envelope, type Member } from "../../api/client";
-import { type Ink, ink } from "../../app/theme";
+import { type Ink, useInk } from "../../app/theme";
 import { fitted, type PeakData, waveform } from "../../canvas/paint";
 import { type Aim, carried, envelopeOf, fadeGain, type Placed, speedOf } from "./design";
 import { EnvelopeLine } from "./EnvelopeLine";
@@ -22,12 +22,12 @@ export function usePicture(key: string | undefined, frames: number, channels: nu
 
 export function Wave({ data, clear, deep, gain }: { data: PeakData | undefined; clear: keyof Ink; deep: keyof Ink; gain: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const colours = useInk();
   useEffect(() => {
     const element = canvas.current;
     if (!element) return;
     const draw = () => {
       const pen = fitted(element);
-      const colours = ink();
       if (!pen || !data) return;
       waveform(pen, data, 0, 0, element.clientWidth, element.clientHeight, colours[clear], colours[deep], gain);
     };
@@ -35,7 +35,7 @@ export function Wave({ data, clear, deep, gain }: { data: PeakData | undefined; 
     const watch = new ResizeObserver(draw);
     watch.observe(element);
     return () => watch.disconnect();
-  }, [data, clear, deep, gain]);
+  }, [data, clear, deep, gain, colours]);
   return <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" aria-hidden />;
 }
 

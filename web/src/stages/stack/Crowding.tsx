@@ -4,7 +4,7 @@ import { useEffect, useRef } from "react";
 import type { Mix, Schemas, Step } from "../../api/client";
 import { Do } from "../../app/parts";
 import { freshId } from "../../app/send";
-import { ink } from "../../app/theme";
+import { type Ink, useInk } from "../../app/theme";
 
 type Crowding = Schemas["Crowding"];
 type Pair = Schemas["Pair"];
@@ -15,13 +15,12 @@ export const STRIP = 11;
 const HALF = 0.5;
 
 /** From the colour of a layer that is alone to that of one that lies under others; low bands at the bottom. */
-function paint(canvas: HTMLCanvasElement, covered: number[][]) {
+function paint(canvas: HTMLCanvasElement, covered: number[][], colours: Ink) {
   const [rows, columns] = [covered.length, covered[0]?.length ?? 0];
   const pen = canvas.getContext("2d");
   if (!pen || !columns) return;
   canvas.width = columns;
   canvas.height = rows;
-  const colours = ink();
   pen.clearRect(0, 0, columns, rows);
   for (const [band, row] of covered.entries())
     for (const [at, value] of row.entries()) {
@@ -65,9 +64,10 @@ export function CrowdStrip({
 }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const strip = crowding.strips.find((one) => one.id === id);
+  const colours = useInk();
   useEffect(() => {
-    if (canvas.current && strip) paint(canvas.current, strip.covered);
-  }, [strip]);
+    if (canvas.current && strip) paint(canvas.current, strip.covered, colours);
+  }, [strip, colours]);
   if (!strip) return null;
   const told = `${name}: ${said(strip.covered, crowding)}`;
   return (

@@ -2,7 +2,8 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
-import { Do, letGo, Num } from "../../app/parts";
+import { Do, Num } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 import { tones } from "./Clip";
 
 export interface HeadActs {
@@ -53,10 +54,13 @@ interface LayerProps {
   share: number | undefined;
   newer: "" | "newer" | "gone";
   stale: boolean;
+  /** Which file it lacks; it is passed over then. */
+  missing: string;
   acts: HeadActs;
 }
 
-export const LayerHead = memo(function LayerHead({ member, height, chosen, solo, grouped, colour, share, newer, stale, acts }: LayerProps) {
+export const LayerHead = memo(function LayerHead({ member, height, chosen, solo, grouped, colour, share, newer, stale, missing, acts }: LayerProps) {
+  const range = useRanges();
   const grip = useRef<number | null>(null);
   const low = height < 70;
   const steps = member.chain.filter((one) => one.on).length;
@@ -113,6 +117,11 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
           {member.pitch_st !== 0 && <Chip>{`${member.pitch_st > 0 ? "+" : ""}${Number(member.pitch_st.toFixed(2))} st`}</Chip>}
           {steps > 0 && <Chip>{steps === 1 ? "1 step" : `${steps} steps`}</Chip>}
           {member.envelopes.some((one) => one.on && one.points.length > 0) && <Chip>curves</Chip>}
+          {missing && (
+            <Box as="span" title={`${missing} The layer is passed over, the rest sounds.`} role="note" aria-label={`${member.name}: file missing`}>
+              <Chip tone="coral">file missing</Chip>
+            </Box>
+          )}
           {member.frozen && <Chip tone={stale ? "coral" : undefined}>{stale ? "frozen, stale" : "frozen"}</Chip>}
           {member.locked && <Chip>locked</Chip>}
           {newer && <Chip tone={newer === "gone" ? "coral" : "amber"}>{newer === "gone" ? "source gone" : "newer exists"}</Chip>}
@@ -121,6 +130,7 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
         </Flex>
       )}
       <Num
+        {...range("Member", "gain_db")}
         label={low ? said(member.pan) : "Gain"}
         value={member.gain_db}
         unit="dB"
@@ -165,7 +175,6 @@ export const GroupHead = memo(function GroupHead({ group, count, height, chosen,
         minW={0}
         cursor="pointer"
         onClick={(event) => {
-          letGo(event);
           acts.choose(group.id, event);
         }}
       >

@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { Fragment, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Mix, Opened, Schemas } from "../../api/client";
-import { Do, letGo } from "../../app/parts";
+import { Do } from "../../app/parts";
 import { rulerStep } from "../../canvas/paint";
 import { live, player, useListening } from "../../listening/player";
 import { Clip, type ClipActs, usePicture, Wave } from "./Clip";
@@ -164,10 +164,7 @@ export function Lanes({
             borderBottomColor="line"
             bg={chosen.length === 0 ? "raised" : undefined}
             cursor="pointer"
-            onClick={(event) => {
-              letGo(event);
-              onSum();
-            }}
+            onClick={() => onSum()}
           >
             <Box fontWeight={600}>Sum</Box>
             <Box color="dim" fontSize="12px">
@@ -200,6 +197,7 @@ export function Lanes({
                   share={share(member.id)}
                   newer={told ? (told.gone ? "gone" : "newer") : ""}
                   stale={layout?.layers.find((one) => one.id === member.id)?.stale ?? false}
+                  missing={layout?.layers.find((one) => one.id === member.id)?.missing ?? ""}
                   acts={headActs}
                 />
               </Fragment>

@@ -1,6 +1,7 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
 import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 import { live, useListening } from "../../listening/player";
 import { COLOURS, carried, type Placed, ROLES, SHAPES } from "./design";
 import { Placing, type Speaker } from "./Placing";
@@ -77,6 +78,7 @@ function momentOf(placed: Placed | undefined): number | null {
 
 /** The chosen layer: level, place, pitch, edges, chain. */
 export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
+  const range = useRanges();
   const frozen = !!member.frozen;
   return (
     <>
@@ -102,6 +104,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       <Placing of={member} layout={mix.layout} speakers={speakers} point={placed?.channels === 1} onEdit={onEdit} />
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
         <Num
+          {...range("Member", "pitch_st")}
           label="Pitch"
           value={member.pitch_st}
           unit="st"
@@ -113,6 +116,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
           onChange={(pitch_st, gesture) => onEdit({ pitch_st }, gesture)}
         />
         <Num
+          {...range("Member", "stretch")}
           label="Stretch"
           value={member.stretch}
           unit="×"
@@ -125,6 +129,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
           onChange={(stretch, gesture) => onEdit({ stretch }, gesture)}
         />
         <Num
+          {...range("Member", "at_s")}
           label="From strike"
           value={member.at_s}
           unit="s"
@@ -136,6 +141,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
           onChange={(at_s, gesture) => onEdit({ at_s }, gesture)}
         />
         <Num
+          {...range("Member", "anchor_s")}
           label="Anchor"
           value={member.anchor_s}
           unit="s"
@@ -163,6 +169,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       <Line />
       <SimpleGrid columns={2} columnGap="16px">
         <Num
+          {...range("Member", "fade_in_s")}
           label="Fade in"
           value={member.fade_in_s}
           unit="s"
@@ -174,6 +181,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
           onChange={(fade_in_s, gesture) => onEdit({ fade_in_s }, gesture)}
         />
         <Num
+          {...range("Member", "fade_out_s")}
           label="Fade out"
           value={member.fade_out_s}
           unit="s"
@@ -196,6 +204,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
           />
         ))}
         <Num
+          {...range("Member", "start_s")}
           label="Start"
           value={member.start_s ?? 0}
           unit="s"
@@ -208,6 +217,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
         />
         {member.end_s != null ? (
           <Num
+            {...range("Member", "end_s")}
             label="End"
             value={member.end_s}
             unit="s"

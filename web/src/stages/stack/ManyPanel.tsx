@@ -2,6 +2,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import type { Group, Member, Mix, Step } from "../../api/client";
 import { Do, Fact, Heading, Line, Num, TextField } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 import { Colour, Role } from "./LayerPanel";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";
@@ -18,6 +19,7 @@ interface ManyProps {
 
 /** What is the same of all is shown; what is moved is moved by the same for all. */
 export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll, onRemove }: ManyProps) {
+  const range = useRanges();
   const first = members[0];
   const bound = (value: number, low: number, high: number) => Math.min(high, Math.max(low, Number(value.toFixed(6))));
   const same = <T,>(of: (member: Member) => T) => (members.every((one) => of(one) === of(first)) ? of(first) : undefined);
@@ -28,6 +30,7 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
         {members.map((one) => one.name).join(", ")}
       </Box>
       <Num
+        {...range("Member", "gain_db")}
         label="Gain, moved together"
         value={first.gain_db}
         unit="dB"
@@ -37,6 +40,7 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
         onChange={(gain_db, gesture) => onEach((one) => ({ gain_db: bound(one.gain_db + gain_db - first.gain_db, -96, 36) }), gesture)}
       />
       <Num
+        {...range("Member", "pitch_st")}
         label="Pitch, moved together"
         value={first.pitch_st}
         unit="st"
@@ -47,6 +51,7 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
         onChange={(pitch_st, gesture) => onEach((one) => ({ pitch_st: bound(one.pitch_st + pitch_st - first.pitch_st, -48, 36) }), gesture)}
       />
       <Num
+        {...range("Member", "at_s")}
         label="From strike, moved together"
         value={first.at_s}
         unit="s"

@@ -3,7 +3,7 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Member, type Node, type Schemas } from "../../api/client";
-import { seconds } from "../../app/format";
+import { overSaid, seconds } from "../../app/format";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Heading, Input, Line, Num, Pick, Side, TextField, Title } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
@@ -188,7 +188,10 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
         );
         void queries.invalidateQueries();
         useShared.setState({ design: made.id, sliceSound: printed.id });
-        tell(`${made.name} is printed, ${seconds(printed.seconds)}; its placements stay in the design of that name.`);
+        tell(
+          `${made.name} is printed, ${seconds(printed.seconds)}; its placements stay in the design of that name.${overSaid(printed)}`,
+          (printed.peak ?? -1) > 0,
+        );
         go("/slice");
       } else {
         await queries.invalidateQueries({ queryKey: ["designs"] });

@@ -3,6 +3,7 @@ import { Box, SimpleGrid } from "@chakra-ui/react";
 import type { PointerEvent } from "react";
 import type { Group, Member, Mix, Schemas } from "../../api/client";
 import { Num } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 
 export type Speaker = Schemas["Speaker"];
 
@@ -28,10 +29,12 @@ interface Props {
 }
 
 export function Placing({ of, layout, speakers, point, onEdit }: Props) {
+  const range = useRanges();
   return (
     <>
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
         <Num
+          {...range("Member", "gain_db")}
           label="Gain"
           value={of.gain_db}
           unit="dB"

@@ -3,6 +3,7 @@ import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../../api/client";
 import { Choose, Do, Heading, Num } from "../../app/parts";
+import { useRanges } from "../../app/ranges";
 import { useChains } from "../../app/SavedChains";
 import { freshId } from "../../app/send";
 
@@ -35,11 +36,13 @@ export function shiftSaid({ semitones }: Shifting): string {
 }
 
 export function PrintShift({ shifting, onChange, onDo }: { shifting: Shifting; onChange: (next: Shifting) => void; onDo: () => void }) {
+  const range = useRanges();
   const chains = useChains().data ?? [];
   return (
     <Flex direction="column" gap="5px">
       <Heading>Print and shift</Heading>
       <Num
+        {...range("Member", "pitch_st")}
         label="Print pitched by"
         unit="st"
         value={shifting.semitones}

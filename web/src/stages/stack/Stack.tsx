@@ -1,4 +1,4 @@
-import { Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
@@ -43,6 +43,14 @@ export default function Stack() {
       complain(error);
     }
   };
+  // as it is kept now, whatever the list was read from
+  const open = useQuery({
+    queryKey: ["design", library, chosen?.id],
+    enabled: !!chosen,
+    staleTime: Number.POSITIVE_INFINITY,
+    gcTime: 0,
+    queryFn: () => got(api.GET("/api/lib/{library}/designs/{number}", { params: { path: { library, number: chosen?.id ?? 0 } } })),
+  });
   if (!list || (designs.isFetching && !chosen)) return null;
   if (performing) return <Perform design={chosen ?? null} onClose={() => setPerforming(false)} />;
   if (!chosen)
@@ -66,5 +74,14 @@ export default function Stack() {
         </Empty>
       </Flex>
     );
-  return <Bench key={chosen.id} design={chosen} designs={list} onNew={() => void begin()} onPerform={() => setPerforming(true)} />;
+  if (open.error)
+    return (
+      <Empty>
+        <Box role="alert" color="coral">
+          {open.error.message}
+        </Box>
+      </Empty>
+    );
+  if (open.data?.id !== chosen.id) return null;
+  return <Bench key={chosen.id} design={open.data} designs={list} onNew={() => void begin()} onPerform={() => setPerforming(true)} />;
 }

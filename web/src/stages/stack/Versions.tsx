@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas } from "../../api/client";
 import { level, seconds } from "../../app/format";
-import { Do, Heading, letGo, TextField } from "../../app/parts";
+import { Do, Heading, TextField } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
 
@@ -96,10 +96,7 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
             h="34px"
             cursor="pointer"
             aria-pressed={one.id === against}
-            onClick={(event) => {
-              letGo(event);
-              onAgainst(one.id === against ? null : one.id);
-            }}
+            onClick={() => onAgainst(one.id === against ? null : one.id)}
           >
             <Box w="58px" flexShrink={0}>
               {one.row && <MiniWave row={one.row} height="22px" />}

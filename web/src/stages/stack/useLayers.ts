@@ -1,7 +1,7 @@
 /** What can be done to the layers of a design by hand and by key: every act one change of the document. */
 import { useRef } from "react";
 import { api, type Envelope, type Group, got, type Member, type Mix } from "../../api/client";
-import type { History } from "../../app/history";
+import type { History } from "../../app/document";
 import { layerOf } from "../../app/send";
 import { complain, tell, useShared } from "../../app/store";
 import { live, useListening } from "../../listening/player";
@@ -28,17 +28,21 @@ export function useLayers(
   const change = (next: Mix, gesture?: string) => history.change(next, gesture);
   const ids = (some: Member[]) => some.map((one) => one.id);
 
+  const latest = () => history.now() ?? mix;
   const edit = (id: string, values: Partial<Member>, gesture?: string) =>
     change(
-      changed(mix, [id], () => values),
+      changed(latest(), [id], () => values),
       gesture ? `${id} ${gesture}` : undefined,
     );
   const editGroup = (id: string, values: Partial<Group>, gesture?: string) =>
-    change({ ...mix, groups: mix.groups.map((one) => (one.id === id ? { ...one, ...values } : one)) }, gesture ? `${id} ${gesture}` : undefined);
+    change(
+      { ...latest(), groups: latest().groups.map((one) => (one.id === id ? { ...one, ...values } : one)) },
+      gesture ? `${id} ${gesture}` : undefined,
+    );
   const each = (values: (one: Member) => Partial<Member>, gesture?: string) =>
     free.length &&
     change(
-      changed(mix, ids(free.filter((one) => !one.frozen || !("pitch_st" in values(one)))), values),
+      changed(latest(), ids(free.filter((one) => !one.frozen || !("pitch_st" in values(one)))), values),
       gesture ? `${chosen.join()} ${gesture}` : undefined,
     );
   const choose = (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => {
@@ -127,9 +131,9 @@ export function useLayers(
   const add = async (what: { sound?: number; design?: number }) => {
     try {
       const layer = what.sound
-        ? await layerOf(library, what.sound)
+        ? await layerOf(library, what.sound, mix.layout)
         : ((await got(api.GET("/api/lib/{library}/stack/layer", { params: { path: { library }, query: { design: what.design } } }))) as Member);
-      change({ ...mix, members: [...mix.members, layer] });
+      change({ ...latest(), members: [...latest().members, layer] });
       setChosen([layer.id]);
     } catch (error) {
       complain(error);

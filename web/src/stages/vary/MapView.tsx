@@ -1,15 +1,15 @@
 import { Box } from "@chakra-ui/react";
 import type { Schemas } from "../../api/client";
 import { hertz, seconds } from "../../app/format";
-import { ink } from "../../app/theme";
+import { useInk } from "../../app/theme";
 
 type Draw = Schemas["DrawView"];
 
 /** Variations by what was measured of them: across brightness, up length. */
 export function MapView({ draws, at, onPlay }: { draws: Draw[]; at: number; onPlay: (index: number) => void }) {
+  const colours = useInk();
   const ready = draws.map((draw, index) => ({ draw, index })).filter(({ draw }) => draw.seconds != null && draw.brightness != null);
   if (ready.length < 2) return <Box color="dim">The map appears when two or more are drawn.</Box>;
-  const colours = ink();
   const of = (values: number[]): [number, number] => {
     const [low, high] = [Math.min(...values), Math.max(...values)];
     const margin = (high - low) * 0.08 || high * 0.02 || 1;

@@ -1,7 +1,9 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Freedom, Schemas } from "../../api/client";
-import { Do, Heading, parseNumber } from "../../app/parts";
+import { readNumber } from "../../app/numbers";
+import { Do, Heading } from "../../app/parts";
+import { tell } from "../../app/store";
 
 type Mix = Schemas["Mix"];
 const CONTROLS: { control: Freedom["control"]; name: string; unit: string; low: number; high: number; shown: number; digits: number }[] = [
@@ -27,9 +29,10 @@ function Bound({
 }) {
   const [text, setText] = useState<string | null>(null);
   const commit = () => {
-    const parsed = text === null ? null : parseNumber(text, unit);
+    const read = text === null ? null : readNumber(text, unit, Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY);
     setText(null);
-    if (parsed !== null) onCommit(parsed);
+    if (read !== null && "sentence" in read) tell(`${label}: ${read.sentence}`, true);
+    else if (read !== null) onCommit(read.value);
   };
   return (
     <chakra.input

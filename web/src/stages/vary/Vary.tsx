@@ -7,11 +7,13 @@ import { hertz, level, seconds } from "../../app/format";
 import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Heading, Line, Side, Title } from "../../app/parts";
-import { addToSheet, complain, queries, tell, useShared } from "../../app/store";
+import { putOnSheet } from "../../app/sheet";
+import { complain, queries, tell, useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
 import { player } from "../../listening/player";
 import { MapView } from "./MapView";
 import { RecipeView } from "./RecipeView";
+import { useRecipeDraft } from "./useRecipeDraft";
 
 type Draw = Schemas["DrawView"];
 
@@ -46,9 +48,7 @@ export default function Vary() {
     enabled: !!design,
     queryFn: () => got(api.GET("/api/lib/{library}/designs/{number}/recipe", { params: { path: { library, number: design?.id ?? 0 } } })),
   });
-  const [edited, setEdited] = useState<Recipe | null>(null);
-  const [seed, setSeed] = useState("41882");
-  const [count, setCount] = useState(20);
+  const { draft, setDraft } = useRecipeDraft(design?.id, design?.project);
   const [at, setAt] = useState(0);
   const shownFor = useRef<number | null>(null);
   const data = spread.data;
@@ -56,13 +56,12 @@ export default function Vary() {
   useEffect(() => {
     if (data && shownFor.current !== data.id) {
       shownFor.current = data.id;
-      setEdited(null);
-      setSeed(String(data.seed));
-      setCount(data.all.length);
       setAt(0);
     }
   }, [data]);
-  const recipe: Recipe = edited ?? (mine ? data.recipe : undefined) ?? fresh.data ?? { name: "", freedoms: [] };
+  const recipe: Recipe = draft.recipe ?? (mine ? data.recipe : undefined) ?? fresh.data ?? { name: "", freedoms: [] };
+  const seed = draft.seed ?? String(mine ? data.seed : 41882);
+  const count = draft.count ?? (mine ? data.all.length : 20);
   const draws = mine || !design ? (data?.all ?? []) : [];
   const kept = draws.filter((one) => one.state === "kept").length;
   const dropped = draws.filter((one) => one.state === "dropped").length;
@@ -127,7 +126,7 @@ export default function Vary() {
       await judging.current;
       const made = await got(api.POST("/api/lib/{library}/spreads/{number}/print", { params: { path: { library, number: data.id } } }));
       for (const key of ["sounds", "counts", "arrivals", "state"]) void queries.invalidateQueries({ queryKey: [key] });
-      addToSheet(made);
+      await putOnSheet(made);
       tell(`${made.length} variations are in the library and on the sheet of Ship.`);
     } catch (error) {
       complain(error);
@@ -178,6 +177,7 @@ export default function Vary() {
           onChange={(event) => {
             const chosen = spreads.data?.find((one) => one.id === Number(event.target.value));
             useShared.setState({ spread: chosen?.id ?? null, design: chosen?.design ?? designNumber });
+            if (chosen?.design === design?.id) setDraft({ recipe: null, seed: null, count: null });
           }}
           bg="transparent"
           color="dim"
@@ -197,7 +197,7 @@ export default function Vary() {
             min={1}
             max={400}
             value={count}
-            onChange={(event) => setCount(Math.max(1, Math.min(400, Number(event.target.value) || 1)))}
+            onChange={(event) => setDraft({ count: Math.max(1, Math.min(400, Number(event.target.value) || 1)) })}
             w="52px"
             bg="ground"
             border="1px solid"
@@ -213,7 +213,7 @@ export default function Vary() {
           <chakra.input
             aria-label="Seed"
             value={seed}
-            onChange={(event) => setSeed(event.target.value)}
+            onChange={(event) => setDraft({ seed: event.target.value })}
             w="84px"
             bg="ground"
             border="1px solid"
@@ -244,7 +244,7 @@ export default function Vary() {
         </Do>
       </Bar>
       <Flex flex={1} minH={0}>
-        <RecipeView mix={mix ?? null} recipe={recipe} onChange={(freedoms: Freedom[]) => setEdited({ ...recipe, freedoms })} />
+        <RecipeView mix={mix ?? null} recipe={recipe} onChange={(freedoms: Freedom[]) => setDraft({ recipe: { ...recipe, freedoms } })} />
         <Box flex={1} minW={0} overflowY="auto" p="14px">
           {draws.length ? (
             <SimpleGrid columns={columns} gap="10px" role="listbox" aria-label="Variations">

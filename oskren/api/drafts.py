@@ -1,0 +1,115 @@
+"""What is being put together in a project: the sheet of Ship, and the recipe of a design in Vary. It stays when the stage is left."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query
+from pydantic import BaseModel, Field
+
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
+from oskren.core.nodes.heard import Heard
+from oskren.core.shipping.sheet import Target
+from oskren.core.vary.recipe import Recipe
+from oskren.store import revisions
+
+router = APIRouter(prefix="/lib/{library}", tags=["drafts"])
+InProject = Annotated[int, Query(ge=1, le=2**53)]
+
+
+class SheetDraft(BaseModel):
+    """The sheet as it is put together: sounds in their order, how those were heard that leave as heard, targets, and where to."""
+
+    name: str = Field("One-shots", max_length=120)
+    sounds: list[int] = Field([], max_length=20_000)
+    heard: dict[int, Heard] = {}
+    targets: list[Target] = Field([Target(name="wav 24", template="{category}/{name}")], min_length=1, max_length=8)
+    folder: str = Field("", max_length=4000)
+    allowed: list[str] = Field([], max_length=20_000)
+
+
+class RecipeDraft(BaseModel):
+    """The recipe of a design as it is set, its seed and how many are drawn; what was not set is as in the spread that is shown."""
+
+    recipe: Recipe | None = None
+    seed: int | None = Field(None, ge=0, le=2**53)
+    count: int | None = Field(None, ge=1, le=400)
+
+
+class SheetKept(BaseModel):
+    """A sheet with its revision."""
+
+    revision: int
+    sheet: SheetDraft
+
+
+class RecipeKept(BaseModel):
+    """A recipe with its revision; 0 when it was never set."""
+
+    revision: int
+    draft: RecipeDraft
+
+
+def _sheet(body: dict[str, Any], revision: int) -> SheetKept:
+    return SheetKept(revision=revision, sheet=SheetDraft.model_validate(body))
+
+
+@router.get("/sheet")
+def sheet(library: InLibrary, project: InProject = 1) -> SheetKept:
+    """The sheet of a project."""
+    return _sheet(*revisions.draft(library, project, "sheet"))
+
+
+@router.put("/sheet")
+def keep_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: SheetDraft, project: InProject = 1, based_on: BasedOn = None) -> SheetKept:
+    """Keep the sheet as it is now."""
+    body = wanted.model_dump(mode="json")
+    revision = revisions.keep_draft(library, project, "sheet", body, based_on)
+    changed(studio, library, page, "sheet", project)
+    return _sheet(body, revision)
+
+
+class ToSheet(BaseModel):
+    """Sounds to put on a sheet, and how they were heard."""
+
+    sounds: list[int] = Field(max_length=20_000)
+    heard: Heard = Heard()
+
+
+class PutOnSheet(SheetKept):
+    """The sheet, and how many of the sounds were not on it before."""
+
+    added: int
+
+
+@router.post("/sheet/sounds")
+def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: ToSheet, project: InProject = 1) -> PutOnSheet:
+    """Put sounds on the sheet behind those that are on it; one that is there already is taken as it was heard now."""
+    with revisions.turn(library, project):
+        body, _ = revisions.draft(library, project, "sheet")
+        before = SheetDraft.model_validate(body)
+        fresh = [one for one in dict.fromkeys(wanted.sounds) if one not in set(before.sounds)]
+        heard = {number: so for number, so in before.heard.items() if number not in wanted.sounds}
+        heard |= {} if wanted.heard.dry else dict.fromkeys(wanted.sounds, wanted.heard)
+        after = before.model_copy(update={"sounds": [*before.sounds, *fresh], "heard": heard})
+        body = after.model_dump(mode="json")
+        revision = revisions.keep_draft(library, project, "sheet", body, None)
+    changed(studio, library, page, "sheet", project)
+    return PutOnSheet(**_sheet(body, revision).model_dump(), added=len(fresh))
+
+
+@router.get("/designs/{number}/recipe-draft")
+def recipe_draft(library: InLibrary, number: int, project: InProject = 1) -> RecipeKept:
+    """The recipe of a design as it was set last."""
+    body, revision = revisions.draft(library, project, f"recipe {number}")
+    return RecipeKept(revision=revision, draft=RecipeDraft.model_validate(body))
+
+
+@router.put("/designs/{number}/recipe-draft")
+def keep_recipe_draft(
+    studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: RecipeDraft, project: InProject = 1, based_on: BasedOn = None
+) -> RecipeKept:
+    """Keep the recipe of a design as it is set now."""
+    revision = revisions.keep_draft(library, project, f"recipe {number}", wanted.model_dump(mode="json"), based_on)
+    changed(studio, library, page, "recipe", number)
+    return RecipeKept(revision=revision, draft=wanted)

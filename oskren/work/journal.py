@@ -1,0 +1,132 @@
+"""A journal of files being written into folders of the user's: what is finished is known, and what was half-written is swept, after any kill."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import json
+import os
+import time
+import uuid
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+from oskren.core.audio import files, metadata
+from oskren.core.audio.files import sweep
+from oskren.core.errors import OskrenError
+from oskren.core.shipping import manifest
+from oskren.core.shipping.write import FileReport
+
+
+def note(path: str, report: FileReport) -> None:
+    """Note a finished file in a journal; called by the worker that wrote it, as soon as it lies in its place."""
+    with open(path, "a", encoding="utf-8") as stream:
+        stream.write(report.model_dump_json() + "\n")
+
+
+SLACK_NS = 2_000_000_000
+"""How coarsely some file systems note when a file was written."""
+
+
+class Journal:
+    """What a shipment to a folder has finished so far, a line a file, on disk before it is said to be done."""
+
+    def __init__(self, path: Path, out: Path):
+        self._path, self._out = path, out
+
+    @classmethod
+    def of(cls, home: Path, out: Path) -> Journal:
+        """The journal of shipments from a home to a folder."""
+        name = hashlib.blake2b(str(out).encode(), digest_size=10).hexdigest()
+        return cls(home / "run" / f"ship-{name}.jsonl", out)
+
+    def begin(self, paths: Sequence[str]) -> None:
+        """Note which files (paths within the folder) will be written."""
+        self._path.parent.mkdir(parents=True, exist_ok=True)
+        with open(self._path, "w", encoding="utf-8") as stream:
+            stream.write(json.dumps({"out": str(self._out), "paths": list(paths), "begun_ns": time.time_ns(), "process": os.getpid()}) + "\n")
+
+    @property
+    def path(self) -> str:
+        """Where workers note finished files, a line each (:func:`note`)."""
+        return str(self._path)
+
+    def written(self) -> list[FileReport]:
+        """Every file that was finished since it was begun, also after a cancel."""
+        reports = []
+        if self._path.exists():
+            for line in self._path.read_text(encoding="utf-8").splitlines()[1:]:
+                with contextlib.suppress(ValueError):  # the last line may be cut off
+                    reports.append(FileReport.model_validate_json(line))
+        return reports
+
+    def end(self) -> None:
+        """Everything is in the manifest."""
+        self._path.unlink(missing_ok=True)
+
+    def settle(self) -> None:
+        """Take what a killed shipment finished into the manifest of its folder, and sweep what it left half-written."""
+        if not self._path.exists():
+            return
+        lines = self._path.read_text(encoding="utf-8").splitlines()
+        try:
+            head = json.loads(lines[0])
+            paths, begun_ns = [str(path) for path in head["paths"]], int(head["begun_ns"])
+        except (ValueError, IndexError, KeyError):
+            self.end()
+            return
+        reports = [report for report in self.written() if manifest.as_written(self._out, report)]
+        if reports:
+            manifest.save(self._out, reports)
+        for folder in {(self._out / path).parent for path in paths} | {self._out}:
+            sweep(folder)
+        known = {report.path: report for report in manifest.load(self._out).files}
+        for path in paths:
+            if path not in known or not manifest.as_written(self._out, known[path]):
+                self._take_back(self._out / path, begun_ns)
+        self.end()
+
+    def _take_back(self, path: Path, begun_ns: int) -> None:
+        """Remove a file that the killed shipment wrote but had not read back yet: it is written again."""
+        with contextlib.suppress(OskrenError, OSError):
+            fresh = path.stat().st_mtime_ns >= begun_ns - SLACK_NS
+            if fresh and metadata.read(path, files.probe(path).rate).software == "Oskren":
+                path.unlink()
+
+
+def settle_all(home: Path) -> None:
+    """At the start of a server: settle what an earlier process of this home left."""
+    for path in sorted((home / "run").glob("ship-*.jsonl")):
+        with contextlib.suppress(OSError, ValueError, KeyError, IndexError):
+            head = json.loads(path.read_text(encoding="utf-8").splitlines()[0])
+            if not alive(int(head["process"])):
+                Journal(path, Path(head["out"])).settle()
+    for path in sorted((home / "run").glob("writing-*.json")):
+        with contextlib.suppress(OSError, ValueError, KeyError):
+            noted = json.loads(path.read_text(encoding="utf-8"))
+            if not alive(int(noted["process"])):
+                sweep(Path(noted["folder"]))
+                path.unlink(missing_ok=True)
+
+
+def alive(process: int) -> bool:
+    """Whether a process of this machine is running."""
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True
+
+
+@contextlib.contextmanager
+def writing_to(home: Path, folder: Path) -> Iterator[None]:
+    """Note that files are being written into a folder of the user's, so that a kill leaves nothing half-written there for good."""
+    noted = home / "run" / f"writing-{uuid.uuid4().hex}.json"
+    noted.parent.mkdir(parents=True, exist_ok=True)
+    noted.write_text(json.dumps({"folder": str(folder), "process": os.getpid()}), encoding="utf-8")
+    try:
+        yield
+    finally:
+        noted.unlink(missing_ok=True)

@@ -1,0 +1,258 @@
+/** What an editor works on: loaded, changed, saved, taken back and recovered in one way. Every change is one state, kept by the server as it is made. */
+import { applyPatch, compare, deepClone, type Operation } from "fast-json-patch";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { Refused } from "../api/client";
+import { onChanged } from "./jobs";
+import { complain, tell } from "./store";
+
+export interface History<T> {
+  doc: T | null;
+  /** Change the document; changes with the same ``gesture`` that follow each other are one step of undo. */
+  change: (next: T, gesture?: string) => void;
+  /** Take in a change that the server made and keeps already, with its new revision. */
+  accept: (next: T, revision: number, gesture?: string) => void;
+  undo: () => void;
+  redo: () => void;
+  canUndo: boolean;
+  canRedo: boolean;
+  /** Resolves when the server keeps the present state, or has refused it. */
+  saved: () => Promise<void>;
+  /** The document as it is now, also before the screen shows it. */
+  now: () => T | null;
+}
+
+/** What the server answers to a save: its revision, and what it made of the document where that is something else. */
+export interface Kept<T> {
+  revision: number;
+  doc?: T;
+  /** Why a part was not kept, in a sentence. */
+  refused?: string;
+}
+
+interface Editing<T> {
+  /** What kind of document it is and which: others' changes of it are heard of. */
+  what: string;
+  id: number;
+  first: T;
+  revision: number;
+  save: (doc: T, basedOn: number | undefined, init: { keepalive?: boolean }) => Promise<Kept<T>>;
+  read: () => Promise<{ doc: T; revision: number }>;
+  /** What it is called in sentences. */
+  called: string;
+}
+
+interface Step<T> {
+  before: T;
+  after: T;
+}
+
+const DEEP = 300;
+const AGAIN_MS = 1500;
+/** Browsers send this much after a page is left. */
+const LEAVING_BYTES = 60_000;
+
+/** ``patch`` on another state, or null when it does not fit there. */
+function patched<T>(onto: T, patch: Operation[]): T | null {
+  try {
+    return applyPatch(deepClone(onto) as T, patch, true).newDocument;
+  } catch {
+    return null;
+  }
+}
+
+/** What leads from one state to another, put on a third; null when it does not fit. */
+function carried<T>(from: T, to: T, onto: T): T | null {
+  if (onto === from) return to;
+  // with the values they change, so that what somebody else has changed since is not written over
+  return patched(onto, compare(from as object, to as object, true));
+}
+
+function recovered(key: string): string | null {
+  try {
+    const text = localStorage.getItem(key);
+    localStorage.removeItem(key);
+    return text;
+  } catch {
+    return null;
+  }
+}
+
+export function useDocument<T>(editing: Editing<T>): History<T> {
+  const { what, id } = editing;
+  const [doc, setDoc] = useState<T | null>(editing.first);
+  const [, turned] = useState(0);
+  const past = useRef<Step<T>[]>([]);
+  const future = useRef<Step<T>[]>([]);
+  const now = useRef<T>(editing.first);
+  /** What the server keeps, and its revision. */
+  const kept = useRef({ doc: editing.first, revision: editing.revision });
+  const last = useRef<{ gesture?: string; at: number }>({ at: 0 });
+  const present = useRef(editing);
+  present.current = editing;
+  const running = useRef<Promise<void> | null>(null);
+  const put = useCallback((next: T) => {
+    now.current = next;
+    setDoc(next);
+    turned((n) => n + 1);
+  }, []);
+
+  /** What was refused is taken back; what was changed after it stays, as far as it does not build on it. */
+  const takeBack = useCallback(
+    (refused: T, sentence: string) => {
+      const rest = now.current === refused ? kept.current.doc : (carried(refused, now.current, kept.current.doc) ?? kept.current.doc);
+      past.current = past.current.filter((step) => step.after !== refused);
+      put(rest);
+      tell(`${sentence} That change was taken back.`, true);
+    },
+    [put],
+  );
+
+  /** Somebody else has changed it: their state is shown, and what was changed here and not kept is put on it where it fits. */
+  const takeOver = useCallback(
+    async (mine: T | null) => {
+      const theirs = await present.current.read();
+      const base = kept.current.doc;
+      kept.current = theirs;
+      future.current = [];
+      if (mine === null || mine === base) {
+        put(theirs.doc);
+        return;
+      }
+      const both = carried(base, now.current, theirs.doc);
+      put(both ?? theirs.doc);
+      const { called } = present.current;
+      if (both === null) past.current = [...past.current, { before: now.current, after: theirs.doc }];
+      tell(
+        both === null
+          ? `${called} was changed in another window at the same place; that state is shown now, and your last change was not kept.`
+          : `${called} was changed in another window; your change was put on what it is there.`,
+        both === null,
+      );
+    },
+    [put],
+  );
+
+  /** One save at a time, the newest state last: states can neither pass each other nor pile up, and one that is refused stops none. */
+  const keep = useCallback(() => {
+    running.current ??= (async () => {
+      while (now.current !== kept.current.doc) {
+        const latest = now.current;
+        try {
+          const answer = await present.current.save(latest, kept.current.revision, {});
+          kept.current = { doc: answer.doc ?? latest, revision: answer.revision };
+          if (answer.doc !== undefined) {
+            const rest = now.current === latest ? answer.doc : (carried(latest, now.current, answer.doc) ?? answer.doc);
+            put(rest);
+          }
+          if (answer.refused) tell(answer.refused, true);
+        } catch (error) {
+          if (error instanceof Refused && error.status === 0) {
+            complain(error);
+            await new Promise((resolve) => setTimeout(resolve, AGAIN_MS));
+          } else if (error instanceof Refused && error.status === 409) await takeOver(latest).catch(complain);
+          else takeBack(latest, error instanceof Error ? error.message : String(error));
+        }
+      }
+    })().finally(() => {
+      running.current = null;
+      turned((n) => n + 1);
+    });
+  }, [put, takeBack, takeOver]);
+  const saved = useCallback(() => running.current ?? Promise.resolve(), []);
+
+  /** Put the present state behind us, unless the same gesture goes on. */
+  const remember = useCallback((next: T, gesture?: string) => {
+    const time = Date.now();
+    const step = past.current[past.current.length - 1];
+    const same = step !== undefined && gesture !== undefined && last.current.gesture === gesture && time - last.current.at < 900;
+    if (same && step.after === now.current) past.current = [...past.current.slice(0, -1), { before: step.before, after: next }];
+    else past.current = [...past.current.slice(-DEEP), { before: now.current, after: next }];
+    last.current = { gesture, at: time };
+    future.current = [];
+  }, []);
+  const change = useCallback(
+    (next: T, gesture?: string) => {
+      remember(next, gesture);
+      put(next);
+      keep();
+    },
+    [put, remember, keep],
+  );
+  const accept = useCallback(
+    (next: T, revision: number, gesture?: string) => {
+      remember(next, gesture);
+      kept.current = { doc: next, revision };
+      put(next);
+    },
+    [put, remember],
+  );
+  /** A step back or forth is made on the document as it is now: what another window changed meanwhile stays. */
+  const turn = useCallback(
+    (from: Step<T>[], to: Step<T>[], back: boolean) => {
+      const step = from.pop();
+      if (step === undefined) return;
+      const next = back ? carried(step.after, step.before, now.current) : carried(step.before, step.after, now.current);
+      last.current = { at: 0 };
+      if (next === null) {
+        tell(`This cannot be ${back ? "undone" : "done again"}: what it changed was changed in another window since.`, true);
+        turned((n) => n + 1);
+        return;
+      }
+      to.push(back ? { before: next, after: now.current } : { before: now.current, after: next });
+      put(next);
+      keep();
+    },
+    [put, keep],
+  );
+  const undo = useCallback(() => turn(past.current, future.current, true), [turn]);
+  const redo = useCallback(() => turn(future.current, past.current, false), [turn]);
+
+  useEffect(
+    () =>
+      onChanged(what, id, () => {
+        // what is being sent here is answered by its own conflict
+        if (running.current === null && now.current === kept.current.doc) void takeOver(null).catch(() => {});
+      }),
+    [what, id, takeOver],
+  );
+  useEffect(() => {
+    const key = `unsent ${what} ${id}`;
+    const left = recovered(key);
+    if (left !== null) {
+      const { doc: mine, revision } = JSON.parse(left) as { doc: T; revision: number };
+      if (revision === kept.current.revision) {
+        remember(mine);
+        put(mine);
+        keep();
+      }
+    }
+    const unsent = () => now.current !== kept.current.doc;
+    const leave = () => {
+      if (!unsent()) return;
+      const body = JSON.stringify(now.current);
+      // the last state is sent even while an older one is on its way: whichever comes second, the newest is kept
+      if (body.length < LEAVING_BYTES) void present.current.save(now.current, undefined, { keepalive: true }).catch(() => {});
+      else localStorage.setItem(key, JSON.stringify({ doc: now.current, revision: kept.current.revision }));
+    };
+    const ask = (event: BeforeUnloadEvent) => {
+      if (unsent() && JSON.stringify(now.current).length >= LEAVING_BYTES) event.preventDefault();
+    };
+    window.addEventListener("pagehide", leave);
+    window.addEventListener("beforeunload", ask);
+    return () => {
+      window.removeEventListener("pagehide", leave);
+      window.removeEventListener("beforeunload", ask);
+    };
+  }, [what, id, keep, put, remember]);
+  return {
+    doc,
+    change,
+    accept,
+    undo,
+    redo,
+    saved,
+    now: useCallback(() => now.current, []),
+    canUndo: past.current.length > 0,
+    canRedo: future.current.length > 0,
+  };
+}

@@ -1,0 +1,66 @@
+/** An export some of whose files failed: how many, which, why, and what can be done about it in one gesture. */
+import { Box, Flex } from "@chakra-ui/react";
+import { useKeys } from "../../app/keys";
+import { Do, Heading } from "../../app/parts";
+import { exportFiles, useExported } from "./doing";
+
+const SHOWN = 100;
+
+export function ExportReport() {
+  const { result, folder, target, heard } = useExported();
+  const close = () => useExported.setState({ result: null });
+  useKeys({ leave: close }, { on: result !== null, over: true });
+  if (!result) return null;
+  const { over } = result;
+  const again = (values: Partial<typeof target>) => {
+    close();
+    void exportFiles(folder, over, heard.part ?? null, { ...target, ...values }, heard);
+  };
+  return (
+    <Flex
+      role="region"
+      aria-label="What was not written"
+      direction="column"
+      position="absolute"
+      right="14px"
+      bottom="14px"
+      w="560px"
+      maxH="70%"
+      p="14px"
+      gap="8px"
+      bg="raised"
+      border="1px solid"
+      borderColor="coral"
+      borderRadius="10px"
+      zIndex={15}
+    >
+      <Flex gap="8px" align="center">
+        <Heading>
+          {result.files.length} written, {result.failed.length} failed
+        </Heading>
+        <Box flex={1} />
+        <Do quiet act="leave" onClick={close}>
+          Close
+        </Do>
+      </Flex>
+      {over.length > 0 && (
+        <Flex gap="6px" align="center" wrap="wrap">
+          <Box>
+            {over.length} {over.length === 1 ? "goes" : "go"} over full scale:
+          </Box>
+          <Do onClick={() => again({ over: "lower" })}>Level {over.length === 1 ? "it" : "those"} down</Do>
+          <Do onClick={() => again({ over: "limit" })}>Limit {over.length === 1 ? "it" : "those"}</Do>
+          {target.format === "wav" && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
+        </Flex>
+      )}
+      <Box overflow="auto" tabIndex={0} fontSize="12px">
+        {result.failed.slice(0, SHOWN).map((one) => (
+          <Box key={one.path} borderTop="1px solid" borderColor="line" py="3px" color="coral">
+            {one.reason.startsWith(one.path) ? one.reason : `${one.path}: ${one.reason}`}
+          </Box>
+        ))}
+        {result.failed.length > SHOWN && <Box color="dim">and {result.failed.length - SHOWN} more</Box>}
+      </Box>
+    </Flex>
+  );
+}
