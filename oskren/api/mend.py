@@ -5,7 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
+from oskren.api.asking import InQuestion
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, SoundFacts, changed, facts_of
+from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Node, Step, active, check_chain
 from oskren.core.steps import equaliser
 from oskren.store import following
@@ -49,6 +51,11 @@ class Processed(BaseModel):
 
     node: Node
     chain: list[Step] = Field(max_length=64)
+
+    @property
+    def chained(self) -> Chained:
+        """As a node."""
+        return Chained(node=self.node, chain=tuple(self.chain))
 
 
 class LevelAfter(BaseModel):
@@ -116,33 +123,26 @@ def filter_response(library: InLibrary, wanted: Filters) -> Response:
 
 
 @router.post("/mend/levels")
-def levels(studio: InStudio, library: InLibrary, wanted: Processed) -> list[LevelAfter]:
-    """Level before and after each step."""
-    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
-    found = studio.workers.live(tasks.chain_levels, studio.place(library, node), node.model_dump(mode="json"))
-    return [LevelAfter(**one) for one in found]
+async def levels(question: InQuestion, wanted: Processed) -> list[LevelAfter]:
+    """Level before and after each step. Like all questions here it ends when nobody waits for it any more."""
+    return [LevelAfter(**one) for one in await question.answered(tasks.chain_levels, wanted.chained)]
 
 
 @router.post("/mend/profile")
-def profile(studio: InStudio, library: InLibrary, wanted: Processed) -> Profile:
+async def profile(question: InQuestion, wanted: Processed) -> Profile:
     """The noise profile of the chain's last step, a noise reduction."""
-    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
     if not wanted.chain or wanted.chain[-1].kind != "noise_reduction":
-        from oskren.core.errors import OskrenError
-
         raise OskrenError("The last step of this chain is no noise reduction; there is no profile to show.")
-    return Profile(**studio.workers.live(tasks.noise_profile, studio.place(library, node), node.model_dump(mode="json")))
+    return Profile(**await question.answered(tasks.noise_profile, wanted.chained))
 
 
 @router.post("/mend/listed")
-def listed(studio: InStudio, library: InLibrary, wanted: Processed) -> list[ListedView]:
+async def listed(question: InQuestion, wanted: Processed) -> list[ListedView]:
     """What the chain's last step found, one by one: clicks, bumps, cut peaks."""
-    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
-    return [ListedView(**one) for one in studio.workers.live(tasks.listed, studio.place(library, node), node.model_dump(mode="json"))]
+    return [ListedView(**one) for one in await question.answered(tasks.listed, wanted.chained)]
 
 
 @router.post("/mend/resonances")
-def resonances(studio: InStudio, library: InLibrary, wanted: Processed) -> list[ResonanceView]:
+async def resonances(question: InQuestion, wanted: Processed) -> list[ResonanceView]:
     """Narrow peaks of a node through a chain, the highest first."""
-    node = Chained(node=wanted.node, chain=tuple(wanted.chain))
-    return [ResonanceView(**one) for one in studio.workers.live(tasks.resonances, studio.place(library, node), node.model_dump(mode="json"))]
+    return [ResonanceView(**one) for one in await question.answered(tasks.resonances, wanted.chained)]

@@ -314,7 +314,8 @@ def tones(studio: InStudio, library: InLibrary, mix: Mix) -> list[Tone]:
 def _tones(studio: Studio, library: Any, mix: Mix) -> list[Tone]:
     mix, _ = studio.present(library, mix)
     nodes = [member_node(member) for member in mix.members if not member.mute]
-    heard = studio.workers.live(tasks.tones, studio.place(library, *nodes), [node.model_dump(mode="json") for node in nodes])
+    asked = studio.workers.submit("asked", tasks.tones, studio.place(library, *nodes), [node.model_dump(mode="json") for node in nodes])
+    heard = asked.result()
     told, left = [], iter(heard)
     for member in mix.members:
         hz, sure = (None, None) if member.mute else next(left)

@@ -177,14 +177,17 @@ def make_selects(
     for node, chain in pieces:
         heard = Chained(node=node, chain=chain)
         place = studio.place(library, heard, flag=flag)
-        calls.append((tasks.facts, place, node.model_dump(mode="json")))
+        calls.append((tasks.facts_or_reason, place, node.model_dump(mode="json")))
     facts = dict(studio.batch(calls, told, stop))
     known = {category.path for category in tree.categories(library)}
     for path in dict.fromkeys(mark.category for mark in wanted if mark.category and mark.category not in known):
         tree.add(library, path)
-    made = []
+    made, failed = [], list[str]()
     for position, (mark, (node, chain)) in enumerate(zip(wanted, pieces, strict=True)):
         sound, found = by_number[mark.take].sound, facts[position]
+        if "reason" in found:
+            failed.append(f"{sound.name} at {mark.start_s:.2f} s: {found['reason']}")
+            continue
         tags = dict.fromkeys([*sound.tags.split(), *mark.words.lower().split(), *(["material"] if mark.kind == "material" else [])])
         select_ = library.add_made(
             named_[position][0][:400] or f"{sound.name} select {position + 1:02d}",
@@ -207,6 +210,8 @@ def make_selects(
         if chain:
             library.change(select_, {"chain": [step.model_dump(mode="json") for step in chain]})
         made.append(select_)
+    if failed:
+        raise OskrenError(f"{len(made)} of {len(wanted)} selects were made; {failed[0]}")
     return made
 
 

@@ -10,6 +10,7 @@ from sqlalchemy import select
 import oskren
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
+from oskren.core.nodes.missing import without_missing
 from oskren.core.nodes.model import Mix, node_hash
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.store import Library
@@ -40,17 +41,30 @@ def make(library: Library, name: str, design: int | None, mix: Mix, recipe: Reci
 
 
 def render(studio: Studio, library: Library, spread: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> int:
-    """Render and measure every draw that has no facts yet; how many."""
+    """Render and measure every draw that has no facts yet; how many. Layers whose file is missing are passed over.
+
+    Raises
+    ------
+    OskrenError
+        When some cannot be rendered; the others are.
+    """
     with library.reading() as session:
         rows = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
     todo = [row for row in rows if not row.facts]
     place = studio.place(library, *(tasks.parse(row.mix) for row in todo), flag=flag)
-    for position, made in studio.batch([(tasks.facts, place, row.mix) for row in todo], told, stop):
+    mixes = [without_missing(tasks.parse(row.mix), place.gone)[0].model_dump(mode="json") for row in todo]
+    failed: list[str] = []
+    for position, made in studio.batch([(tasks.facts_or_reason, place, mix) for mix in mixes], told, stop):
+        if "reason" in made:
+            failed.append(f"No {todo[position].number}: {made['reason']}")
+            continue
         with library.writing() as session:
             row = session.get(Draw, todo[position].id)
             if row is not None:
                 row.row = made["row"]
                 row.facts = {"rate": made["rate"], "channels": made["channels"], "frames": made["frames"], "zero": made["zero"], "measures": made["measures"]}
+    if failed:
+        raise OskrenError(f"{len(todo) - len(failed)} of {len(todo)} variations were drawn; {failed[0]}")
     return len(todo)
 
 

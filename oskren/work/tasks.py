@@ -19,6 +19,7 @@ from oskren.core.nodes.cache import Cache, Scratch
 from oskren.core.nodes.model import Chained, Excerpt, Mix, Node, NodeAdapter, active, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
+from oskren.core.plugins.outside import PluginError
 from oskren.core.shipping.sheet import Item, Target
 from oskren.core.shipping.write import OverFullScale, render_file
 from oskren.core.slicing import detect
@@ -177,6 +178,16 @@ def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
         "measures": measures.model_dump(),
         "row": waveform.row(),
     }
+
+
+def facts_or_reason(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """As :func:`facts`, or ``{"reason": ...}`` where a node cannot be rendered: in a batch one item fails alone."""
+    try:
+        return facts(place, node)
+    except (Cancelled, PluginError):
+        raise
+    except Exception as error:
+        return {"reason": str(error) if isinstance(error, OskrenError) else f"cannot be rendered ({type(error).__name__}: {error})"}
 
 
 def _measured(audio: Samples, shape: Shape, *, slow: bool = True) -> report.Measures:

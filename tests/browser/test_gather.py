@@ -216,7 +216,9 @@ class Gathering(InBrowser):
         self.press("y")
         expect(page.get_by_role("status").filter(has_text=", as heard (through")).to_be_visible()
         layer = self.api(f"{HERE}/designs")[0]["mix"]["members"][0]
-        self.assertEqual((layer["pitch_st"], layer["gain_db"], [step["params"] for step in layer["chain"]]), (-5, 5, [{"gain_db": -9.0}]))
+        # one channel is heard at its level on both sides: panning takes 3 dB from it, which the layer gives back
+        self.assertEqual((layer["pitch_st"], [step["params"] for step in layer["chain"]], layer["chain_first"]), (-5, [{"gain_db": -9.0}], True))
+        self.assertAlmostEqual(layer["gain_db"], 5 + 3.0103, places=4)
         self.assertAlmostEqual(layer["start_s"], 0.6, delta=0.05)
         self.assertAlmostEqual(layer["end_s"], 1.8, delta=0.05)
         self.kept(f"{HERE}/sounds/{self.rows('long tone')[0]['id']}/uses", "it.length === 1 && it[0].what === 'design'")

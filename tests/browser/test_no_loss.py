@@ -42,7 +42,7 @@ class Stacked(OnTheBench):
         self.assertLess(max(saves), 1500, saves)
 
     def test_a_change_too_large_to_send_while_leaving_is_kept_all_the_same(self) -> None:
-        number = self.design(*(self.layer("Bolt drop", id=f"layer-{k}", name=f"Bolt {k} " + "x" * 300) for k in range(90)))
+        number = self.design(*({**self.layer("Bolt drop"), "id": f"layer-{k}", "name": f"Bolt {k} " + "x" * 300} for k in range(90)))
         self.open()
         held: list[Route] = []
         self.page.route("**/designs/*", lambda route: held.append(route) if route.request.method == "PUT" else route.fallback())
@@ -135,10 +135,10 @@ class Stacked(OnTheBench):
             self.kept_mix(number, f"mix.members[0].{kept}")
         alert = self.page.get_by_role("alert")
         for label, text, said in (
-            ("Pitch", "-50st", "Pitch: -50 st cannot be; it goes from -48 to 36 st."),
+            ("Pitch", "-50st", "Pitch: -50 st cannot be; it goes from -48 st to 36 st."),
             ("Pitch", "50%", 'Pitch: "50%" is not understood'),
             ("Pitch", "low", 'Pitch: "low" is not understood'),
-            ("Fade in", "1:02.5", "Fade in: 62.5 s cannot be; it goes from 0 to 60 s."),
+            ("Fade in", "1:02.5", "Fade in: 62.5 s cannot be; it goes from 0 s to 60 s."),
         ):
             if text == "low":
                 self.page.get_by_role("button", name=re.compile("^Pitch: .*type a value")).click()
@@ -277,7 +277,15 @@ class Gathered(OnTheBench):
         self.said("1 imported")
         self.kept(f"{HERE}/sounds?q=dropped in vary", "it.total === 1")
         expect(self.page.get_by_role("heading", level=1)).to_be_visible()
-        self.drop("{}")
+        # a folder without files, as the desktop gives one
+        self.page.evaluate(
+            """() => {
+                const entry = { isFile: false, name: 'empty', createReader: () => ({ readEntries: (told) => told([]) }) };
+                const event = new DragEvent('drop', { bubbles: true, cancelable: true });
+                Object.defineProperty(event, 'dataTransfer', { value: { types: ['Files'], files: [], items: [{ webkitGetAsEntry: () => entry }] } });
+                document.querySelector('main').dispatchEvent(event);
+            }"""
+        )
         expect(self.page.get_by_role("alert").filter(has_text="What was dropped holds no files")).to_be_visible()
 
     def test_what_is_heard_leaves_and_several_rows_each_as_itself(self) -> None:
@@ -296,7 +304,7 @@ class Gathered(OnTheBench):
         (handed,) = folder.glob("*.wav")
         self.assertEqual(files.probe(handed).frames, 4 * RATE)
         self.press("j")
-        self.said("put on the sheet of Ship, as heard (-12 st)")
+        self.said("on the sheet of Ship, as heard (-12 st)")
         self.page.get_by_role("radio", name="dry").click()
         self.press("w")
         self.said("1 file written to")
@@ -325,7 +333,6 @@ class Gathered(OnTheBench):
         self.kept(f"{HERE}/sounds?q=hot", "it.total === 3")
         folder = self.folder / "converted"
         httpx.put(f"{self.base}/settings", json={"pinned": [], "hand_over": str(folder)}).raise_for_status()
-        self.search('where name begins with hot or name begins with "Tone 3"')
         self.search("hot")
         expect(self.page.locator("[data-sound]")).to_have_count(3)
         self.press("Escape", "Control+a", "w")

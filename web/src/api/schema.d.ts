@@ -1691,7 +1691,7 @@ export interface paths {
         put?: never;
         /**
          * Levels
-         * @description Level before and after each step.
+         * @description Level before and after each step. Like all questions here it ends when nobody waits for it any more.
          */
         post: operations["levels"];
         delete?: never;

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import { useLook } from "../app/theme";
-import { useListening } from "./player";
+import { live, useListening } from "./player";
 
 /** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
 export function useDrawing(draw: () => void) {
@@ -14,7 +14,7 @@ export function useDrawing(draw: () => void) {
     let restAt = performance.now() + 2000;
     const tick = (now: number) => {
       frame = requestAnimationFrame(tick);
-      if (useListening.getState().playing) restAt = now + 2000;
+      if (useListening.getState().playing || live.peak[0] + live.peak[1] > 1e-4) restAt = now + 2000;
       if (now - last < 32 || now > restAt) return;
       last = now;
       current.current();

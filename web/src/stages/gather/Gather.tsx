@@ -153,9 +153,12 @@ export default function Gather() {
     confirm: () => changeChosen({ confirm: true }),
     alike,
     chooseAll: () => useGather.setState({ all: true, chosen: [] }),
-    remove: () => (asked.trash ? changeChosen({ trashed: false }) : changeChosen({ trashed: true })),
-    handOver: () =>
-      selected && void exportFiles("", all || chosen.length > 1 ? undefined : [selected.id], loop && heard?.sound === selected.id ? loop : null),
+    // told with what it is used in, also when it is one sound
+    remove: () => void edit({ trashed: !asked.trash }, all || chosen.length > 1 ? undefined : selected ? [selected.id] : chosen),
+    handOver: () => {
+      if (all || chosen.length > 1) void exportFiles("");
+      else if (selected) void exportFiles("", [selected.id], loop && heard?.sound === selected.id ? loop : null);
+    },
     toLayer: () => selected && void send.layer(selected),
     toMend: () => selected && send.mend(selected.id),
     toSlice: () => selected && send.slice(selected.id),

@@ -29,6 +29,7 @@ export function useRecipeDraft(design: number | undefined, project: number | und
   });
   const setDraft = (values: Partial<Draft>) => {
     if (design === undefined) return;
+    void queries.cancelQueries({ queryKey: key }); // what is set now is newer than what is being read
     const next = { ...(queries.getQueryData<Draft>(key) ?? NONE), ...values };
     queries.setQueryData(key, next);
     const seed = next.seed === null ? null : Number.parseInt(next.seed, 10);
