@@ -278,12 +278,14 @@ def slice_(
             renderer = Renderer(lambda _: source, Scratch(Path(folder)))
             node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
             finish = Finish(peak_dbfs=peak, mono=mono)
-            for path, one in zip(paths, found, strict=True):
-                samples, rate = renderer.audio(one_shot(node, one, finish))
-                files.write(path, samples, rate, bits_for(info.bits))
-                renderer.cache.forget()  # type: ignore[attr-defined]
-                written.append(str(path))
-                guard.note_written([path])
+            try:
+                for path, one in zip(paths, found, strict=True):
+                    samples, rate = renderer.audio(one_shot(node, one, finish))
+                    files.write(path, samples, rate, bits_for(info.bits))
+                    renderer.cache.forget()  # type: ignore[attr-defined]
+                    written.append(str(path))
+            finally:
+                guard.note_written([Path(path) for path in written])
     answer({"slices": slices, "files": written}, as_json, f"{source}: {len(slices)} slices" + (f", written to {out}" if written else ""))
 
 

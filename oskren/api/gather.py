@@ -325,19 +325,21 @@ def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard
     items = handing.items_of(studio, library, numbers, heard)
     folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
     try:
-        files_: list[Path] = []
-        for number, item in zip(numbers, items, strict=True):
-            bits: Literal[16, 24, 32] = 32 if library.sound(number).bits == 32 and format_ == "wav" else 24
-            made = handing.export(studio, library, [item], Target(format=format_, bits=bits), folder)
-            if made["over"] and format_ == "wav":
-                made = handing.export(studio, library, [item], Target(format=format_, bits=32), folder)
-            if made["failed"]:
-                raise OskrenError(made["failed"][0]["reason"])
-            files_.append(Path(made["files"][0]))
+        paths: list[Path] = []
+        floats = [item for number, item in zip(numbers, items, strict=True) if library.sound(number).bits == 32 and format_ == "wav"]
+        for bits, some in ((32, floats), (24, [item for item in items if item not in floats])):
+            made = handing.export(studio, library, some, Target(format=format_, bits=bits), folder)  # type: ignore[arg-type]
+            paths += map(Path, made["files"])
+            loud = [item for item in some if item.sound in {str(one) for one in made["over"]}] if format_ == "wav" else []
+            if loud:
+                paths += map(Path, handing.export(studio, library, loud, Target(bits=32), folder)["files"])
+            left = [one for one in made["failed"] if len(loud) < len(made["failed"])]
+            if left:
+                raise OskrenError(left[0]["reason"])
     except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
         raise
-    return folder, files_
+    return folder, paths
 
 
 @router.post("/import")

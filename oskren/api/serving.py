@@ -16,6 +16,7 @@ import typer
 import uvicorn
 
 from oskren.core.errors import OskrenError
+from oskren.work import guard
 
 LOOPBACK = {"127.0.0.1", "::1", "localhost"}
 
@@ -74,6 +75,7 @@ def run(home: Path, host: str, port: int, prepare: Callable[[], None] = lambda: 
 def _serve(home: Path, host: str, port: int, lock: TextIO) -> None:
     from oskren.api.app import make_app
 
+    guard.remember_home(home)
     port = free_port(host, port)
     token = "" if host in LOOPBACK else secrets.token_urlsafe(24)
     shown = f"[{host}]" if ":" in host else host

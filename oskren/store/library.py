@@ -49,6 +49,7 @@ class Examined:
         return Source(audio=self.audio, rate=self.rate, channels=self.channels, frames=self.frames, layout=self.layout or None)
 
 
+GONE = "the file of this sound is missing; put it back or import it again."
 _MIGRATING = threading.Lock()
 
 
@@ -114,22 +115,30 @@ class Library:
             found = session.get(Media, audio)
         if found is None:
             raise OskrenError(f"The library does not hold the sound {audio[:12]}; import its file again.")
-        path = Path(found.path)
-        path = path if path.is_absolute() else self.folder / path
+        path = self._file(found.path)
         if not path.exists():
-            raise OskrenError(f"{path}: the file of this sound is missing; put it back or import it again.")
+            raise OskrenError(f"{path}: {GONE}")
         return path
 
     def media_found(self, *nodes: Node) -> tuple[dict[str, str], dict[str, str]]:
         """Paths of the audio nodes are made of, as sent to workers; and for what cannot be had, a sentence that names it."""
+        wanted = list({leaf.audio for node in nodes for leaf in leaves(node)})
         found: dict[str, str] = {}
-        gone: dict[str, str] = {}
-        for audio in {leaf.audio for node in nodes for leaf in leaves(node)}:
-            try:
-                found[audio] = str(self.media(audio))
-            except OskrenError as error:
-                gone[audio] = str(error)
+        gone = {audio: f"The library does not hold the sound {audio[:12]}; import its file again." for audio in wanted}
+        with self.reading() as session:
+            for at in range(0, len(wanted), 500):
+                for audio, path in session.execute(select(Media.audio, Media.path).where(Media.audio.in_(wanted[at : at + 500]))):
+                    file = self._file(path)
+                    if file.exists():
+                        found[audio] = str(file)
+                        gone.pop(audio)
+                    else:
+                        gone[audio] = f"{file}: {GONE}"
         return found, gone
+
+    def _file(self, path: str) -> Path:
+        """The file a media path means: its own, or one in the library's folder."""
+        return Path(path) if Path(path).is_absolute() else self.folder / path
 
     def keep_media(self, audio: str, path: Path, *, refer: bool = False) -> None:
         """Copy a file into the library under its hash, or note where it lies; the original is never changed."""
@@ -142,7 +151,7 @@ class Library:
         """Where the media of an audio lies from now on, copied (or moved) there if need be; empty when it lies in its place already."""
         with self.reading() as session:
             known = session.get(Media, audio)
-        if known is not None and (Path(known.path) if Path(known.path).is_absolute() else self.folder / known.path).exists():
+        if known is not None and self._file(known.path).exists():
             return ""
         if refer:
             return str(path.resolve())

@@ -91,15 +91,18 @@ def restore(home: Home, path: Path, name: str = "") -> Library:
                     _take_out(stored, entry, holder, path)
                 _check(holder / "library.db", path)
                 (holder / "title").write_text(title)
+                opened = Library(holder)
+                try:
+                    _let_go(opened)
+                finally:
+                    opened.close()
                 holder.rename(target)
             except BaseException:
                 shutil.rmtree(holder, ignore_errors=True)
                 raise
     except (OSError, zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, UnicodeDecodeError) as error:
         raise OskrenError(f"{path}: cannot be opened as a backup of a library ({error}).") from error
-    library = home.library(target.name)
-    _let_go(library)
-    return library
+    return home.library(target.name)
 
 
 def _refuse(path: Path, entries: list[zipfile.ZipInfo], home: Home) -> None:

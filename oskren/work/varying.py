@@ -46,11 +46,12 @@ def vary_bundle(
         studio = Studio(Home(Path(folder) / "home"))
         place = Place(str(studio.home.cache.folder), str(studio.peaks_folder), {key: str(file) for key, file in bundle.audio.items()})
         draws: list[dict[str, Any]] = []
+        written: list[Path] = []
         try:
             calls = [(tasks.vary, place, mix.model_dump(mode="json"), str(target)) for mix, target in zip(mixes, targets, strict=True)]
             for position, made in studio.batch(calls):
                 facts = made["measures"]
-                guard.note_written([targets[position]])
+                written.append(targets[position])
                 draws.append(
                     {
                         "number": position + 1,
@@ -68,5 +69,6 @@ def vary_bundle(
                     }
                 )
         finally:
+            guard.note_written(written)
             studio.close()
         return sorted(draws, key=lambda one: one["number"]), []

@@ -200,6 +200,47 @@ class Stacked(OnTheBench):
         expect(self.page.get_by_role("alert").filter(has_text="dB over full scale: kept in float")).to_be_visible()
 
 
+class SlicedAndVaried(OnTheBench):
+    def test_ten_quick_nudges_move_ten_times_as_far(self) -> None:
+        number = self.sound("Flywheel, drag")
+        self.choose("Flywheel, drag")
+        self.press("Escape", "c")
+        expect(self.page.get_by_test_id("slice-count")).to_be_visible()
+        before = self.api(f"{HERE}/plans/{number}")["plan"]["slices"][0]
+        self.press(*["ArrowRight"] * 10)
+        self.kept(f"{HERE}/plans/{number}", f"Math.abs(it.plan.slices[0].start_s - {before['start_s'] + 0.010}) < 1e-6")
+        self.press("Control+z")
+        self.kept(f"{HERE}/plans/{number}", f"Math.abs(it.plan.slices[0].start_s - {before['start_s']}) < 1e-6")
+
+    def test_a_recipe_and_a_seed_stay_when_the_stage_is_left(self) -> None:
+        self.design(self.layer("Bolt drop"), name="Drawn")
+        self.open()
+        self.stage("Vary")
+        self.page.get_by_label("How many").fill("7")
+        self.page.get_by_label("Seed").fill("123")
+        self.stage("Gather")
+        self.stage("Vary")
+        expect(self.page.get_by_label("How many")).to_have_value("7")
+        self.page.reload()
+        expect(self.page.get_by_label("Seed")).to_have_value("123")
+
+    def test_a_step_that_would_move_marks_is_taken_back_and_the_marks_stay(self) -> None:
+        self.choose("Flywheel, drag")
+        self.press("Escape", "/")
+        wave = self.page.get_by_label(re.compile("^Takes of "))
+        expect(self.page.get_by_text("events over")).to_be_visible()
+        self.drag(wave, 0.1, 0.3)
+        self.press("k")
+        (reel,) = self.api(f"{HERE}/reels")
+        self.kept(f"{HERE}/reels/{reel['id']}", "it.reel.marks.length === 1")
+        self.page.get_by_role("button", name="Add step").click()
+        self.page.get_by_role("option", name="Reverse", exact=True).click()
+        expect(self.page.get_by_role("alert").filter(has_text="That step was taken back; the marks are kept.")).to_be_visible()
+        self.drag(wave, 0.5, 0.7)
+        self.press("k")
+        self.kept(f"{HERE}/reels/{reel['id']}", "it.reel.marks.length === 2 && it.reel.chain.length === 0")
+
+
 class Gathered(OnTheBench):
     def search(self, words: str) -> None:
         self.stage("Gather")

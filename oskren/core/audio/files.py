@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
+import platform
 import tempfile
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass
@@ -39,8 +40,8 @@ BITS = {
     "ALAC_32": 32,
 }
 
-TEMPORARY = ".oskren-"
-"""How the names of files begin that are being written; the number of the process follows."""
+TEMPORARY = f".oskren-{hashlib.blake2b(platform.node().encode(), digest_size=3).hexdigest()}-"
+"""How the names of files begin that are being written: by this machine, by the process whose number follows."""
 
 SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 

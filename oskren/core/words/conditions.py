@@ -91,7 +91,7 @@ class Search(BaseModel):
     conditions: tuple[Condition, ...] = ()
 
 
-MOST_WORDS, MOST_CONDITIONS, MOST_VALUES = 16, 24, 120
+MOST_WORDS, MOST_CONDITIONS, MOST_VALUES = 24, 24, 120
 """What one search may hold: everybody waits while it is answered."""
 
 _WORD = re.compile(r"[^\W\d_]+|\d+")
@@ -189,7 +189,7 @@ def write(search: Search) -> str:
 def parse(text: str, own: dict[str, Kind] | None = None) -> Search:
     """Read a search as it is typed; OskrenError with one sentence where it cannot be understood."""
     words, conditions = _split(text)
-    if len(_WORD.findall(words)) > MOST_WORDS:
+    if len(_WORD.findall(re.sub(r'"[^"]*"', " phrase ", words))) > MOST_WORDS:
         raise OskrenError(f"A search takes up to {MOST_WORDS} words; leave out those that matter least.")
     if conditions is None:
         return Search(words=words)

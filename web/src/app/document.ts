@@ -224,6 +224,10 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
         remember(mine);
         put(mine);
         keep();
+      } else {
+        // one step of redo away: nothing that was made is gone
+        future.current = [{ before: kept.current.doc, after: mine }];
+        tell(`${present.current.called} was changed since this page was left; what was not sent then is on Redo.`, true);
       }
     }
     const unsent = () => now.current !== kept.current.doc;

@@ -58,7 +58,11 @@ export function changeSheet(values: Partial<Sheet>) {
     if (!now) return;
     try {
       const kept = await got(
-        api.PUT("/api/lib/{library}/sheet", { params: { path: { library }, query: { project, based_on: now.revision } }, body: now.sheet }),
+        api.PUT("/api/lib/{library}/sheet", {
+          params: { path: { library }, query: { project, based_on: now.revision } },
+          body: now.sheet,
+          keepalive: JSON.stringify(now.sheet).length < 60_000,
+        }),
       );
       queries.setQueryData<Schemas["SheetKept"]>(here, (held) => held && { ...held, revision: kept.revision });
     } catch (error) {

@@ -12,6 +12,7 @@ interface Draft {
 
 const NONE: Draft = { recipe: null, seed: null, count: null };
 let turn: Promise<unknown> = Promise.resolve();
+let set = 0;
 
 export function useRecipeDraft(design: number | undefined, project: number | undefined) {
   const library = useShared((state) => state.library);
@@ -32,13 +33,18 @@ export function useRecipeDraft(design: number | undefined, project: number | und
     void queries.cancelQueries({ queryKey: key }); // what is set now is newer than what is being read
     const next = { ...(queries.getQueryData<Draft>(key) ?? NONE), ...values };
     queries.setQueryData(key, next);
+    const mine = ++set;
     const seed = next.seed === null ? null : Number.parseInt(next.seed, 10);
     turn = turn
       .then(() => {
         // what was set after this is sent after this: only the newest state is worth sending
-        if (queries.getQueryData<Draft>(key) !== next || (seed !== null && !(seed >= 0))) return undefined;
+        if (mine !== set || (seed !== null && !(seed >= 0))) return undefined;
         return got(
-          api.PUT("/api/lib/{library}/designs/{number}/recipe-draft", { params: here, body: { recipe: next.recipe, seed, count: next.count } }),
+          api.PUT("/api/lib/{library}/designs/{number}/recipe-draft", {
+            params: here,
+            body: { recipe: next.recipe, seed, count: next.count },
+            keepalive: true,
+          }),
         );
       })
       .catch(complain);
