@@ -77,3 +77,33 @@ export async function bytes(address: string, signal?: AbortSignal): Promise<Arra
   if (!response.ok) throw new Refused(((await response.json()) as { sentence: string }).sentence);
   return response.arrayBuffer();
 }
+
+/** Slow questions at once: a browser keeps six connections to a server, and saves must never wait for one. */
+const SLOW = 2;
+let asking = 0;
+const turns: (() => void)[] = [];
+
+/** Ask something the server takes a while for, in its turn; a question that is no longer wanted gives its turn up. */
+export async function slowly<T>(signal: AbortSignal, ask: () => Promise<T>): Promise<T> {
+  if (asking >= SLOW)
+    await new Promise<void>((resolve, reject) => {
+      const turn = () => {
+        signal.removeEventListener("abort", leave);
+        resolve();
+      };
+      const leave = () => {
+        turns.splice(turns.indexOf(turn), 1);
+        reject(signal.reason);
+      };
+      turns.push(turn);
+      signal.addEventListener("abort", leave, { once: true });
+    });
+  asking += 1;
+  try {
+    signal.throwIfAborted();
+    return await ask();
+  } finally {
+    asking -= 1;
+    turns.shift()?.();
+  }
+}

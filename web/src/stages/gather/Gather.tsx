@@ -101,14 +101,15 @@ export default function Gather() {
     useGather.setState({ chosen: [row.id], all: false });
     select(index, row);
   };
-  const change = async (values: Partial<Change>) => {
+  const change = async (values: Partial<Change>, newest = () => true) => {
     if (!selected) return;
     try {
       const fresh = await got(
         api.PATCH("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: selected.id } }, body: values as Change }),
       );
+      if (!newest()) return; // the next one is on its way and is shown already
       queries.setQueryData(["sound", library, selected.id], fresh);
-      useShared.setState({ selected: fresh });
+      if (useShared.getState().selected?.id === fresh.id) useShared.setState({ selected: fresh });
       stale();
     } catch (error) {
       complain(error);
@@ -130,10 +131,17 @@ export default function Gather() {
       select(index, row);
     }
   };
+  const nudges = useRef({ turn: Promise.resolve(), count: 0 });
+  /** From where the anchor is now: keys pressed fast add up, whatever has been answered yet. */
   const nudge = (by: number, event: KeyboardEvent) => {
-    if (!selected) return;
-    const to = selected.anchor_s + by * NUDGE_S * (event.shiftKey ? 10 : 1);
-    void change({ anchor_s: Math.min(selected.seconds, Math.max(0, Number(to.toFixed(6)))) });
+    const now = useShared.getState().selected;
+    if (!now) return;
+    const to = now.anchor_s + by * NUDGE_S * (event.shiftKey ? 10 : 1);
+    const anchor_s = Math.min(now.seconds, Math.max(0, Number(to.toFixed(6))));
+    useShared.setState({ selected: { ...now, anchor_s } });
+    const mine = ++nudges.current.count;
+    const newest = () => mine === nudges.current.count;
+    nudges.current.turn = nudges.current.turn.then(() => (newest() ? change({ anchor_s }, newest) : undefined));
   };
   /** The chosen sounds in the order of the table, or the one that is heard, onto a review reel. */
   const review = async () => {

@@ -1,7 +1,7 @@
 /** What a repair step found, one by one: heard on a click, and left as it is when it is no fault. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, got, type Node, type Step } from "../../api/client";
+import { api, got, type Node, type Step, slowly } from "../../api/client";
 import { Do } from "../../app/parts";
 import { useSettled } from "../../app/useSettled";
 
@@ -31,7 +31,10 @@ export function Listed({
     queryKey: ["listed", library, base, settled],
     enabled: step.on,
     placeholderData: keepPreviousData,
-    queryFn: () => got(api.POST("/api/lib/{library}/mend/listed", { params: { path: { library } }, body: { node: base, chain: settled } })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () =>
+        got(api.POST("/api/lib/{library}/mend/listed", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
+      ),
   });
   const skip = ((step.params as { skip?: number[] }).skip ?? []) as number[];
   const left = (at: number, end: number) => skip.find((moment) => moment >= at - NEAR_S && moment <= end + NEAR_S);

@@ -2,7 +2,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, got, type Node, type SoundFacts, type Step } from "../../api/client";
+import { api, got, type Node, type SoundFacts, type Step, slowly } from "../../api/client";
 import { useDocument } from "../../app/document";
 import { channels, level, rate, seconds } from "../../app/format";
 import { useKeys } from "../../app/keys";
@@ -134,7 +134,9 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) =>
-      got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
+      slowly(signal, () =>
+        got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
+      ),
   });
   const before = levels.data?.[0];
   const after = levels.data?.[levels.data.length - 1];
@@ -142,8 +144,10 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     queryKey: ["levels", library, sound.id, state?.chain],
     enabled: !!state,
     retry: false,
-    queryFn: () =>
-      got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: state?.chain ?? [] } })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () =>
+        got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: state?.chain ?? [] }, signal })),
+      ),
   });
   const beside = hearing === "before" ? before : state ? stateLevels.data?.at(-1) : undefined;
   const matchDb = beside?.lufs != null && after?.lufs != null ? after.lufs - beside.lufs : 0;

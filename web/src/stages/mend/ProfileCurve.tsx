@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { api, got, type Node, type Step } from "../../api/client";
+import { api, got, type Node, type Step, slowly } from "../../api/client";
 import { Do } from "../../app/parts";
 import { ink } from "../../app/theme";
 import { useSettled } from "../../app/useSettled";
@@ -39,7 +39,10 @@ export function ProfileCurve({
     queryKey: ["profile", library, base, settled.slice(0, -1), partsOf(last), last?.learned_on],
     enabled: last?.kind === "noise_reduction" && last.on,
     placeholderData: keepPreviousData,
-    queryFn: () => got(api.POST("/api/lib/{library}/mend/profile", { params: { path: { library } }, body: { node: base, chain: settled } })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () =>
+        got(api.POST("/api/lib/{library}/mend/profile", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
+      ),
   });
   const canvas = useRef<HTMLCanvasElement>(null);
   const bins = useRef(new Float32Array(1024)).current;

@@ -1,7 +1,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Node, type Step } from "../../api/client";
+import { api, got, type Node, type Step, slowly } from "../../api/client";
 import { hertz } from "../../app/format";
 import { Do } from "../../app/parts";
 
@@ -23,7 +23,10 @@ export function Resonances({ library, base, chain, onNotch }: Props) {
     enabled: open,
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: () => got(api.POST("/api/lib/{library}/mend/resonances", { params: { path: { library } }, body: { node: base, chain } })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () =>
+        got(api.POST("/api/lib/{library}/mend/resonances", { params: { path: { library } }, body: { node: base, chain }, signal })),
+      ),
   });
   return (
     <Box role="group" aria-label="Resonances">

@@ -2,7 +2,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { api, got, type Member, type Mix, type Node, type Schemas } from "../../api/client";
+import { api, got, type Member, type Mix, type Node, type Schemas, slowly } from "../../api/client";
 import { type History, useDocument } from "../../app/document";
 import { overSaid } from "../../app/format";
 import { useKeys } from "../../app/keys";
@@ -124,7 +124,8 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     placeholderData: keepPreviousData,
     // meters wait for what is to be heard
     enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
-    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled, signal })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled, signal }))),
   });
   const meters = settled.members.length ? sum.data : undefined;
   const [crowded, setCrowded] = useState(true);
@@ -135,7 +136,8 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     retry: false,
     // like the meters it waits for what is to be heard
     enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
-    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: rested, signal })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: rested, signal }))),
   });
   const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
   const newer = useQuery({

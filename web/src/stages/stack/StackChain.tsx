@@ -1,6 +1,6 @@
 /** The chain of a layer, a group or the sum: its steps, with the level before and behind each as the sound goes through it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, got, type Mix, type Step } from "../../api/client";
+import { api, got, type Mix, type Step, slowly } from "../../api/client";
 import { SavedChains } from "../../app/SavedChains";
 import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
 import { StepList } from "../../app/StepList";
@@ -29,7 +29,10 @@ export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channel
     enabled: chain.length > 0,
     placeholderData: keepPreviousData,
     retry: false,
-    queryFn: () => got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: settled, id: of } })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () =>
+        got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: settled, id: of }, signal })),
+      ),
   });
   const known = levels.data?.length ? levels.data : undefined;
   return (

@@ -2,7 +2,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Member, type Mix } from "../../api/client";
+import { api, got, type Member, type Mix, slowly } from "../../api/client";
 import { Do, Fact, Heading, TextField } from "../../app/parts";
 import { complain, tell, useShared } from "../../app/store";
 
@@ -12,7 +12,8 @@ export function TunePanel({ mix, member, onEdit }: { mix: Mix; member: Member; o
   const tones = useQuery({
     queryKey: ["tones", library, mix.members.map((one) => ({ ...one, gain_db: 0, pan: 0, at_s: 0 }))],
     placeholderData: keepPreviousData,
-    queryFn: () => got(api.POST("/api/lib/{library}/stack/tones", { params: { path: { library } }, body: mix })),
+    queryFn: ({ signal }) =>
+      slowly(signal, () => got(api.POST("/api/lib/{library}/stack/tones", { params: { path: { library } }, body: mix, signal }))),
   });
   const own = tones.data?.find((one) => one.id === member.id);
   const bring = async (to: { to_layer?: string; to_note?: string }) => {
