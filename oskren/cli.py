@@ -97,9 +97,15 @@ def refuse_harm(source: Path, outs: list[Path], overwrite: list[Path] | None) ->
 def demo(home: HomeOption = Path("demo-home"), host: str = "127.0.0.1", port: int = 4747) -> None:
     """Start with the demo data (made on the first start) and print the address."""
     from oskren.api.serving import run
-    from oskren.demo.build import build
+    from oskren.demo import stands
 
-    run(home, host, port, lambda: build(home, say))
+    def prepare() -> None:
+        if not stands(home):
+            from oskren.demo.build import build
+
+            build(home, say)
+
+    run(home, host, port, prepare)
 
 
 @app.command()

@@ -86,9 +86,16 @@ class FirstMinute(unittest.TestCase):
         self.assertEqual(other.returncode, 2)
         self.assertIn(f"in use by the Oskren at {address}", other.stderr)
         self.end(process)
+        self.assertLess(min(self.start_again() for _ in range(3)), 5)
+
+    def start_again(self) -> float:
+        """How long a later start takes until its page answers, in s; the shortest of a few is the app's own time, whatever else runs."""
         begun = time.monotonic()
-        process, _ = self.start("make", "demo", within_s=60)
-        self.assertLess(time.monotonic() - begun, 5)
+        process, address = self.start("make", "demo", within_s=60)
+        self.assertIn('<div id="root">', httpx.get(address).text)
+        took = time.monotonic() - begun
+        self.end(process)
+        return took
 
     def test_every_command_of_the_readme_runs_as_it_stands(self) -> None:
         block = README.split("## Without a browser")[1].split("```")[1]

@@ -21,17 +21,24 @@ from oskren.work import guard
 LOOPBACK = {"127.0.0.1", "::1", "localhost"}
 
 
-def free_port(host: str, wanted: int) -> int:
-    """The wanted port, or the next free one of the ten after it."""
+def listening(host: str, wanted: int) -> socket.socket:
+    """A socket that listens at the wanted port, or at the next free one of the nine after it."""
     for port in range(wanted, wanted + 10):
-        with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM) as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind((host, port))
-                return port
-            except OSError:
-                continue
+        listener = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET, socket.SOCK_STREAM)
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind((host, port))
+            listener.listen(128)
+            return listener
+        except OSError:
+            listener.close()
     raise OskrenError(f"{host}: the ports {wanted} to {wanted + 9} are all in use; give another with --port")
+
+
+def free_port(host: str, wanted: int) -> int:
+    """The wanted port, or the next free one of the nine after it."""
+    with listening(host, wanted) as listener:
+        return int(listener.getsockname()[1])
 
 
 @contextlib.contextmanager
@@ -76,7 +83,8 @@ def _serve(home: Path, host: str, port: int, lock: TextIO) -> None:
     from oskren.api.app import make_app
 
     guard.remember_home(home)
-    port = free_port(host, port)
+    listener = listening(host, port)
+    port = listener.getsockname()[1]
     token = "" if host in LOOPBACK else secrets.token_urlsafe(24)
     shown = f"[{host}]" if ":" in host else host
     application = make_app(home, token=token, host=host)
@@ -85,5 +93,8 @@ def _serve(home: Path, host: str, port: int, lock: TextIO) -> None:
     lock.truncate(0)
     lock.write(f"the Oskren at http://{shown}:{port}/ (process {os.getpid()})")
     lock.flush()
+    # it listens already: whoever follows the address waits for the answer and is not refused
     typer.echo(f"Oskren is at http://{shown}:{port}/" + (f"?token={token}" if token else ""))
-    uvicorn.run(application, host=host, port=port, log_level="warning", timeout_graceful_shutdown=2)
+    server = uvicorn.Server(uvicorn.Config(application, log_level="warning", timeout_graceful_shutdown=2))
+    with contextlib.suppress(KeyboardInterrupt):
+        server.run(sockets=[listener])

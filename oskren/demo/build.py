@@ -19,6 +19,7 @@ from oskren.core.shipping.sheet import Target
 from oskren.core.slicing.detect import Settings
 from oskren.core.slicing.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
+from oskren.demo import VERSION, stands
 from oskren.demo.chains import chains
 from oskren.demo.field import leave
 from oskren.demo.responses import RESPONSES
@@ -32,7 +33,6 @@ from oskren.work import shipments, slices, spreads, watching
 from oskren.work.importing import follow_up, import_paths
 from oskren.work.studio import Studio
 
-VERSION = "7"
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT, *RESPONSES]
 
@@ -64,8 +64,7 @@ def _said(recording: Recording, number: int) -> Metadata:
 def build(home: Path, say: Callable[[str], None]) -> None:
     """Make the demo data in a folder unless it is there already; an unfinished build is begun anew."""
     home = home.expanduser().resolve()
-    done = home / "demo.version"
-    if done.exists() and done.read_text() == VERSION:
+    if stands(home):
         return
     if (home / "libraries").exists() and not (home / "demo.building").exists():
         raise OskrenError(f"{home}: holds a library that is not the demo's; give 'oskren demo' another folder with --home")
@@ -89,7 +88,7 @@ def build(home: Path, say: Callable[[str], None]) -> None:
         _slice_and_ship(studio, library, home, say)
     finally:
         studio.close()
-    done.write_text(VERSION)
+    (home / "demo.version").write_text(VERSION)
     (home / "demo.building").unlink()
 
 

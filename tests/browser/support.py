@@ -136,6 +136,7 @@ class InBrowser(unittest.TestCase):
             window.was = now;
             return was && was !== now;
         }"""
+        self.page.evaluate("window.was = null")
         self.page.wait_for_function(moved, polling=120)
 
     def kept(self, address: str, expression: str) -> None:

@@ -91,7 +91,7 @@ class Search(BaseModel):
     conditions: tuple[Condition, ...] = ()
 
 
-MOST_WORDS, MOST_CONDITIONS, MOST_VALUES = 24, 24, 120
+MOST_WORDS, MOST_CONDITIONS, MOST_VALUES = 40, 24, 120
 """What one search may hold: everybody waits while it is answered."""
 
 _WORD = re.compile(r"[^\W\d_]+|\d+")
