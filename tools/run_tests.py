@@ -1,4 +1,7 @@
-"""Runs all tests in two groups side by side: the stories in the browser, and everything else. ``python tools/run_tests.py [name ...]`` runs some modules."""
+"""Runs all tests: the first minute alone, since it times a start; then the stories in the browser and everything else side by side.
+
+``python tools/run_tests.py [name ...]`` runs some modules.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +13,8 @@ import time
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-FIRST = ("tests.test_first_minute", "tests.test_no_harm", "tests.test_work")
+ALONE = "tests.test_first_minute"
+FIRST = ("tests.test_no_harm", "tests.test_work")
 """What takes longest begins first."""
 
 
@@ -53,12 +57,15 @@ def main(wanted: list[str]) -> int:
     found = [name for name in modules() if not wanted or any(name == one or name.startswith(f"{one}.") for one in wanted)]
     say = threading.Lock()
     browser = [name for name in found if name.startswith("tests.browser.")]
-    groups = [Group("browser", browser, say), Group("rest", [name for name in found if name not in browser], say)]
+    alone = Group("alone", [name for name in found if name == ALONE], say)
+    beside = [Group("browser", browser, say), Group("rest", [name for name in found if name not in (*browser, ALONE)], say)]
     begun = time.monotonic()
-    for group in groups:
-        group.start()
-    for group in groups:
-        group.join()
+    for turn in ([alone], beside):
+        for group in turn:
+            group.start()
+        for group in turn:
+            group.join()
+    groups = [alone, *beside]
     ran, failed = sum(group.ran for group in groups), sum(group.failed for group in groups)
     wrong = [name for group in groups for name in group.wrong]
     print(f"{len(found)} modules in {time.monotonic() - begun:.0f} s" + (f"; failed: {', '.join(wrong)}" if wrong else ""))
