@@ -310,8 +310,6 @@ class Gathered(OnTheBench):
         self.drop(json.dumps({"dropped in vary.wav": body}))
         sending = self.page.get_by_role("status", name="Files being sent")
         expect(sending).to_contain_text("dropped in vary.wav")
-        asked: list[str] = []
-        self.page.once("dialog", lambda dialog: (asked.append(dialog.type), dialog.dismiss()))
         self.page.evaluate("() => { const event = new Event('beforeunload', { cancelable: true }); window.asked = !window.dispatchEvent(event); }")
         self.assertTrue(self.page.evaluate("() => window.asked"), "the page asks before it is left")
         held[0].fallback()
