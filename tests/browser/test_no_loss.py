@@ -312,6 +312,8 @@ class Gathered(OnTheBench):
         expect(sending).to_contain_text("dropped in vary.wav")
         self.page.evaluate("() => { const event = new Event('beforeunload', { cancelable: true }); window.asked = !window.dispatchEvent(event); }")
         self.assertTrue(self.page.evaluate("() => window.asked"), "the page asks before it is left")
+        while not held:
+            self.page.wait_for_timeout(20)  # the sending is shown before its first file is
         held[0].fallback()
         self.said("1 imported")
         self.kept(f"{HERE}/sounds?q=dropped in vary", "it.total === 1")
