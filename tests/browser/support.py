@@ -140,9 +140,10 @@ class InBrowser(unittest.TestCase):
         self.page.wait_for_function(moved, polling=120)
 
     def kept(self, address: str, expression: str) -> None:
-        """Wait until what the server keeps at an address (``it``) fulfils a JavaScript expression."""
+        """Wait until what the server keeps at an address (``it``) fulfils a JavaScript expression; what it asks about may not be there yet."""
         # not wait_for_function: to that a promise is as good as true
-        body = f"async (address) => {{ const it = await (await fetch(address)).json(); return Boolean({expression}); }}"
+        asked = f"try {{ return Boolean({expression}); }} catch (error) {{ if (error instanceof TypeError) return false; throw error; }}"
+        body = f"async (address) => {{ const it = await (await fetch(address)).json(); {asked} }}"
         deadline = time.monotonic() + 20
         while not self.page.evaluate(body, f"/api/{address}"):
             self.assertLess(time.monotonic(), deadline, f"{address} never fulfils {expression}")
