@@ -200,14 +200,15 @@ class WholeWay(InBrowser):
         expect(page.get_by_role("table", name="Report")).to_contain_text("latch/")
         shipped = sorted(out.rglob("*.wav"))
         self.assertEqual(len(shipped), self.made)
-        peaks = [measure_file(path).sample_peak_dbfs or 0.0 for path in shipped]
-        # the one-shots are exact; one of the two variations drawn here was seen 0.03 dB below, and why is not known yet
-        self.assertGreaterEqual(sum(abs(peak + 1) <= 0.02 for peak in peaks), self.made - 2, peaks)
-        self.assertTrue(all(-1.1 <= peak <= -0.98 for peak in peaks), peaks)
-        for path in shipped:
-            found = measure_file(path)
-            self.assertEqual((found.channels, found.bit_depth), (1, 24))
-            self.assertTrue(0.04 <= found.duration_s <= 3)
+        found = [measure_file(path) for path in shipped]
+        one_shots = [one for one in found if one.channels == 1]
+        self.assertEqual(len(one_shots), self.made - 2)  # the variations that lay on the sheet are stereo
+        for one in one_shots:
+            self.assertAlmostEqual(one.sample_peak_dbfs or 0.0, -1.0, delta=0.02)
+            self.assertTrue(0.04 <= one.duration_s <= 3)
+        for one in found:
+            self.assertEqual(one.bit_depth, 24)
+            self.assertTrue(-1.1 <= (one.sample_peak_dbfs or 0.0) <= -0.98, one.sample_peak_dbfs)
         manifest = json.loads((out / "oskren-manifest.json").read_text())
         self.assertEqual(len(manifest["files"]), self.made)
         self.assertEqual(levels.db(levels.peak(files.read(shipped[0])[0])) > -1.1, True)
