@@ -81,7 +81,7 @@ export async function bytes(address: string, signal?: AbortSignal): Promise<Arra
 /** Slow questions at once: a browser keeps six connections to a server, and saves must never wait for one. */
 const SLOW = 2;
 let asking = 0;
-const turns: (() => void)[] = [];
+const turns = new Set<() => void>();
 
 /** Ask something the server takes a while for, in its turn; a question that is no longer wanted gives its turn up. */
 export async function slowly<T>(signal: AbortSignal, ask: () => Promise<T>): Promise<T> {
@@ -92,10 +92,10 @@ export async function slowly<T>(signal: AbortSignal, ask: () => Promise<T>): Pro
         resolve();
       };
       const leave = () => {
-        turns.splice(turns.indexOf(turn), 1);
+        turns.delete(turn);
         reject(signal.reason);
       };
-      turns.push(turn);
+      turns.add(turn);
       signal.addEventListener("abort", leave, { once: true });
     });
   asking += 1;
@@ -104,6 +104,8 @@ export async function slowly<T>(signal: AbortSignal, ask: () => Promise<T>): Pro
     return await ask();
   } finally {
     asking -= 1;
-    turns.shift()?.();
+    const [next] = turns;
+    turns.delete(next);
+    next?.();
   }
 }
