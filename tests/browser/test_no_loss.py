@@ -249,6 +249,18 @@ class Gathered(OnTheBench):
     def said(self, text: str) -> None:
         expect(self.page.get_by_role("status").filter(has_text=text)).to_be_visible()
 
+    def test_choosing_the_library_again_while_it_loads_loses_no_answer(self) -> None:
+        held: list[Route] = []
+        self.page.route("**/search", lambda route: held.append(route))
+        self.page.reload()
+        while not held:
+            self.page.wait_for_timeout(20)
+        self.page.get_by_label("Library", exact=True).select_option("orrery")
+        self.page.unroute("**/search")
+        for route in held:
+            route.fallback()
+        expect(self.page.locator("[data-sound]").first).to_be_visible()
+
     def test_undo_belongs_to_this_page_and_to_the_last_thing_done(self) -> None:
         number = self.sound("Bolt drop")
         httpx.post(f"{self.base}/edit", json={"ids": [number], "change": {"add_tags": "foreign"}}, headers={"X-Oskren-Page": "else"}).raise_for_status()

@@ -69,9 +69,11 @@ export function complain(error: unknown) {
   tell(error instanceof Refused ? error.message : `Something went wrong on this page (${String(error)}); reload it, nothing is lost.`, true);
 }
 
-/** Choose a library, forgetting what was open in the one before. */
+/** Choose a library, forgetting what was open in the one before. What is asked of a library carries its name, so answers of another are never taken for its own. */
 export function enter(slug: string, name: string) {
-  if (useShared.getState().library && useShared.getState().library !== slug)
+  const before = useShared.getState().library;
+  if (before === slug) return;
+  if (before)
     useShared.setState({
       project: 1,
       selected: null,
@@ -84,5 +86,6 @@ export function enter(slug: string, name: string) {
     });
   useShared.setState({ library: slug, libraryName: name });
   localStorage.setItem("library", slug);
-  queries.clear();
+  // not all of it cleared: a question under way would lose its answer, and whoever shows it would wait for ever
+  void queries.invalidateQueries({ queryKey: ["state"] });
 }

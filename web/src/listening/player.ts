@@ -200,30 +200,14 @@ class Player {
     for (const listener of this.listeners) listener();
   }
 
-  /** Open something to listen to. While a step needs the whole sound the last one goes on playing. */
-  async open(
-    what: { node?: Node; sound?: number; through?: Through | null },
-    library: string,
-    title: string,
-    more: { lufs?: number | null; matchDb?: number } = {},
-  ): Promise<Heard | null> {
-    const wish = ++this.wish;
-    useListening.setState({ waiting: true });
+  /** Open something to listen to; null when a newer wish overtook it. While a step needs the whole sound the last one goes on playing. */
+  async open(...what: Parameters<Player["opened"]>): Promise<Heard | null> {
+    const wish = this.wish + 1;
     try {
-      const opened = await got(
-        api.POST("/api/lib/{library}/open", {
-          params: { path: { library } },
-          body: { node: what.node ?? null, sound: what.sound ?? null, chain: what.through?.chain ?? [] },
-        }),
-      );
-      if (wish !== this.wish) return null;
-      this.warn(opened.passed_over ?? []);
-      return { opened, title, sound: what.sound, through: what.through ?? null, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
-    } catch (error) {
-      if (wish === this.wish) complain(error);
+      const found = await this.opened(...what);
+      return wish === this.wish ? found : null;
+    } catch {
       return null;
-    } finally {
-      if (wish === this.wish) useListening.setState({ waiting: false });
     }
   }
 
@@ -236,11 +220,30 @@ class Player {
     this.warned = told;
   }
 
-  /** As ``open``, for what is remembered by its question: overtaken by a newer wish it fails, and is opened when it is wished again. */
-  async opened(...what: Parameters<Player["open"]>): Promise<Heard> {
-    const found = await this.open(...what);
-    if (!found) throw new Error("overtaken");
-    return found;
+  /** As ``open``, for what is remembered by its question: the answer is given whatever was wished since. */
+  async opened(
+    what: { node?: Node; sound?: number; through?: Through | null },
+    library: string,
+    title: string,
+    more: { lufs?: number | null; matchDb?: number } = {},
+  ): Promise<Heard> {
+    const wish = ++this.wish;
+    useListening.setState({ waiting: true });
+    try {
+      const opened = await got(
+        api.POST("/api/lib/{library}/open", {
+          params: { path: { library } },
+          body: { node: what.node ?? null, sound: what.sound ?? null, chain: what.through?.chain ?? [] },
+        }),
+      );
+      if (wish === this.wish) this.warn(opened.passed_over ?? []);
+      return { opened, title, sound: what.sound, through: what.through ?? null, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
+    } catch (error) {
+      if (wish === this.wish) complain(error);
+      throw error;
+    } finally {
+      if (wish === this.wish) useListening.setState({ waiting: false });
+    }
   }
 
   /** Show something in the strip without playing it. */
