@@ -1,7 +1,6 @@
 """From long raw takes to clean selects by keyboard alone; steps limited, compared, listed, shared; listening faster at the same pitch."""
 
 import re
-import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -45,10 +44,6 @@ class Reviewing(InBrowser):
             studio.close()
 
     def setUp(self) -> None:
-        # what the test before started (prints of ten minutes of takes) ends first: it would be measured along
-        deadline = time.monotonic() + 90
-        while time.monotonic() < deadline and any(job["state"] == "running" for job in httpx.get(f"http://127.0.0.1:{self.port}/api/jobs", timeout=60).json()):
-            time.sleep(0.3)
         super().setUp()
         choice = self.page.get_by_label("Library", exact=True)
         wanted = "loft" if "session" in self._testMethodName else "bench"
