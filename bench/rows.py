@@ -15,15 +15,16 @@ import numpy as np
 
 from oskren.core.audio import files
 from oskren.core.nodes import Cache, Chained, Member, Mix, Renderer, Source, Step
-from oskren.core.shipping.sheet import Item, Sheet, Target
-from oskren.core.slicing import detect
-from oskren.core.slicing.plan import Finish, one_shot
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.slice import detect
+from oskren.core.slice.plan import Finish, one_shot
 from oskren.core.types import Samples
 from oskren.core.vary.recipe import default_recipe, draw
 from oskren.store import Home
 from oskren.work import tasks
 from oskren.work.importing import import_paths
-from oskren.work.shipping import ship
+from oskren.work.ship.sheets import ship
 from oskren.work.studio import Studio
 
 Row = tuple[str, str, str, str, str]

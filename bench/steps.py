@@ -9,7 +9,7 @@ import numpy as np
 from bench.rows import Row, source_of, timed
 from oskren.core.audio import files
 from oskren.core.nodes import Cache, Member, Mix, Renderer
-from oskren.core.stacking.crowding import crowding
+from oskren.core.stack.crowding import crowding
 from oskren.core.steps import REGISTRY, Context
 from oskren.core.steps.space import SpaceParams, response
 from oskren.core.types import Samples

@@ -9,15 +9,15 @@ from __future__ import annotations
 import json
 import os
 import sys
-import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
 from oskren.core.errors import AudioFileError, OskrenError
+from oskren.core.types import Failed
 
 if TYPE_CHECKING:
     from oskren.work.studio import Studio
@@ -43,7 +43,7 @@ def answer(document: Any, as_json: bool, text: str = "") -> None:
         typer.echo(text)
 
 
-def ended(failed: list[dict[str, str]]) -> None:
+def ended(failed: Sequence[Failed]) -> None:
     """Exit with 1 when something failed."""
     for one in failed:
         say(f"{one['path']}: {one['reason']}" if not one["reason"].startswith(one["path"]) else one["reason"])
@@ -51,7 +51,7 @@ def ended(failed: list[dict[str, str]]) -> None:
         raise typer.Exit(1)
 
 
-def bits_for(source_bits: int | None) -> int:
+def bits_for(source_bits: int | None) -> Literal[24, 32]:
     """Bit depth of a processed file: float stays float, all else becomes 24 bit, so that rounding loses nothing."""
     return 32 if source_bits is not None and source_bits > 24 else 24
 
@@ -74,8 +74,9 @@ def studio_at(home: Path) -> Iterator[Studio]:
     from oskren.store import Home
     from oskren.work import guard
     from oskren.work.studio import Studio
+    from oskren.work.workers import Workers
 
-    studio = Studio(Home(home))
+    studio = Studio(Home(home), Workers(forked=True))
     guard.remember_home(home)
     try:
         yield studio
@@ -121,7 +122,8 @@ def measure(paths: Annotated[list[Path], typer.Argument(metavar="FILE...")], as_
     """Measure files: levels, loudness, floor, bandwidth, brightness, pitch, anchor."""
     from oskren.core.measure.report import measure_file
 
-    measured, failed = [], []
+    measured: list[Any] = []
+    failed: list[Failed] = []
     for path in paths:
         try:
             measured.append(measure_file(path).described())
@@ -248,11 +250,8 @@ def slice_(
     """Find slices in a long sound and, with --out, write them finished."""
     from oskren.core.audio import files
     from oskren.core.measure import levels
-    from oskren.core.nodes.cache import Scratch
-    from oskren.core.nodes.model import Source
-    from oskren.core.nodes.render import Renderer
-    from oskren.core.slicing import detect
-    from oskren.core.slicing.plan import Finish, one_shot
+    from oskren.core.slice import detect
+    from oskren.core.slice.plan import Finish
 
     info = files.probe(source)
     given = {"sensitivity_db": sensitivity, "min_length_ms": min_length, "min_gap_ms": min_gap, "pre_roll_ms": pre_roll, "tail_ms": tail}
@@ -274,25 +273,20 @@ def slice_(
             }
         )
     written: list[str] = []
+    failed: list[Failed] = []
     if out is not None and found:
         from oskren.work import guard
+        from oskren.work.slices import cut_file
 
         digits = max(3, len(str(len(found))))
         paths = [out / f"{source.stem}_{number:0{digits}d}.wav" for number in range(1, len(found) + 1)]
         refuse_harm(source, paths, overwrite)
-        with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
-            renderer = Renderer(lambda _: source, Scratch(Path(folder)))
-            node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
-            finish = Finish(peak_dbfs=peak, mono=mono)
-            try:
-                for path, one in zip(paths, found, strict=True):
-                    samples, rate = renderer.audio(one_shot(node, one, finish))
-                    files.write(path, samples, rate, bits_for(info.bits))
-                    renderer.cache.forget()  # type: ignore[attr-defined]
-                    written.append(str(path))
-            finally:
-                guard.note_written([Path(path) for path in written])
-    answer({"slices": slices, "files": written}, as_json, f"{source}: {len(slices)} slices" + (f", written to {out}" if written else ""))
+        result = cut_file(source, info, list(zip(found, paths, strict=True)), Finish(peak_dbfs=peak, mono=mono), bits_for(info.bits))
+        written, failed = [report.path for report in result.good], result.failed
+        guard.note_written([Path(path) for path in written])
+    document = {"slices": slices, "files": written, **({"failed": failed} if failed else {})}
+    answer(document, as_json, f"{source}: {len(slices)} slices" + (f", written to {out}" if written else ""))
+    ended(failed)
 
 
 @app.command("import")
@@ -384,7 +378,9 @@ def vary(
     """Draw variations of a bundled design; without a recipe every layer moves a little."""
     from oskren.work.varying import vary_bundle
 
-    draws, failed = vary_bundle(bundle, count, seed, out, recipe, overwrite or ())
+    draws, failed, said = vary_bundle(bundle, count, seed, out, recipe, overwrite or ())
+    for sentence in said:
+        say(sentence)
     answer({"draws": draws, **({"failed": failed} if failed else {})}, as_json, f"{len(draws)} variations in {out}")
     ended(failed)
 
@@ -400,14 +396,14 @@ def ship(
     as_json: Json = False,
 ) -> None:
     """Render a sheet of sounds to finished files, read every one back, write the manifest."""
-    from oskren.work.sheet_file import SheetFile, load, resolve
+    from oskren.work.ship.sheet_file import SheetFile, load, resolve
 
     if schema:
         answer(SheetFile.model_json_schema(), True)
         return
     if sheet is None or home is None or out is None:
         raise OskrenError("ship needs SHEET.json, --home DIR and --out DIR (or --schema alone)")
-    from oskren.work.shipping import ship as ship_sheet
+    from oskren.work.ship.sheets import ship as ship_sheet
 
     wanted = load(sheet)
     if not home.exists():

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from oskren.core import bundle
-from oskren.core.audio import files
+from oskren.core.audio import files, metadata
 from oskren.core.measure import levels
 from oskren.core.nodes import Member, Mix, Source
 from tests.support import RATE, cents, noise, pitch_of, sine, struck
@@ -118,6 +118,9 @@ class CommandLine(unittest.TestCase):
             samples, rate = files.read(self.folder / path)
             self.assertAlmostEqual(levels.db(levels.peak(samples)), -1, delta=0.01)
             self.assertAlmostEqual(len(samples) / rate, one["duration_s"], places=4)
+            [mark] = metadata.read(self.folder / path, rate).markers
+            self.assertEqual(mark.label, "anchor")
+            self.assertAlmostEqual(mark.at_s, one["attack_s"] - one["start_s"], places=4)
         answer, _ = self.run_("slice", "take.wav", "--sensitivity", "55", "--json")
         self.assertEqual(answer, {"slices": [], "files": []})
 
@@ -167,6 +170,18 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(hashes[0], hashes[1])
         self.assertEqual(len(set(hashes[0])), 3)
         self.assertEqual([draw["number"] for draw in first["draws"]], [1, 2, 3])
+
+    def test_a_draw_over_full_scale_is_lowered_and_said_not_clipped(self) -> None:
+        key = files.audio_hash(self.folder / "take.wav")
+        node = Source(audio=key, rate=RATE, channels=1, frames=len(self.take))
+        mix = Mix(members=(Member(id="a", node=node, start_s=1.0, end_s=1.5, anchor_s=1.0, gain_db=30.0),))
+        bundle.save(self.folder / "loud.zip", "Loud", mix, lambda _: self.folder / "take.wav")
+        answer, said = self.run_("vary", "loud.zip", "--count", "2", "--seed", "5", "--out", "loud", "--json")
+        for draw in answer["draws"]:
+            self.assertRegex(said, rf"{draw['path']}: was \+\d+\.\d dB over full scale, lowered")
+            samples = files.read(self.folder / draw["path"])[0]
+            self.assertAlmostEqual(levels.db(levels.peak(samples)), 0, delta=0.001)
+            self.assertLess(np.mean(np.abs(samples) > 0.9999), 0.001)
 
     def test_unusable_calls_end_with_2_and_one_sentence_and_write_nothing(self) -> None:
         (self.folder / "bad.json").write_text('{"items": []}')

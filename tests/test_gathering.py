@@ -20,12 +20,16 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Step
 from oskren.core.nodes.heard import Heard
-from oskren.core.shipping.sheet import Target
+from oskren.core.ship.sheet import Target
 from oskren.store import Home, describing, tree
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
-from oskren.work import backup, handing, importing, shipments, watching
+from oskren.work import backup, importing, watching
+from oskren.work.engine.progress import Progress
 from oskren.work.importing import import_paths
+from oskren.work.ship import shipments
+from oskren.work.ship.export import export
+from oskren.work.ship.items import items_of
 from oskren.work.studio import Studio
 from tests.support import RATE, noise, sine, struck
 
@@ -119,7 +123,7 @@ class Importing(InStudio):
                 raise Cancelled("enough")
 
         with self.assertRaises(Cancelled):
-            import_paths(self.studio, self.library, [self.folder / "in"], "part", told=told)
+            import_paths(self.studio, self.library, [self.folder / "in"], "part", progress=Progress(told))
         some = self.library.search(Asked()).total
         self.assertTrue(5 <= some < 30, some)
         rest = import_paths(self.studio, self.library, [self.folder / "in"], "rest")
@@ -261,14 +265,14 @@ class Out(InStudio):
         describing.edit(self.library, [1], Change(category="Mechanism/Lock", tags="hard", anchor_s=0.75))
 
     def export(self, numbers: list[int], target: Target, part: tuple[float, float] | None = None, chain: tuple[Step, ...] = ()):  # type: ignore[no-untyped-def]
-        items = handing.items_of(self.studio, self.library, numbers, Heard(part=part, chain=chain))
-        return handing.export(self.studio, self.library, items, target, self.folder / "out")
+        items = items_of(self.studio, self.library, numbers, Heard(part=part, chain=chain))
+        return export(self.studio, self.library, items, target, self.folder / "out")
 
     def test_a_sound_comes_out_with_its_words_and_marks(self) -> None:
         done = self.export([1], Target())
-        self.assertEqual((len(done["files"]), done["failed"]), (1, []))
-        np.testing.assert_allclose(files.read(done["files"][0])[0], self.samples, atol=2**-23)
-        info = wavinfo.WavInfoReader(done["files"][0])
+        self.assertEqual((len(done.files), done.failed), (1, []))
+        np.testing.assert_allclose(files.read(done.files[0])[0], self.samples, atol=2**-23)
+        info = wavinfo.WavInfoReader(done.files[0])
         self.assertEqual((info.info.title, info.info.genre, info.bext.description), ("bolt", "Mechanism/Lock", "bolt on stone"))
         self.assertEqual(
             [(cue.position, label.text) for cue, label in zip(info.cues.cues, info.cues.labels, strict=True)], [(24_000, "ring"), (36_000, "anchor")]
@@ -276,7 +280,7 @@ class Out(InStudio):
 
     def test_a_part_through_a_chain_has_its_own_marks(self) -> None:
         done = self.export([1], Target(format="flac", channels="mono"), (0.6, 1.1), (Step(kind="gain", params={"gain_db": -6.0}),))
-        back, rate = files.read(done["files"][0])
+        back, rate = files.read(done.files[0])
         self.assertEqual((back.shape, rate), ((24_000, 1), RATE))
         self.assertAlmostEqual(float(np.abs(back).max()), 10 ** (-12 / 20), delta=0.01)
         with self.assertRaisesRegex(OskrenError, "belongs to one sound"):
@@ -286,13 +290,13 @@ class Out(InStudio):
         for channels, count in (("stereo", 2), ("quad", 4), ("7.1", 8), ("ambix", 4), ("keep", 6)):
             with self.subTest(channels=channels):
                 done = self.export([2], Target(channels=channels))  # type: ignore[arg-type]
-                self.assertEqual(files.probe(Path(done["files"][0])).channels, count)
+                self.assertEqual(files.probe(Path(done.files[0])).channels, count)
         self.assertEqual(len(list((self.folder / "out").iterdir())), 5)
 
     def test_what_ships_says_what_it_is(self) -> None:
         sheet = shipments.sheet_of(self.studio, self.library, "words", [1], [Target(), Target(name="flac", format="flac", template="f/{name}")])
         number = shipments.begin(self.library, sheet, self.folder / "shipped")
-        self.assertEqual(shipments.run(self.studio, self.library, number)["failed"], 0)
+        self.assertEqual(shipments.run(self.studio, self.library, number).failed, 0)
         wav = metadata.read(self.folder / "shipped" / "bolt.wav", RATE)
         flac = metadata.read(self.folder / "shipped" / "f" / "bolt.flac", RATE)
         self.assertEqual([mark.label for mark in wav.markers], ["ring", "anchor"])
@@ -300,11 +304,11 @@ class Out(InStudio):
             self.assertEqual((said.title, said.category, said.keywords, said.rights), ("bolt", "Mechanism/Lock", ("hard",), "ours"))
         # renamed words are other files: only then is it rendered again
         again = shipments.begin(self.library, sheet, self.folder / "shipped")
-        self.assertEqual(shipments.run(self.studio, self.library, again)["unchanged"], 2)
+        self.assertEqual(shipments.run(self.studio, self.library, again).unchanged, 2)
         describing.edit(self.library, [1], Change(rights="theirs"))
         changed = shipments.sheet_of(self.studio, self.library, "words", [1], list(sheet.targets))
         third = shipments.begin(self.library, changed, self.folder / "shipped")
-        self.assertEqual(shipments.run(self.studio, self.library, third)["unchanged"], 0)
+        self.assertEqual(shipments.run(self.studio, self.library, third).unchanged, 0)
         self.assertEqual(metadata.read(self.folder / "shipped" / "bolt.wav", RATE).rights, "theirs")
 
     def test_an_exported_sound_comes_back_as_it_left(self) -> None:
@@ -321,12 +325,12 @@ class Out(InStudio):
     def test_a_mended_sound_carries_its_marks_through_the_trim(self) -> None:
         self.library.change(1, {"chain": [Step(kind="trim", id="t", params={"start_s": 0.4, "end_s": 1.4}).model_dump()]})
         done = self.export([1], Target())
-        marks = metadata.read(Path(done["files"][0]), RATE).markers
+        marks = metadata.read(Path(done.files[0]), RATE).markers
         self.assertEqual([(round(mark.at_s, 4), mark.label) for mark in marks], [(0.1, "ring"), (0.35, "anchor")])
 
     def test_nothing_is_written_over(self) -> None:
         first, second = self.export([1], Target()), self.export([1], Target())
-        self.assertEqual([Path(path).name for path in (*first["files"], *second["files"])], ["bolt.wav", "bolt (2).wav"])
+        self.assertEqual([Path(path).name for path in (*first.files, *second.files)], ["bolt.wav", "bolt (2).wav"])
 
 
 class Backups(InStudio):

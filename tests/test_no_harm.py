@@ -12,6 +12,7 @@ import time
 import unittest
 import unittest.mock
 import zipfile
+from collections.abc import Collection
 from pathlib import Path
 
 import numpy as np
@@ -24,8 +25,9 @@ from oskren.core.measure import levels
 from oskren.core.measure.sameness import same_recording
 from oskren.core.nodes import Member, Mix, Step
 from oskren.core.nodes.model import Chained, member_node
-from oskren.core.shipping import manifest
-from oskren.core.shipping.sheet import Item, Sheet, Target
+from oskren.core.ship import manifest
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Planned, Sheet, Target
 from oskren.core.words import conditions
 from oskren.store import Home, describing, designs
 from oskren.store.asking import Asked
@@ -33,15 +35,19 @@ from oskren.store.describing import Change
 from oskren.store.home import slug
 from oskren.store.library import node_of
 from oskren.store.tables import Draw
-from oskren.work import backup, excerpts, guard, handing, offloading, recovery, shipments, spreads, watching
+from oskren.work import backup, excerpts, guard, offloading, recovery, spreads, watching
 from oskren.work import designs as designing
 from oskren.work.excerpts import Part
 from oskren.work.importing import import_paths, propose_anchors
-from oskren.work.shipping import planned_files, ship
+from oskren.work.ship import shipments
+from oskren.work.ship.export import export
+from oskren.work.ship.items import items_of
+from oskren.work.ship.sheets import planned_files, ship, titled_items
 from oskren.work.uploads import Sending, Uploads
 from oskren.work.workers import TooLong
 from tests.support import RATE, noise, sine, struck
 from tests.test_gathering import InStudio
+from tests.test_work import ended
 
 
 class NoHarm(InStudio):
@@ -57,6 +63,10 @@ class NoHarm(InStudio):
     def untouched(self) -> None:
         self.assertEqual({path: path.read_bytes() for path in (self.folder / "in").iterdir()}, self.before)
 
+    def planned(self, out: Path, allowed: Collection[str] = ()) -> list[Planned]:
+        sheet = self.sheet()
+        return planned_files(self.studio, sheet.name, titled_items(self.studio, self.library, sheet.items), sheet.targets, out, allowed)
+
     def sheet(self, template: str = "{name}") -> Sheet:
         numbers = [self.number("bolt"), self.number("latch")]
         return shipments.sheet_of(self.studio, self.library, "s", numbers, [Target(bits=16, channels="mono", template=template)])
@@ -64,7 +74,7 @@ class NoHarm(InStudio):
 
 class Originals(NoHarm):
     def test_shipping_never_writes_over_an_original(self) -> None:
-        planned = planned_files(self.studio, self.library, self.sheet(), self.folder / "in", ["bolt.wav", "latch.wav"])
+        planned = self.planned(self.folder / "in", ["bolt.wav", "latch.wav"])
         self.assertEqual([(one.problem.count("is an original"), one.foreign) for one in planned], [(1, False)] * 2)
         with self.assertRaisesRegex(OskrenError, "an original that the library gathering refers to"):
             ship(self.studio, self.library, self.sheet(), self.folder / "in", allowed=["bolt.wav", "latch.wav"])
@@ -75,7 +85,7 @@ class Originals(NoHarm):
         out = self.folder / "out"
         out.mkdir()
         (out / "bolt.wav").write_bytes(b"somebody's")
-        first = planned_files(self.studio, self.library, self.sheet(), out)
+        first = self.planned(out)
         self.assertEqual([(bool(one.problem), one.foreign) for one in first], [(True, True), (False, False)])
         self.assertIn("Oskren did not write it there", first[0].problem)
         for allowed in ((), ["latch.wav"]):
@@ -84,7 +94,7 @@ class Originals(NoHarm):
         self.assertEqual((out / "bolt.wav").read_bytes(), b"somebody's")
         self.assertEqual(len(ship(self.studio, self.library, self.sheet(), out, allowed=["bolt.wav"]).reports), 2)
         # what Oskren wrote itself may be written again
-        again = planned_files(self.studio, self.library, self.sheet(), out)
+        again = self.planned(out)
         self.assertEqual([one.problem for one in again], ["", ""])
 
     def test_a_foreign_manifest_is_not_written_over(self) -> None:
@@ -96,9 +106,9 @@ class Originals(NoHarm):
 
     def test_exports_and_backups_take_another_name(self) -> None:
         number = self.number("bolt")
-        done = handing.export(self.studio, self.library, handing.items_of(self.studio, self.library, [number]), Target(bits=16), self.folder / "in")
-        self.assertEqual([Path(path).name for path in done["files"]], ["bolt (2).wav"])
-        Path(done["files"][0]).unlink()
+        done = export(self.studio, self.library, items_of(self.studio, self.library, [number]), Target(bits=16), self.folder / "in")
+        self.assertEqual([Path(path).name for path in done.files], ["bolt (2).wav"])
+        Path(done.files[0]).unlink()
         self.untouched()
         one, two = (backup.write(self.library, self.folder / "kept") for _ in range(2))
         self.assertNotEqual(one, two)
@@ -276,21 +286,15 @@ class Killed(InStudio):
         shutil.copy(self.write("drop.wav", noise(0.4, -30, seed=5)), uploads.path_for(upload, "Kelp/kelp squelch.wav"))
         # another server takes up what this one left
         for job in recovery.go_on_drawing(self.studio, self.library):
-            self.ended(job)
+            self.assertEqual(ended(self.studio.jobs, job).state, "done")
         for job in Uploads(self.studio.home.folder / "run").recover(self.studio, older_s=0.0):
-            self.ended(job)
+            self.assertEqual(ended(self.studio.jobs, job).state, "done")
         with self.library.reading() as session:
             draws = [draw for draw in session.query(Draw) if draw.spread_id == spread]
         self.assertEqual([bool(draw.facts) for draw in draws], [True] * 6)
         sound = self.library.sound(self.number("kelp squelch"))
         self.assertEqual((sound.category, sound.folder), ("Plant", "sent/Kelp"))
         self.assertEqual(list((self.studio.home.folder / "run").glob("upload-*")), [])
-
-    def ended(self, number: int) -> None:
-        deadline = time.monotonic() + 60
-        while self.studio.jobs.get(number).state == "running" and time.monotonic() < deadline:
-            time.sleep(0.02)
-        self.assertEqual(self.studio.jobs.get(number).state, "done", self.studio.jobs.get(number).message)
 
     def test_offloading_again_after_a_kill_makes_no_second_copy_twice(self) -> None:
         card, second = self.folder / "card", self.folder / "second"
@@ -342,10 +346,10 @@ class OneBadThing(InStudio):
 
     def test_a_vanished_original_fails_alone(self) -> None:
         here, gone = self.vanished()
-        items = handing.items_of(self.studio, self.library, [here, gone])
-        done = handing.export(self.studio, self.library, items, Target(), self.folder / "out")
-        self.assertEqual(([Path(path).name for path in done["files"]], [one["path"] for one in done["failed"]]), (["here.wav"], ["gone.wav"]))
-        self.assertIn(str(self.folder / "in" / "gone.wav"), done["failed"][0]["reason"])
+        items = items_of(self.studio, self.library, [here, gone])
+        done = export(self.studio, self.library, items, Target(), self.folder / "out")
+        self.assertEqual(([Path(path).name for path in done.files], [one["path"] for one in done.failed]), (["here.wav"], ["gone.wav"]))
+        self.assertIn(str(self.folder / "in" / "gone.wav"), done.failed[0]["reason"])
         shipped = ship(self.studio, self.library, Sheet(items=tuple(items)), self.folder / "shipped")
         self.assertEqual((len(shipped.reports), [one["path"] for one in shipped.failed]), (1, ["gone.wav"]))
         moved, left = propose_anchors(self.studio, self.library, [here, gone], "start")
@@ -488,15 +492,15 @@ class Acting(InStudio):
         files.write(self.folder / "in" / "hot.ogg", loud, RATE)
         import_paths(self.studio, self.library, [self.folder / "in"], "in")
         self.assertGreater(levels.peak(files.read(self.folder / "in" / "hot.ogg")[0]), 1.0)
-        items = handing.items_of(self.studio, self.library, [1])
-        plain = handing.export(self.studio, self.library, items, Target(), self.folder / "out")
-        self.assertEqual((plain["files"], plain["over"]), ([], [1]))
-        self.assertRegex(plain["failed"][0]["reason"], r"goes \d+\.\d dB over full scale; level it down, limit it, or write 32 bit float WAV")
+        items = items_of(self.studio, self.library, [1])
+        plain = export(self.studio, self.library, items, Target(), self.folder / "out")
+        self.assertEqual((plain.files, plain.over), ([], [1]))
+        self.assertRegex(plain.failed[0]["reason"], r"goes \d+\.\d dB over full scale; level it down, limit it, or write 32 bit float WAV")
         for target, name in ((Target(bits=32), "hot.wav"), (Target(over="lower"), "hot (2).wav"), (Target(over="limit", format="flac"), "hot.flac")):
-            done = handing.export(self.studio, self.library, items, target, self.folder / "out")
+            done = export(self.studio, self.library, items, target, self.folder / "out")
             with self.subTest(target=name):
-                self.assertEqual(([Path(path).name for path in done["files"]], done["failed"]), ([name], []))
-                self.assertEqual(len(done["said"]), 1)
+                self.assertEqual(([Path(path).name for path in done.files], done.failed), ([name], []))
+                self.assertEqual(len(done.said), 1)
 
 
 class AsHeard(InStudio):
@@ -522,9 +526,9 @@ class AsHeard(InStudio):
                     listened = listened[round(part[0] * RATE) : round(part[1] * RATE)]
                 wanted = repitch(listened, -5.0, RATE) * 10 ** (-3 / 20)
                 with self.subTest(name=name, part=part, steps=steps[0].kind):
-                    [item] = handing.items_of(self.studio, self.library, [number], heard)
-                    done = handing.export(self.studio, self.library, [item], Target(bits=32), self.folder / f"out {name} {part} {steps[0].kind}")
-                    np.testing.assert_allclose(files.read(done["files"][0])[0], wanted, atol=2e-6)
+                    [item] = items_of(self.studio, self.library, [number], heard)
+                    done = export(self.studio, self.library, [item], Target(bits=32), self.folder / f"out {name} {part} {steps[0].kind}")
+                    np.testing.assert_allclose(files.read(done.files[0])[0], wanted, atol=2e-6)
                     layer = designing.layer_as_heard(self.studio, self.library, number, heard)
                     mix = Mix(members=(layer,))
                     key, shape = self.studio.open(self.library, mix)

@@ -14,8 +14,9 @@ from oskren.core.nodes.model import Chained, Member, Mix, Step, active, node_has
 from oskren.core.nodes.render import Renderer
 from oskren.core.plugins import outside, shelf
 from oskren.core.plugins.outside import PluginError
-from oskren.core.shipping.sheet import Item, Target
-from oskren.core.shipping.write import render_file
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Target
+from oskren.core.ship.write import render_file
 from oskren.work.workers import patiently
 from tests.support import InFolder, noise
 

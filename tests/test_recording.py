@@ -25,6 +25,7 @@ from oskren.store.arrivals import ArrivalNotes
 from oskren.store.asking import Asked
 from oskren.store.tables import Arrival, Sound, SoundPath
 from oskren.work import excerpts, offloading
+from oskren.work.engine.progress import Progress
 from oskren.work.excerpts import Part
 from oskren.work.takes import RECOVERED, TakeChange, TakeFacts, Takes
 from tests.support import RATE, noise, sine, struck
@@ -38,7 +39,7 @@ def facts(name: str = "x", **values: object) -> TakeFacts:
 class WithTakes(InStudio):
     def setUp(self) -> None:
         super().setUp()
-        self.takes = Takes(self.folder / "takes", quiet_s=0.0)
+        self.takes = Takes(self.studio.home.folder / "takes", quiet_s=0.0)
 
     def only(self) -> Sound:
         with self.library.reading() as session:
@@ -53,7 +54,7 @@ class Recording(WithTakes):
         samples = sine(300, 1.0, -12)
         take = self.takes.begin("test", facts("Lost and found", bits=32))
         self.takes.add(take, 0, samples[: RATE // 2].tobytes())
-        again = Takes(self.folder / "takes", quiet_s=0.0)  # as after a restart
+        again = Takes(self.studio.home.folder / "takes", quiet_s=0.0)  # as after a restart
         [left] = again.unfinished()
         self.assertEqual((left.take, left.name, left.seconds), (take, "Lost and found", 0.5))
         [number] = again.recover(self.studio)
@@ -62,33 +63,33 @@ class Recording(WithTakes):
         self.assertEqual((sound.name, sound.kind, sound.bits), ("Lost and found", "take", 32))
         self.assertIn(RECOVERED, sound.notes)
         np.testing.assert_array_equal(self.stored(sound), samples[: RATE // 2])
-        self.assertEqual((again.unfinished(), list((self.folder / "takes").iterdir())), ([], []))
+        self.assertEqual((again.unfinished(), list((self.studio.home.folder / "takes").iterdir())), ([], []))
         self.assertEqual(again.recover(self.studio), [])
 
     def finished(self, number: int) -> None:
-        ended(self.studio.jobs.get(number))
+        ended(self.studio.jobs, number)
         for other in self.studio.jobs.all():  # what it started behind it
-            self.assertEqual(ended(self.studio.jobs.get(other["id"])).state, "done")
+            self.assertEqual(ended(self.studio.jobs, other.id).state, "done")
 
     def test_a_page_that_is_still_there_is_not_taken_for_gone(self) -> None:
-        takes = Takes(self.folder / "takes", quiet_s=60.0)
+        takes = Takes(self.studio.home.folder / "takes", quiet_s=60.0)
         takes.add(takes.begin("test", facts()), 0, sine(300, 0.1).tobytes())
         self.assertEqual(takes.abandoned(), [])
-        part = next((self.folder / "takes").glob("*.part"))
+        part = next((self.studio.home.folder / "takes").glob("*.part"))
         os.utime(part, (time.time() - 61, time.time() - 61))
         self.assertEqual(len(takes.abandoned()), 1)
 
     def test_a_take_that_holds_nothing_is_forgotten(self) -> None:
         self.takes.begin("test", facts())
         self.assertEqual(self.takes.recover(self.studio), [])
-        self.assertEqual(list((self.folder / "takes").iterdir()), [])
+        self.assertEqual(list((self.studio.home.folder / "takes").iterdir()), [])
 
     def test_a_half_written_last_frame_is_left_out(self) -> None:
         take = self.takes.begin("test", facts(channels=2))
         self.takes.add(take, 0, noise(0.2, -20, channels=2).tobytes())
-        part = self.folder / "takes" / f"{take}.part"
+        part = self.studio.home.folder / "takes" / f"{take}.part"
         part.write_bytes(part.read_bytes() + b"\x01\x02\x03")
-        self.assertAlmostEqual(self.takes.finish(self.studio, take)["seconds"], 0.2)
+        self.assertAlmostEqual(self.takes.finish(self.studio, take).seconds, 0.2)
 
     def test_blocks_may_come_twice_and_in_one_piece(self) -> None:
         """A block whose answer was lost is sent again; what waited for the connection comes at once."""
@@ -111,7 +112,7 @@ class Recording(WithTakes):
         self.takes.describe(take, TakeChange(good=True))
         self.takes.describe(take, TakeChange(marks=[0.75, 0.5, 99.0]))
         done = self.takes.finish(self.studio, take)
-        self.assertEqual((done["name"], done["good"], done["arrival"], done["said"]), ("Kelp 04", True, arrival, ""))
+        self.assertEqual((done.name, done.good, done.arrival, done.said), ("Kelp 04", True, arrival, ""))
         sound = self.only()
         self.assertEqual((sound.mark, sound.tags.split()[-1], sound.notes, sound.arrival_id), ("glass", "good", "torn slowly", arrival))
         self.assertEqual([mark["label"] for mark in sound.said["markers"]], ["start pressed", "moment 1", "moment 2"])
@@ -129,7 +130,7 @@ class Recording(WithTakes):
             self.takes.add(take, 0, noise(0.1, -20, seed=arrival + 1).tobytes())
             done = self.takes.finish(self.studio, take)
             with self.library.reading() as session:
-                row = session.get(Arrival, done["arrival"])
+                row = session.get(Arrival, done.arrival)
                 self.assertTrue(row is not None and row.name.startswith(wanted_name))
 
     def test_a_full_disk_ends_the_take_and_keeps_what_came(self) -> None:
@@ -152,14 +153,14 @@ for at in range(0, len(samples), 4096):
         said.append(str(error))
 print(json.dumps(said))
 """
-        run = subprocess.run([sys.executable, "-c", script, str(self.folder / "takes")], capture_output=True, text=True, check=True)
+        run = subprocess.run([sys.executable, "-c", script, str(self.studio.home.folder / "takes")], capture_output=True, text=True, check=True)
         said = json.loads(run.stdout)
         self.assertEqual(len(set(said)), 1)
         self.assertIn("Until it was full has ended after 2.1 s, which are kept", said[0])
         [left] = self.takes.unfinished()
         self.assertIn("is full", left.ended)
         done = self.takes.finish(self.studio, left.take)
-        self.assertEqual(done["said"], said[0])
+        self.assertEqual(done.said, said[0])
         sound = self.only()
         self.assertIn("is full", sound.notes)
         kept = self.stored(sound)[:, 0]
@@ -199,7 +200,7 @@ print(json.dumps(said))
         self.takes.add(take, 0, samples.tobytes())
         with unittest.mock.patch("oskren.core.audio.files.sf.SoundFile", side_effect=OSError(28, "No space left")), self.assertRaisesRegex(OskrenError, "full"):
             self.takes.finish(self.studio, take)
-        self.assertEqual([path.suffix for path in sorted((self.folder / "takes").iterdir())], [".json", ".part"])
+        self.assertEqual([path.suffix for path in sorted((self.studio.home.folder / "takes").iterdir())], [".json", ".part"])
         self.takes.finish(self.studio, take)
         self.assertEqual(len(self.stored(self.only())), len(samples))
 
@@ -329,7 +330,7 @@ class Offloading(InStudio):
     def test_it_can_be_cancelled_and_gone_on_with(self) -> None:
         self.record(3)
         calls = iter([False, True, True])
-        self.assertEqual(self.offload(stop=lambda: next(calls, True)).copied, 1)
+        self.assertEqual(self.offload(progress=Progress(stop=lambda: next(calls, True))).copied, 1)
         self.assertEqual(self.offload().copied, 2)
 
     def test_what_makes_no_sense_is_refused_before_anything_is_copied(self) -> None:

@@ -11,7 +11,7 @@ from oskren.core.words.propose import Proposal
 from oskren.store import Home
 from oskren.store.library import Examined
 from oskren.work import tasks
-from oskren.work.sheet_file import SheetFile, load, resolve
+from oskren.work.ship.sheet_file import SheetFile, load, resolve
 from oskren.work.studio import Studio
 from tests.support import RATE, struck
 

@@ -4,7 +4,6 @@ import json
 import subprocess
 import sys
 import tempfile
-import threading
 import time
 import unittest
 import unittest.mock
@@ -14,126 +13,57 @@ import numpy as np
 from sqlalchemy import select
 
 from oskren.core.audio import files
-from oskren.core.errors import AudioFileError, Cancelled, OskrenError
+from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Chained, Excerpt, Member, Mix, NodeAdapter, Print, Step
 from oskren.core.nodes.model import node_hash
-from oskren.core.shipping import manifest
-from oskren.core.shipping.sheet import Item, Sheet, Target
-from oskren.core.slicing.plan import Finish
+from oskren.core.ship import manifest
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.slice.plan import Finish
 from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home, Library
 from oskren.store.library import node_of
 from oskren.store.tables import Arrival, Draw, Shipment, Sound
-from oskren.work import shipments, slices, spreads, tasks
+from oskren.work import slices, spreads, tasks
+from oskren.work.engine.jobs import Jobs, JobView
+from oskren.work.engine.progress import Progress
 from oskren.work.importing import import_paths
-from oskren.work.jobs import Job, Jobs
-from oskren.work.shipping import ship
+from oskren.work.ship import shipments
+from oskren.work.ship.sheets import ship
 from oskren.work.studio import Studio
 from oskren.work.workers import Workers
 from tests.support import RATE, noise, struck
 
 
-def ended(job: Job) -> Job:
-    for _ in range(400):
-        if job.state != "running":
-            return job
+def ended(jobs: Jobs, id: int) -> JobView:
+    """A job once it has ended."""
+    deadline = time.monotonic() + 60
+    while (job := jobs.get(id)).state == "running" and time.monotonic() < deadline:
         time.sleep(0.01)
-    raise AssertionError("the job does not end")
+    if job.state == "running":
+        raise AssertionError(f"{job.title} does not end")
+    return job
 
 
 class WorkersEnd(unittest.TestCase):
-    def test_workers_end_with_a_server_that_was_killed(self) -> None:
+    def test_workers_end_with_a_server_or_a_command_that_was_killed(self) -> None:
         script = """
-import os, time
+import os, sys, time
 from oskren.work.workers import Workers
-workers = Workers(2)
-print(workers.live(os.getpid), workers.submit("batch", os.getpid).result(), flush=True)
+workers = Workers(2, forked=sys.argv[1] == "forked")
+print(workers.submit("asked", os.getpid).result(), workers.submit("batch", os.getpid).result(), flush=True)
 time.sleep(600)
 """
-        with subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True) as server:
-            assert server.stdout is not None
-            pids = [int(text) for text in server.stdout.readline().split()]
-            server.kill()
-        self.assertEqual(len(set(pids)), 2)
-        deadline = time.monotonic() + 20
-        while any(Path(f"/proc/{pid}").exists() for pid in pids) and time.monotonic() < deadline:
-            time.sleep(0.02)
-        self.assertEqual([pid for pid in pids if Path(f"/proc/{pid}").exists()], [])
-
-
-class JobsTold(unittest.TestCase):
-    def setUp(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        self.jobs = Jobs(Path(holder.name) / "run")
-
-    def test_a_job_tells_its_progress_and_its_result(self) -> None:
-        with self.jobs.listening() as changes:
-
-            def work(job: Job) -> dict[str, int]:
-                for k in range(5):
-                    job.progress(k + 1, 5)
-                return {"made": 5}
-
-            job = ended(self.jobs.start("import", "Importing", work))
-            # the last word comes a moment after the state is set
-            told = [changes.get(timeout=10)[1]]
-            while told[-1]["state"] == "running":
-                told.append(changes.get(timeout=10)[1])
-        self.assertEqual((job.state, job.result), ("done", {"made": 5}))
-        self.assertEqual((told[0]["state"], told[-1]["state"], told[-1]["done"]), ("running", "done", 5))
-
-    def test_what_goes_on_by_itself_is_ended_before_the_server_stops(self) -> None:
-        going, free = threading.Barrier(3, timeout=10), threading.Event()
-
-        def work(job: Job) -> None:
-            going.wait()
-            while not free.wait(0.001):
-                job.progress(1, 2)
-
-        follow, ship = (self.jobs.start(kind, kind, work) for kind in ("follow", "ship"))
-        going.wait()
-        self.jobs.end(("follow",), within_s=10)
-        self.assertEqual((follow.state, ship.state), ("cancelled", "running"))
-        free.set()
-        self.assertEqual(ended(ship).state, "done")
-
-    def test_cancel_ends_it_at_its_next_step(self) -> None:
-        going = threading.Event()
-
-        def work(job: Job) -> None:
-            for k in range(10_000):
-                job.progress(k, 10_000)
-                going.set()
-                time.sleep(0.001)
-
-        job = self.jobs.start("ship", "Shipping", work)
-        going.wait(5)
-        self.jobs.cancel(job.id)
-        self.assertEqual(ended(job).state, "cancelled")
-        self.assertFalse(job.flag.exists())
-
-    def test_failures_are_one_sentence(self) -> None:
-        def refused(job: Job) -> None:
-            raise AudioFileError("a.wav", "is empty")
-
-        def broken(job: Job) -> None:
-            raise ValueError("inner detail")
-
-        self.assertEqual(ended(self.jobs.start("x", "X", refused)).message, "a.wav: is empty")
-        with unittest.mock.patch("traceback.print_exc"):
-            job = ended(self.jobs.start("x", "Drawing", broken))
-        self.assertEqual(job.state, "failed")
-        self.assertIn("Drawing: ended by a fault inside Oskren", job.message)
-
-    def test_time_left_follows_the_pace(self) -> None:
-        job = Job(1, "x", "X", Path("/nonexistent/flag"), done=25, total=100, started=time.monotonic() - 10)
-        self.assertAlmostEqual(job.left_s(), 30, delta=0.5)
-        self.assertIsNone(Job(1, "x", "X", Path("/nonexistent/flag")).left_s())
-
-    def test_unknown_jobs_are_refused(self) -> None:
-        with self.assertRaisesRegex(OskrenError, "no job 77"):
-            self.jobs.cancel(77)
+        for how in ("by forkserver", "forked"):
+            with subprocess.Popen([sys.executable, "-c", script, how], stdout=subprocess.PIPE, text=True) as server:
+                assert server.stdout is not None
+                pids = [int(text) for text in server.stdout.readline().split()]
+                server.kill()
+            self.assertEqual(len(set(pids)), 2)
+            deadline = time.monotonic() + 20
+            while any(Path(f"/proc/{pid}").exists() for pid in pids) and time.monotonic() < deadline:
+                time.sleep(0.02)
+            self.assertEqual([pid for pid in pids if Path(f"/proc/{pid}").exists()], [], how)
 
 
 class InStudio(unittest.TestCase):
@@ -177,7 +107,7 @@ class Importing(InStudio):
                 raise Cancelled("enough")
 
         with self.assertRaises(Cancelled):
-            import_paths(self.studio, self.library, [folder], "many", told=told)
+            import_paths(self.studio, self.library, [folder], "many", progress=Progress(told))
         with self.library.reading() as session:
             first = len(list(session.scalars(select(Sound))))
         self.assertTrue(0 < first < 40)
@@ -307,7 +237,7 @@ class Varying(InStudio):
                 raise Cancelled("enough")
 
         with self.assertRaises(Cancelled):
-            spreads.render(self.studio, self.library, number, told)
+            spreads.render(self.studio, self.library, number, Progress(told))
         spreads.render(self.studio, self.library, number)
         with self.library.reading() as session:
             draws = list(session.scalars(select(Draw).where(Draw.spread_id == number)))
@@ -332,7 +262,7 @@ class Shipping(InStudio):
                 raise Cancelled("enough")
 
         with self.assertRaises(Cancelled):
-            ship(self.studio, self.library, sheet, out, told)
+            ship(self.studio, self.library, sheet, out, Progress(told))
         finished = {path.name: path.stat().st_mtime_ns for path in out.glob("*.wav")}
         self.assertTrue(0 < len(finished) < 64)
         self.assertEqual([path for path in out.iterdir() if path.name.startswith(".oskren")], [])
@@ -383,7 +313,7 @@ class Shipping(InStudio):
         with self.library.reading() as session:
             self.assertEqual(session.get(Shipment, number).state, "interrupted")
         result = shipments.run(self.studio, self.library, number)
-        self.assertEqual((result["files"], result["failed"]), (4, 0))
+        self.assertEqual((result.files, result.failed), (4, 0))
         with self.library.reading() as session:
             row = session.get(Shipment, number)
         self.assertEqual((row.state, len(row.reports)), ("done", 4))

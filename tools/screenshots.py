@@ -38,6 +38,7 @@ def pictures(page: Page, out: Path) -> None:
 
     page.wait_for_selector("[data-sound]")
     page.get_by_label("Search the sounds").fill("glass")
+    page.wait_for_timeout(900)
     page.get_by_text("Furnace door, glass creak 1").first.click()
     take("gather", 1600)
     page.get_by_label("Search the sounds").fill("glass where length under 3 s and strength at least 2")

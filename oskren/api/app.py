@@ -24,6 +24,7 @@ from oskren.api import (
     designs,
     drafts,
     gather,
+    histories,
     keeping,
     listen,
     mend,
@@ -43,7 +44,7 @@ from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
 from oskren.store import Home
 from oskren.work.recovery import take_up
-from oskren.work.shipments import mark_interrupted
+from oskren.work.ship.shipments import mark_interrupted
 from oskren.work.studio import Studio
 from oskren.work.takes import Takes
 from oskren.work.uploads import Uploads
@@ -145,6 +146,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         wanting,
         keeping,
         drafts,
+        histories,
         chains,
         mend,
         reels,

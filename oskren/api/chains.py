@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy import select
@@ -16,7 +14,6 @@ from oskren.core.nodes.model import Step
 from oskren.store import following
 from oskren.store.tables import SavedChain
 from oskren.work import giving
-from oskren.work.jobs import Job
 
 router = APIRouter(prefix="/lib/{library}", tags=["chains"])
 
@@ -95,12 +92,8 @@ def give_chain(studio: InStudio, library: InLibrary, page: InPage, number: int, 
         raise OskrenError("No sound is chosen to put the chain on.")
     if len(sounds) > MOST_SOUNDS:
         raise OskrenError(f"A chain can be put on at most {MOST_SOUNDS} sounds at once; narrow the choice.")
-
-    def work(job: Job) -> dict[str, Any]:
-        rows = giving.give(studio, library, number, sounds, wanted.linked, wanted.after, job.progress, job.flag.exists, str(job.flag), page)
-        return {"rows": [row.model_dump() for row in rows]}
-
-    return started(studio.jobs.start("chain", f"{name} on {len(sounds)} {'sound' if len(sounds) == 1 else 'sounds'}", work))
+    asked = giving.Giving(chain=number, sounds=sounds, linked=wanted.linked, after=wanted.after, page=page)
+    return started(studio.jobs.start(giving.GIVE, library, f"{name} on {len(sounds)} {'sound' if len(sounds) == 1 else 'sounds'}", asked))
 
 
 @router.post("/sounds/{number}/unlink")

@@ -18,7 +18,9 @@ from oskren.store.arrivals import ArrivalNotes, notes_of
 from oskren.store.library import node_of
 from oskren.store.tables import Sound
 from oskren.store.vector import SURE_PITCH, measured_key, measured_of
-from oskren.work.jobs import Job
+from oskren.work.engine import jobs
+from oskren.work.engine.jobs import Job
+from oskren.work.kinds import Result
 from oskren.work.studio import Studio
 from oskren.work.takes import Takes
 from oskren.work.uploads import Uploads
@@ -136,18 +138,10 @@ class SoundFacts(SoundRow):
     revision: int
 
 
-class JobView(BaseModel):
-    """A job as it stands."""
+class JobView(jobs.JobView):
+    """A job as it stands, with what it gave once it is done."""
 
-    id: int
-    kind: str
-    title: str
-    done: int
-    total: int
-    state: str
-    message: str
-    left_s: float | None
-    result: dict[str, Any]
+    result: Result | None
 
 
 class Started(BaseModel):

@@ -16,7 +16,7 @@ from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed, sma
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, sounding
-from oskren.core.stacking.difference import differences
+from oskren.core.stack.difference import differences
 from oskren.core.words.names import legal
 from oskren.store import designs as kept
 from oskren.store.tables import Design, Version

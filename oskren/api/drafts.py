@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.core.nodes.heard import Heard
-from oskren.core.shipping.sheet import Target
+from oskren.core.ship.sheet import Target
 from oskren.core.vary.recipe import Recipe
 from oskren.store import revisions
 

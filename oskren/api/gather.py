@@ -5,7 +5,6 @@ from __future__ import annotations
 import shutil
 import tempfile
 import zipfile
-from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -19,14 +18,16 @@ from oskren.api.common import InLibrary, InPage, InStudio, InUploads, SoundFacts
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
-from oskren.core.shipping.sheet import Target
+from oskren.core.ship.sheet import Target
 from oskren.core.words.conditions import Search, checked, parse, write
 from oskren.core.words.names import legal
 from oskren.store import Library, describing, keeping, undoing
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
-from oskren.work import handing, importing
-from oskren.work.jobs import Job
+from oskren.work import importing
+from oskren.work.ship.export import EXPORT, export
+from oskren.work.ship.export import Exporting as ExportAsked
+from oskren.work.ship.items import items_of
 from oskren.work.studio import Studio
 from oskren.work.uploads import Sending
 
@@ -234,12 +235,8 @@ def redo_edit(library: InLibrary, page: InPage) -> Undone:
 def propose_anchors(studio: InStudio, library: InLibrary, page: InPage, wanted: Anchoring) -> Started:
     """Propose the anchors of many sounds anew, as a job; one undo takes it back."""
     numbers = numbers_of(library, wanted)
-
-    def work(job: Job) -> dict[str, Any]:
-        found, left = importing.propose_anchors(studio, library, numbers, wanted.kind, job.progress)
-        return {"changed": describing.set_anchors(library, found, page), "failed": left}
-
-    return started(studio.jobs.start("anchors", f"Anchors of {len(numbers)} sounds", work))
+    asked = importing.Anchoring(sounds=numbers, anchor=wanted.kind, page=page)
+    return started(studio.jobs.start(importing.ANCHOR, library, f"Anchors of {len(numbers)} sounds", asked))
 
 
 @router.get("/sounds/{number}/uses")
@@ -263,12 +260,9 @@ def export_sounds(studio: InStudio, library: InLibrary, wanted: Exporting) -> St
     if not numbers:
         raise OskrenError("No sounds are chosen to export; mark rows first.")
     folder = whole_path(wanted.folder or hand_over(studio, library), "the folder to write to")
-    items = handing.items_of(studio, library, numbers, wanted.heard)
-
-    def work(job: Job) -> dict[str, Any]:
-        return handing.export(studio, library, items, wanted.target, folder, job.progress, job.flag.exists)
-
-    return started(studio.jobs.start("export", f"Exporting {items[0].name if len(items) == 1 else f'{len(items)} sounds'}", work))
+    items = items_of(studio, library, numbers, wanted.heard)
+    title = f"Exporting {items[0].name if len(items) == 1 else f'{len(items)} sounds'}"
+    return started(studio.jobs.start(EXPORT, library, title, ExportAsked(items=items, target=wanted.target, folder=str(folder))))
 
 
 def hand_over(studio: Studio, library: Library) -> str:
@@ -284,7 +278,7 @@ def heard_so(heard: Annotated[str, Query(max_length=60_000)] = "") -> Heard:
         raise OskrenError(f"How this was heard cannot be read ({error.errors()[0]['msg']}); choose it again.") from error
 
 
-FILE = {200: {"content": {"application/octet-stream": {}}}}
+FILE: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 
 
 @router.get("/sounds/{number}/file", response_class=FileResponse, responses=FILE)
@@ -322,18 +316,18 @@ def sound_files(
 
 def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard, format_: Literal["wav", "flac", "ogg"]) -> tuple[Path, list[Path]]:
     """Sounds as files in a folder of their own; what goes over full scale stays float."""
-    items = handing.items_of(studio, library, numbers, heard)
+    items = items_of(studio, library, numbers, heard)
     folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
     try:
         paths: list[Path] = []
         floats = [item for number, item in zip(numbers, items, strict=True) if library.sound(number).bits == 32 and format_ == "wav"]
         for bits, some in ((32, floats), (24, [item for item in items if item not in floats])):
-            made = handing.export(studio, library, some, Target(format=format_, bits=bits), folder)  # type: ignore[arg-type]
-            paths += map(Path, made["files"])
-            loud = [item for item in some if item.sound in {str(one) for one in made["over"]}] if format_ == "wav" else []
+            made = export(studio, library, some, Target(format=format_, bits=bits), folder)
+            paths += map(Path, made.files)
+            loud = [item for item in some if item.sound in {str(one) for one in made.over}] if format_ == "wav" else []
             if loud:
-                paths += map(Path, handing.export(studio, library, loud, Target(bits=32), folder)["files"])
-            left = [one for one in made["failed"] if len(loud) < len(made["failed"])]
+                paths += map(Path, export(studio, library, loud, Target(bits=32), folder).files)
+            left = [one for one in made.failed if len(loud) < len(made.failed)]
             if left:
                 raise OskrenError(left[0]["reason"])
     except BaseException:
@@ -350,15 +344,8 @@ def import_files(studio: InStudio, library: InLibrary, wanted: ToImport) -> Star
         if not path.exists():
             raise OskrenError(f"{path}: there is no such file or folder; check the path.")
     name = ", ".join(path.name for path in paths[:3])
-
-    def work(job: Job) -> dict[str, Any]:
-        try:
-            result = importing.import_paths(studio, library, paths, name, refer=wanted.refer, told=job.progress, stop=job.flag.exists)
-        finally:
-            importing.begin_follow_up(studio, library)
-        return {name: value for name, value in asdict(result).items() if name != "sounds"}
-
-    return started(studio.jobs.start("import", f"Importing {name}", work))
+    asked = importing.Importing(paths=[str(path) for path in paths], name=name, refer=wanted.refer)
+    return started(studio.jobs.start(importing.IMPORT, library, f"Importing {name}", asked))
 
 
 class UploadBegun(BaseModel):

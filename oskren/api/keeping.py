@@ -17,7 +17,6 @@ from oskren.core.words.categories import Category
 from oskren.store import keeping, tree
 from oskren.store.tables import SavedSearch, Sound, SoundSet, Watched
 from oskren.work import backup, importing, watching
-from oskren.work.jobs import Job
 
 router = APIRouter(prefix="/lib/{library}", tags=["keeping"])
 
@@ -230,7 +229,7 @@ def delete_search(library: InLibrary, page: InPage, number: int) -> Kept:
 @router.get("/fields")
 def fields(library: InLibrary) -> list[FieldView]:
     """Fields of the user's own."""
-    return [FieldView(name=name, kind=kind, options=options) for name, kind, options in keeping.fields(library)]  # type: ignore[arg-type]
+    return [FieldView(name=name, kind=kind, options=options) for name, kind, options in keeping.fields(library)]
 
 
 @router.put("/fields")
@@ -292,14 +291,7 @@ def unwatch(library: InLibrary, path: Annotated[str, Query()]) -> Counted:
 @router.post("/watched/rescan")
 def rescan(studio: InStudio, library: InLibrary, path: Annotated[str, Query()]) -> Started:
     """Find what is new, missing or moved in a watched folder, as a job."""
-
-    def work(job: Job) -> dict[str, Any]:
-        try:
-            return watching.rescan(studio, library, path, job.progress, job.flag.exists).__dict__
-        finally:
-            importing.begin_follow_up(studio, library)
-
-    return started(studio.jobs.start("rescan", f"Scanning {Path(path).name}", work))
+    return started(studio.jobs.start(watching.RESCAN, library, f"Scanning {Path(path).name}", watching.Scanning(path=path)))
 
 
 @router.get("/settings")
@@ -321,11 +313,7 @@ def keep_settings(studio: InStudio, library: InLibrary, wanted: Settings) -> Set
 def back_up(studio: InStudio, library: InLibrary, wanted: Backup) -> Started:
     """Write the whole library into one file of a folder, as a job."""
     folder = whole_path(wanted.folder, "the folder for the backup")
-
-    def work(job: Job) -> dict[str, Any]:
-        return {"path": str(backup.write(library, folder, job.progress))}
-
-    return started(studio.jobs.start("backup", f"Backing up {library.name}", work))
+    return started(studio.jobs.start(backup.BACK_UP, library, f"Backing up {library.name}", backup.BackingUp(folder=str(folder))))
 
 
 async def rescan_all(studio: Any) -> None:

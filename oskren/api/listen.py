@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
@@ -18,7 +18,7 @@ from oskren.core.plugins import shelf
 from oskren.store.library import node_of
 
 router = APIRouter(tags=["listen"])
-RAW = {200: {"content": {"application/octet-stream": {}}}}
+RAW: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 
 
 class ToOpen(BaseModel):

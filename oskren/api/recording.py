@@ -20,9 +20,8 @@ from oskren.devices.recorder import CLOSEST_M, FURTHEST_M, HIGHEST_GAIN_DB, LOWE
 from oskren.store.arrivals import ArrivalNotes
 from oskren.work import offloading
 from oskren.work.importing import begin_follow_up
-from oskren.work.jobs import Job
 from oskren.work.offloading import CardTake
-from oskren.work.takes import OpenTake, TakeChange, TakeFacts, Takes
+from oskren.work.takes import Finished, OpenTake, TakeChange, TakeFacts, Takes
 
 router = APIRouter(tags=["recording"])
 
@@ -33,19 +32,6 @@ class TakeBegun(BaseModel):
 
 class TakeStored(BaseModel):
     frames: int
-
-
-class TakeDone(BaseModel):
-    """A take that is a sound now; ``said`` is why it ended, when it was not ended by hand."""
-
-    name: str
-    seconds: float
-    imported: int
-    arrival: int
-    sound: int
-    good: bool
-    note: str
-    said: str
 
 
 @router.post("/lib/{library}/takes")
@@ -73,11 +59,11 @@ def describe_take(takes: InTakes, take: str, change: TakeChange) -> TakeFacts:
 
 
 @router.post("/takes/{take}/finish")
-def finish_take(studio: InStudio, takes: InTakes, take: str, recovered: str = "") -> TakeDone:
+def finish_take(studio: InStudio, takes: InTakes, take: str, recovered: str = "") -> Finished:
     """End a recording (or one that its page left): it becomes a sound of its library."""
     done = takes.finish(studio, take, recovered[:400])
-    begin_follow_up(studio, studio.home.library(str(done["library"])))
-    return TakeDone.model_validate(done)
+    begin_follow_up(studio, studio.home.library(done.library))
+    return done
 
 
 async def recover_takes(studio: Any, takes: Takes) -> None:
@@ -333,21 +319,7 @@ def offload_card(studio: InStudio, library: InLibrary, running: InRecorder, want
     card = _card(running, wanted.folder)
     second = whole_path(wanted.second, "the second copies") if wanted.second.strip() else None
     offloading.look(library, card, wanted.template, wanted.notes.place, wanted.project)
-
-    def work(job: Job) -> dict[str, Any]:
-        done = offloading.offload(
-            studio,
-            library,
-            card,
-            template=wanted.template,
-            notes=wanted.notes,
-            project=wanted.project,
-            second=second,
-            only=wanted.only,
-            told=job.progress,
-            stop=job.flag.exists,
-        )
-        begin_follow_up(studio, library)
-        return asdict(done)
-
-    return started(studio.jobs.start("offload", f"Offloading {card.name}", work))
+    asked = offloading.Offloading(
+        card=str(card), template=wanted.template, notes=wanted.notes, project=wanted.project, second=str(second or ""), only=wanted.only
+    )
+    return started(studio.jobs.start(offloading.OFFLOAD, library, f"Offloading {card.name}", asked))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
@@ -10,16 +10,15 @@ from pydantic import BaseModel, Field
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
 from oskren.api.gather import Among, numbers_of
 from oskren.core.errors import OskrenError
-from oskren.core.mending import reel as rules
-from oskren.core.mending.reel import Reel, Usable
-from oskren.core.mending.suggest import Suggestions
+from oskren.core.mend import reel as rules
+from oskren.core.mend.reel import Reel, Usable
+from oskren.core.mend.suggest import Suggestions
 from oskren.core.nodes.model import Node
 from oskren.core.words.names import SELECT_TOKENS
 from oskren.store import Library
 from oskren.store.naming import known, named, offered
 from oskren.store.tree import vocabulary
 from oskren.work import reels
-from oskren.work.jobs import Job
 
 router = APIRouter(prefix="/lib/{library}", tags=["mend"])
 
@@ -175,11 +174,7 @@ def take_suggestions(studio: InStudio, library: InLibrary, number: int) -> Sugge
 def make_selects(studio: InStudio, library: InLibrary, number: int) -> Started:
     """Make what is kept selects of the library, as a job."""
     name, _ = reels.load(library, number)
-
-    def work(job: Job) -> dict[str, Any]:
-        return {"sounds": reels.make_selects(studio, library, number, job.progress, job.flag.exists, str(job.flag))}
-
-    return started(studio.jobs.start("selects", f"Selects of {name}", work))
+    return started(studio.jobs.start(reels.SELECT, library, f"Selects of {name}", reels.Selecting(reel=number)))
 
 
 @router.get("/words")

@@ -14,15 +14,16 @@ from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
-from oskren.core.shipping import manifest
-from oskren.core.shipping.sheet import Planned, Target
-from oskren.core.shipping.write import FileReport
+from oskren.core.ship import manifest
+from oskren.core.ship.sheet import Planned, Target
+from oskren.core.ship.write import FileReport
 from oskren.core.words.names import TOKENS
 from oskren.store import Library
 from oskren.store.tables import Shipment
-from oskren.work import shipments as shipping
-from oskren.work.jobs import Job
-from oskren.work.shipping import planned_files
+from oskren.work.engine.jobs import Job
+from oskren.work.ship import shipments as shipping
+from oskren.work.ship.items import titled_of
+from oskren.work.ship.sheets import planned_files
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["ship"])
@@ -76,32 +77,32 @@ def _folder(studio: Studio, wanted: ToShip) -> Path:
     return whole_path(wanted.folder, "the folder to ship to") if wanted.folder.strip() else studio.home.folder / "shipped"
 
 
+def _planned(studio: Studio, library: Library, wanted: ToShip) -> list[Planned]:
+    titled = titled_of(studio, library, wanted.sounds, wanted.heard)
+    return planned_files(studio, wanted.name, titled, wanted.targets, _folder(studio, wanted), wanted.allowed)
+
+
 @router.post("/ship/preview")
 def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     """Names and problems, before anything is rendered."""
     if not wanted.sounds:
         return Preview(files=[], problems=0, tokens=TOKENS)
-    sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets, wanted.heard)
-    files = planned_files(studio, library, sheet, _folder(studio, wanted), wanted.allowed)
+    files = _planned(studio, library, wanted)
     return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
 
 
 def _run(studio: Studio, library: Library, number: int, name: str) -> Job:
-    def work(job: Job) -> dict[str, Any]:
-        return shipping.run(studio, library, number, job.progress, job.flag.exists, str(job.flag))
-
-    return studio.jobs.start("ship", f"Shipping {name}", work)
+    return studio.jobs.start(shipping.SHIP, library, f"Shipping {name}", shipping.Shipping(shipment=number))
 
 
 @router.post("/ship")
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
     """Run a sheet as a job."""
-    folder = _folder(studio, wanted)
     sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets, wanted.heard)
-    problems = [one.problem for one in planned_files(studio, library, sheet, folder, wanted.allowed) if one.problem]
+    problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
     if problems:
         raise OskrenError(problems[0])
-    number = shipping.begin(library, sheet, folder, wanted.project, wanted.allowed)
+    number = shipping.begin(library, sheet, _folder(studio, wanted), wanted.project, wanted.allowed)
     return started(_run(studio, library, number, wanted.name), number)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
@@ -12,13 +12,12 @@ from sqlalchemy import select
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Node, Step
-from oskren.core.slicing import plan as planning
-from oskren.core.slicing.detect import Settings, detect, threshold
-from oskren.core.slicing.plan import Plan
+from oskren.core.slice import plan as planning
+from oskren.core.slice.detect import Settings, detect, threshold
+from oskren.core.slice.plan import Plan
 from oskren.store import Library
 from oskren.store.tables import SlicePlan
 from oskren.work import slices
-from oskren.work.jobs import Job
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["slice"])
@@ -175,9 +174,6 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, w
 @router.post("/plans/{number}/make")
 def make_one_shots(studio: InStudio, library: InLibrary, number: int) -> Started:
     """Make the kept slices one-shots of the library, as a job."""
-    name = library.sound(number).name
-
-    def work(job: Job) -> dict[str, Any]:
-        return {"sounds": slices.make_one_shots(studio, library, number, job.progress, job.flag.exists, str(job.flag))}
-
-    return started(studio.jobs.start("slice", f"One-shots of {name}", work))
+    node, plan = slices.plan_of(studio, library, number)
+    asked = slices.Cutting(sound=number, node=node, plan=plan)
+    return started(studio.jobs.start(slices.CUT, library, f"One-shots of {library.sound(number).name}", asked))

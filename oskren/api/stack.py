@@ -20,15 +20,14 @@ from oskren.core.nodes.chains import chain_in
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.missing import lacking
 from oskren.core.nodes.model import Member, Mix, Step, member_node, node_hash, sounding, thawed
-from oskren.core.stacking import tune
-from oskren.core.stacking.crowding import Crowding
-from oskren.core.stacking.perform import Performance, laid_out
-from oskren.core.stacking.shares import SumFacts, warned
+from oskren.core.stack import tune
+from oskren.core.stack.crowding import Crowding
+from oskren.core.stack.perform import Performance, laid_out
+from oskren.core.stack.shares import SumFacts, warned
 from oskren.store import designs as kept
 from oskren.store import wanted as wanting
 from oskren.work import designs as work
 from oskren.work import tasks
-from oskren.work.jobs import Job
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
@@ -402,11 +401,7 @@ def stale(library: InLibrary) -> list[StaleThing]:
 @router.post("/stack/rebuild")
 def rebuild(studio: InStudio, library: InLibrary) -> Started:
     """Bring all of that up to date."""
-
-    def run(job: Job) -> dict[str, Any]:
-        return {"done": work.rebuild(studio, library, job.progress, job.flag.exists)}
-
-    return started(studio.jobs.start("rebuild", "Rebuilding what is stale", run))
+    return started(studio.jobs.start(work.REBUILD, library, "Rebuilding what is stale", work.Rebuilding()))
 
 
 @router.post("/stack/freeze")

@@ -7,7 +7,7 @@ import queue
 from collections.abc import AsyncIterable
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Header, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 from pydantic import BaseModel, Field
 from sqlalchemy import func, select
@@ -19,7 +19,6 @@ from oskren.core.errors import OskrenError
 from oskren.core.words.conditions import MOST_WORDS
 from oskren.store.asking import Asked
 from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
-from oskren.work.jobs import Job
 
 router = APIRouter(tags=["state"])
 
@@ -103,11 +102,7 @@ def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
     from oskren.work import backup
 
     library = backup.restore(studio.home, whole_path(wanted.path, "the backup"), wanted.name)
-
-    def find_again(job: Job) -> dict[str, Any]:
-        return {"back": backup.relink(studio, library, job.progress, job.flag.exists)}
-
-    studio.jobs.start("relink", f"Finding the files of {library.name} again", find_again)
+    studio.jobs.start(backup.RELINK, library, f"Finding the files of {library.name} again", backup.FindingAgain())
     return LibraryView(slug=library.folder.name, name=library.name, sounds=library.search(Asked(limit=1)).total)
 
 
@@ -143,29 +138,33 @@ def find(library: InLibrary, q: Annotated[str, Query(max_length=400)]) -> list[H
 
 @router.get("/jobs")
 def jobs(studio: InStudio) -> list[JobView]:
-    """All jobs since the start."""
-    return [JobView(**one) for one in studio.jobs.all()]
+    """The newest jobs, oldest first: those that run, and how the others ended."""
+    return [JobView.model_validate(one.model_dump()) for one in studio.jobs.all()]
 
 
 @router.post("/jobs/{number}/cancel")
 def cancel_job(studio: InStudio, number: int) -> JobView:
     """Ask a job to end; what is finished stays."""
     studio.jobs.cancel(number)
-    return JobView(**studio.jobs.get(number).view())
+    return JobView.model_validate(studio.jobs.get(number).model_dump())
+
+
+def _event(kind: str, data: dict[str, Any]) -> ServerSentEvent:
+    return ServerSentEvent(data=data, event=kind, id=str(data["ended"]) if data.get("ended") else None)
 
 
 @router.get("/events", response_class=EventSourceResponse)
-async def events(studio: InStudio) -> AsyncIterable[ServerSentEvent]:
-    """Changes of jobs as they happen."""
+async def events(studio: InStudio, last_event_id: Annotated[str, Header(max_length=20)] = "") -> AsyncIterable[ServerSentEvent]:
+    """Changes of jobs as they happen, and of what people edit. Who comes back says what it heard last, and hears what ended since."""
     with studio.jobs.listening() as changes:
-        for view in studio.jobs.all():
-            if view["state"] == "running":
-                yield ServerSentEvent(data=view, event="job")
+        missed, last = await asyncio.to_thread(studio.jobs.missed, int(last_event_id) if last_event_id.isdigit() else None)
+        for data in missed:
+            yield _event("job", data)
+        yield ServerSentEvent(data={}, event="hello", id=str(last))  # a page that heard of no end yet can say where it was
         quiet = 0.0
         while True:
             try:
-                kind, data = changes.get_nowait()
-                yield ServerSentEvent(data=data, event=kind)
+                yield _event(*changes.get_nowait())
                 quiet = 0.0
             except queue.Empty:
                 await asyncio.sleep(0.05)

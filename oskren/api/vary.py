@@ -15,7 +15,7 @@ from oskren.core.vary.recipe import Recipe, default_recipe, draw
 from oskren.store import Library
 from oskren.store.tables import Design, Draw, Spread
 from oskren.work import spreads as spreading
-from oskren.work.jobs import Job
+from oskren.work.engine.jobs import Job
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["vary"])
@@ -102,10 +102,7 @@ def recipe_of(library: InLibrary, number: int) -> Recipe:
 
 
 def _render_job(studio: Studio, library: Library, spread: int, name: str) -> Job:
-    def work(job: Job) -> dict[str, Any]:
-        return {"spread": spread, "rendered": spreading.render(studio, library, spread, job.progress, job.flag.exists, str(job.flag))}
-
-    return studio.jobs.start("vary", f"Drawing {name}", work)
+    return studio.jobs.start(spreading.DRAW, library, f"Drawing {name}", spreading.Drawing(spread=spread))
 
 
 @router.post("/spreads")

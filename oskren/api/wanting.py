@@ -91,7 +91,7 @@ def wanted_list(library: InLibrary, project: InProject = 1) -> WantedList:
             **kept.entry.model_dump(),
             created=kept.created,
             search=wanted.search_text(kept.entry.what),
-            answers=[AnswerView(kind=one.kind, item=one.item, name=one.name) for one in kept.answers],  # type: ignore[arg-type]
+            answers=[AnswerView(kind=one.kind, item=one.item, name=one.name) for one in kept.answers],
         )
         for kept in wanted.listed(library, project)
     ]

@@ -1,9 +1,10 @@
-"""Array types used throughout the core."""
+"""Types used throughout."""
 
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 Samples = NDArray[np.float32]
 """float32, shape (frames, channels), 1.0 = 0 dBFS."""
@@ -11,3 +12,10 @@ Samples = NDArray[np.float32]
 Floats = NDArray[np.float64]
 
 AnyArray = NDArray[Any]
+
+
+class Failed(TypedDict):
+    """Something that failed alone: its path or name, and why."""
+
+    path: str
+    reason: str

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import select
 
@@ -15,9 +16,9 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
-from oskren.core.shipping.sheet import Target
-from oskren.core.slicing.detect import Settings
-from oskren.core.slicing.plan import Finish, drop
+from oskren.core.ship.sheet import Target
+from oskren.core.slice.detect import Settings
+from oskren.core.slice.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo import VERSION, stands
 from oskren.demo.chains import chains
@@ -29,8 +30,9 @@ from oskren.store.describing import Change
 from oskren.store.library import node_of
 from oskren.store.tables import Draw, Sound, SoundPath
 from oskren.work import designs as designing
-from oskren.work import shipments, slices, spreads, watching
+from oskren.work import slices, spreads, watching
 from oskren.work.importing import follow_up, import_paths
+from oskren.work.ship import shipments
 from oskren.work.studio import Studio
 
 LIBRARY = "Saltglass Observatory"
@@ -144,7 +146,7 @@ def _named(library: Library, name: str) -> Sound:
         return session.scalars(select(Sound).where(Sound.name == name, Sound.kind == "original")).one()
 
 
-LAYERS = [
+LAYERS: list[tuple[str, str, dict[str, Any]]] = [
     ("Flywheel, drag", "weight", {"pitch_st": -12.0, "gain_db": -4.0, "pan": -0.1, "end_s": 1.9, "fade_in_s": 0.25, "fade_out_s": 0.9, "at_s": 0.05}),
     (
         "Bolt drop",

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import select
 
-from oskren.core.mending.reel import Mark, Reel
+from oskren.core.mend.reel import Mark, Reel
 from oskren.core.nodes import Step
 from oskren.core.words.wanting import Entry
 from oskren.devices.card import Card

@@ -53,12 +53,12 @@ def _shatter(m: Maker, pieces: int, seconds: float) -> Wave:
 def _bellows(m: Maker, seconds: float, out_breath: bool) -> Wave:
     breath = m.band(m.noise(seconds), 180, 2600) * np.sin(np.pi * m.time(seconds) / seconds) ** (0.7 if out_breath else 1.4)
     leather = m.scrape(seconds, 300, 1800, 55) * 0.25
-    return breath / np.max(np.abs(breath)) + leather * np.sin(np.pi * m.time(seconds) / seconds)
+    return np.asarray(breath / np.max(np.abs(breath)) + leather * np.sin(np.pi * m.time(seconds) / seconds))
 
 
 def _water(m: Maker, seconds: float, per_s: float, rush: float) -> Wave:
     bed = m.band(m.coloured(seconds, 2.5), 120, 9000) * m.slow(seconds, 1.3, 0.55, 1.0)
-    return rush * bed / np.max(np.abs(bed)) + 0.6 * m.drops(seconds, per_s, 350, 2400)
+    return np.asarray(rush * bed / np.max(np.abs(bed)) + 0.6 * m.drops(seconds, per_s, 350, 2400))
 
 
 def _squelch(m: Maker, seconds: float) -> Wave:
@@ -469,7 +469,7 @@ def _performance(m: Maker, seconds: float) -> Wave:
         out[i : i + len(hit)] += hit[: len(out) - i]
         at += 1.4 + 2.4 * m.random.random()
     hiss = np.stack([m.coloured(seconds, 1.0), m.coloured(seconds, 1.0)], axis=1)
-    return out / np.max(np.abs(out)) + 10 ** (-64 / 20) * hiss[: len(out)]
+    return np.asarray(out / np.max(np.abs(out)) + 10 ** (-64 / 20) * hiss[: len(out)])
 
 
 def _loft(m: Maker, seconds: float) -> Wave:

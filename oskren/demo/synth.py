@@ -58,9 +58,9 @@ class Maker:
             out += np.sin(2 * np.pi * hz * t + 6.28 * self.random.random()) * np.exp(-t * 6.9 / fall) * (bright**k) * (0.5 + self.random.random())
         rise = np.clip(t / (attack_ms / 1000), 0, 1)
         click = self.band(self.noise(min(seconds, 0.02)), 1500, 16000) * np.exp(-self.time(min(seconds, 0.02)) * 500) * 0.4
-        out = out / (np.max(np.abs(out)) + 1e-9) * rise
-        out[: len(click)] += click
-        return out
+        struck: Wave = out / (np.max(np.abs(out)) + 1e-9) * rise
+        struck[: len(click)] += click
+        return struck
 
     def scrape(self, seconds: float, low: float, high: float, grains: float, tonal: float = 0.0) -> Wave:
         """Something dragged: irregular grains through a body between two frequencies."""
@@ -124,7 +124,8 @@ class Maker:
             i = round(at * self.rate)
             out[i : i + len(hit)] += hit[: len(out) - i]
             at += (1 + waver * self.random.standard_normal()) / rate_hz
-        return out / (np.max(np.abs(out)) + 1e-9)
+        made: Wave = out / (np.max(np.abs(out)) + 1e-9)
+        return made
 
     def drops(self, seconds: float, per_s: float, low: float, high: float) -> Wave:
         """Water drops and bubbles: short rising sines."""
@@ -136,7 +137,8 @@ class Maker:
             drop = np.sin(2 * np.pi * (hz * t + hz * 2.2 * t**2)) * np.exp(-t * 55) * self.random.random() ** 2
             i = round(at * self.rate)
             out[i : i + len(drop)] += drop[: len(out) - i]
-        return out / (np.max(np.abs(out)) + 1e-9)
+        made: Wave = out / (np.max(np.abs(out)) + 1e-9)
+        return made
 
     def field(self, wave: Wave, noise_db: float, hum_db: float = -120, wind_db: float = -120, bumps: int = 0) -> Wave:
         """What a recorder out there adds: hiss, mains hum, wind in the microphone, hands on the body."""

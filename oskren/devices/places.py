@@ -177,20 +177,23 @@ class Air:
         self._filters[name] = sections, state
         # noise bandwidth of the Butterworth low-pass over that of the whole signal
         width = hz * (np.pi / 2 / order) / np.sin(np.pi / 2 / order)
-        return np.asarray(out) * np.sqrt(self.rate / 2 / width)
+        level: Wave = np.asarray(out) * np.sqrt(self.rate / 2 / width)
+        return level
 
     def _tone(self, frames: int) -> Wave:
         white = self._random.standard_normal((frames, 2))
         steep = min(1.0, self.place.tone_slope_db / 6)
         shaped = np.sqrt(steep) * self._low_passed(white, 1, 220) + np.sqrt(1 - steep) * self._random.standard_normal((frames, 2))
-        return shaped * pascal(self.place.tone_db)
+        made: Wave = shaped * pascal(self.place.tone_db)
+        return made
 
     def _hum(self, frames: int) -> Wave:
         if self.place.hum_db <= 0:
             return np.zeros((frames, 2))
         t = (self.position + np.arange(frames)) / self.rate
         wave = sum(10 ** (-drop / 20) * np.sin(2 * np.pi * 50 * k * t + k) for k, drop in ((1, 0), (2, 5), (3, 11), (4, 20), (6, 26)))
-        return np.repeat(np.asarray(wave)[:, None], 2, axis=1) * pascal(self.place.hum_db) * np.sqrt(2)
+        made: Wave = np.repeat(np.asarray(wave)[:, None], 2, axis=1) * pascal(self.place.hum_db) * np.sqrt(2)
+        return made
 
     def _wind(self, frames: int) -> Wave:
         # gusts wander; the pressure of turbulence in a capsule goes with the square of the wind

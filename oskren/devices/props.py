@@ -38,7 +38,8 @@ class Prop:
         effort = float(np.clip(effort, 0.0, 1.0))
         wave = self.model(effort, np.random.default_rng(seed), rate)
         peak_db = self.quietest_db + (self.loudest_db - self.quietest_db) * effort
-        return wave / (np.max(np.abs(wave)) + 1e-12) * pascal(peak_db)
+        made: Wave = wave / (np.max(np.abs(wave)) + 1e-12) * pascal(peak_db)
+        return made
 
 
 def pulse_spectrum(hz: Wave, contact_s: float) -> Wave:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from bisect import bisect_right
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -93,7 +94,7 @@ class Columns:
         keep = np.zeros(len(self.ids), bool) if only is None else ~np.isin(self.ids, np.array(sorted(only), np.int64))
         joined = np.concatenate([self.ids[keep], fresh_ids])
         order = np.argsort(joined, kind="stable")
-        columns = list(zip(*rows, strict=True)) if rows else [()] * (len(_PLAIN) + 1)
+        columns: list[Sequence[Any]] = list(zip(*rows, strict=True)) if rows else [()] * (len(_PLAIN) + 1)
         for name, values in zip(_PLAIN, columns[1:], strict=True):
             if name == "vector":
                 blank = np.full(len(FIELDS), np.nan, np.float32).tobytes()

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Mix, check_chain, node_hash, steps_of
-from oskren.core.stacking.swap import designs_in
+from oskren.core.stack.swap import designs_in
 from oskren.store.keeping import note_uses
 from oskren.store.library import Library, node_of
 from oskren.store.revisions import step_on

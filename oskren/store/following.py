@@ -88,7 +88,7 @@ def counts(library: Library) -> dict[int, int]:
     """How many sounds follow each chain."""
     with library.reading() as session:
         rows = session.execute(select(Sound.follows, func.count()).where(Sound.follows.is_not(None), Sound.trashed.is_(None)).group_by(Sound.follows)).all()
-    return {int(number): int(count) for number, count in rows}
+    return {number: count for number, count in rows if number is not None}
 
 
 def give(library: Library, sounds: Sequence[int], number: int, *, linked: bool, after: bool = False, actor: str = "") -> None:

@@ -11,6 +11,7 @@ from pathlib import Path
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.cache import Cache
 from oskren.core.plugins import shelf
+from oskren.store.jobs import JobStore
 from oskren.store.library import Library
 
 DEFAULT = "Library"
@@ -30,7 +31,7 @@ def slug(name: str) -> str:
 
 
 class Home:
-    """Everything Oskren keeps: ``libraries/<name>/`` and ``cache/``."""
+    """Everything Oskren keeps: ``libraries/<name>/``, ``cache/``, and ``jobs.db`` with what is being done."""
 
     def __init__(self, folder: Path, cache_bytes: int = 8 << 30):
         self.folder = folder.expanduser().resolve()
@@ -39,6 +40,7 @@ class Home:
         except OSError as error:
             raise OskrenError(f"{folder}: cannot be used as Oskren's folder ({error.strerror}); choose another with --home") from error
         os.environ[shelf.VARIABLE] = str(self.folder / "plugins.json")
+        self.jobs = JobStore(self.folder / "jobs.db")
         self.cache = Cache(self.folder / "cache", cache_bytes)
         self._open: dict[str, Library] = {}
         self._opening = threading.Lock()
@@ -90,3 +92,4 @@ class Home:
         for library in self._open.values():
             library.close()
         self._open.clear()
+        self.jobs.close()

@@ -110,7 +110,7 @@ def keep_search(library: Library, name: str, asked: dict[str, Any]) -> int:
 def forget(library: Library, table: type[SavedSearch] | type[SoundSet], number: int, actor: str = "") -> None:
     """Delete a saved search or a set; its sounds stay."""
     with library.writing() as session:
-        row = session.get(table, number)
+        row: SavedSearch | SoundSet | None = session.get(SoundSet, number) if table is SoundSet else session.get(SavedSearch, number)
         if row is None:
             raise OskrenError(f"There is no such entry ({number}); it may have been removed already.")
         kind, is_now = ("set", set_as_is) if table is SoundSet else ("search", search_as_is)

@@ -11,9 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import create_engine, event, select, text
+from sqlalchemy import Engine, create_engine, event, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from oskren.core.audio.files import replacing
@@ -61,11 +59,46 @@ class Added(NamedTuple):
     displaced: tuple[int, ...] = ()
 
 
-def _pragmas(connection: Any, _: Any) -> None:
+def pragmas(connection: Any, _: Any) -> None:
+    """Settings of every connection to a database of ours."""
     cursor = connection.cursor()
     for line in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=NORMAL", "busy_timeout=10000"):
         cursor.execute(f"PRAGMA {line}")
     cursor.close()
+
+
+AT_ONCE = 500
+"""Ids one question to the database names."""
+
+
+def no_such_sound(id: int) -> OskrenError:
+    """What is said of a sound that is not in the library."""
+    return OskrenError(f"There is no sound {id} in this library; it may have been removed.")
+
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+def _up_to_date(engine: Engine) -> bool:
+    """Whether the tables are those of this version; the migration library takes long to load."""
+    newest = max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+    with engine.connect() as connection:
+        known = connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").scalar()
+        return known is not None and connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar() == newest
+
+
+def _migrate(engine: Engine) -> None:
+    from alembic import command
+    from alembic.config import Config
+
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    # the migration library keeps what it works on in one place for the whole process
+    with _MIGRATING, engine.begin() as connection:
+        # all or nothing, and one process at a time: a kill in the middle leaves the tables as they were
+        connection.exec_driver_sql("BEGIN IMMEDIATE")
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
 
 
 class Library:
@@ -75,15 +108,9 @@ class Library:
         self.folder = folder
         (folder / "media").mkdir(parents=True, exist_ok=True)
         self.engine = create_engine(f"sqlite:///{folder / 'library.db'}")
-        event.listen(self.engine, "connect", _pragmas)
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-        # the migration library keeps what it works on in one place for the whole process
-        with _MIGRATING, self.engine.begin() as connection:
-            # all or nothing, and one process at a time: a kill in the middle leaves the tables as they were
-            connection.exec_driver_sql("BEGIN IMMEDIATE")
-            config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+        event.listen(self.engine, "connect", pragmas)
+        if not _up_to_date(self.engine):
+            _migrate(self.engine)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._writing = threading.RLock()
         self.columns = Asking()
@@ -329,15 +356,26 @@ class Library:
         with self.reading() as session:
             found = session.get(Sound, number)
         if found is None:
-            raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+            raise no_such_sound(number)
         return found
+
+    def sounds(self, ids: Sequence[int]) -> list[Sound]:
+        """Sounds in the order asked for, read in one go; OskrenError names the first that is not there."""
+        found: dict[int, Sound] = {}
+        with self.reading() as session:
+            for at in range(0, len(ids), AT_ONCE):
+                found |= {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(ids[at : at + AT_ONCE])))}
+        for id in ids:
+            if id not in found:
+                raise no_such_sound(id)
+        return [found[id] for id in ids]
 
     def change(self, number: int, values: dict[str, Any]) -> Sound:
         """Change fields of a sound and keep the search in step."""
         with self.writing() as session:
             sound = session.get(Sound, number)
             if sound is None:
-                raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+                raise no_such_sound(number)
             for field, value in values.items():
                 setattr(sound, field, value)
             keep_in_step(session, sound)

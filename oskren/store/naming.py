@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from sqlalchemy import select, text
 
@@ -61,7 +61,7 @@ def known(library: Library, word: str, vocabulary: Vocabulary) -> bool:
         return session.execute(text("SELECT 1 FROM sound_words WHERE sound_words MATCH :word LIMIT 1"), {"word": f'"{word}"'}).first() is not None
 
 
-def named(library: Library, template: str, rows: Sequence[dict[str, object]]) -> list[tuple[str, list[str]]]:
+def named(library: Library, template: str, rows: Sequence[Mapping[str, object]]) -> list[tuple[str, list[str]]]:
     """A name for each row (fields of ``SELECT_TOKENS``), and what is wrong with it."""
     check_template(template, SELECT_TOKENS)
     with library.reading() as session:

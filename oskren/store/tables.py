@@ -215,6 +215,17 @@ class Draft(Base):
     body: Mapped[dict[str, Any]] = mapped_column()
 
 
+class History(Base):
+    """What can be undone and done again in an editor; forgotten with what it is of."""
+
+    __tablename__ = "histories"
+    what: Mapped[str] = mapped_column(String(12), primary_key=True)
+    item: Mapped[int] = mapped_column(Integer, primary_key=True)
+    version: Mapped[int] = mapped_column(Integer, default=0)
+    past: Mapped[list[Any]] = mapped_column(default=list)
+    future: Mapped[list[Any]] = mapped_column(default=list)
+
+
 class Project(Base):
     """Designs, spreads, slice plans and shipments made for one purpose."""
 

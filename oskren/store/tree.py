@@ -166,10 +166,10 @@ def import_csv(library: Library, table: str, *, replace: bool = False, actor: st
             session.flush()
         rows = {row.path.casefold(): row for row in session.scalars(select(CategoryRow))}
         for category in found:
-            row = rows.get(category.path.casefold())
-            if row is None:
+            known = rows.get(category.path.casefold())
+            if known is None:
                 session.add(CategoryRow(path=category.path, code=category.code, words=" ".join(category.words)))
             else:
-                row.code = category.code or row.code
-                row.words = " ".join(dict.fromkeys([*row.words.split(), *category.words]))
+                known.code = category.code or known.code
+                known.words = " ".join(dict.fromkeys([*known.words.split(), *category.words]))
     return len(found)

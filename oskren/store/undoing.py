@@ -53,9 +53,9 @@ def take_back(library: Library, actor: str = "", again: bool = False) -> str:
         touched: set[int] = set()
         stays: list[str] = []
         if row.kind == "set":
-            _put_set(session, wanted, int(row.after.get("id") or row.before.get("id")))
+            _put_set(session, wanted, int(row.after.get("id") or row.before["id"]))
         elif row.kind == "search":
-            _put_search(session, wanted, int(row.after.get("id") or row.before.get("id")))
+            _put_search(session, wanted, int(row.after.get("id") or row.before["id"]))
         else:
             if row.kind == "tree":
                 _put_tree(session, wanted)

@@ -8,10 +8,11 @@ import sqlite3
 import tempfile
 import zipfile
 import zlib
-from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
+from typing import Literal
 
+from pydantic import BaseModel
 from sqlalchemy import delete, select, update
 
 from oskren.core.audio.files import EXTENSIONS, probe, replacing
@@ -20,9 +21,11 @@ from oskren.store import Home, Library
 from oskren.store.arrivals import ending_of
 from oskren.store.tables import Media, Setting, Sound, SoundPath, Watched
 from oskren.work import tasks
-from oskren.work.handing import free_name, usable_folder
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.journal import writing_to
-from oskren.work.studio import Studio, Told
+from oskren.work.ship.folders import free_name, usable_folder
+from oskren.work.studio import Studio
 
 ENDING = ".oskren-library.zip"
 HELD = ("media", "photos")
@@ -37,7 +40,7 @@ KNOWN = re.compile(r"library\.db|title|media/[0-9a-f]{2}/[0-9a-f]{40}(\.[a-z0-9]
 """What a library is made of; a sound whose ending says nothing is looked into."""
 
 
-def write(library: Library, folder: Path, told: Callable[[int, int], None] | None = None) -> Path:
+def write(library: Library, folder: Path, progress: Progress = ALONE) -> Path:
     """Write the library to ``folder`` as one zip, whole or not at all; the path written.
 
     The database is copied by SQLite while it may go on being used. Files that are only referred to are not in it: they
@@ -60,8 +63,7 @@ def write(library: Library, folder: Path, told: Callable[[int, int], None] | Non
             out.writestr("title", library.name)
             for place, path in enumerate(media, 1):
                 out.write(path, str(path.relative_to(library.folder)))
-                if told:
-                    told(place, len(media))
+                progress.at(place, len(media))
     return folder / file
 
 
@@ -151,13 +153,13 @@ def _let_go(library: Library) -> None:
         session.execute(delete(Setting).where(Setting.name == "hand over"))
 
 
-def relink(studio: Studio, library: Library, told: Told | None = None, stop: Callable[[], bool] = lambda: False) -> int:
+def relink(studio: Studio, library: Library, progress: Progress = ALONE) -> int:
     """Find the files of a restored library again where they lay, each by its content; how many sounds have their file back."""
     with library.reading() as session:
         rows = [(row.path, row.audio, row.sound_id) for row in session.scalars(select(SoundPath).where(SoundPath.missing, SoundPath.audio != ""))]
     there = [row for row in rows if Path(row[0]).is_file()]
     back: set[int] = set()
-    for position, (path, audio) in studio.batch([(tasks.hash_of, path) for path, _, _ in there], told, stop):
+    for position, (path, audio) in studio.batch([(tasks.hash_of, path) for path, _, _ in there], progress):
         _, wanted, number = there[position]
         if audio != wanted:
             continue
@@ -180,3 +182,36 @@ def _check(database: Path, path: Path) -> None:
         connection.close()
     if not fine:
         raise OskrenError(f"{path}: the database in this backup is damaged; use an older backup.")
+
+
+class BackingUp(Arguments):
+    """Write a library into one file of a folder."""
+
+    folder: str
+
+
+class BackedUp(BaseModel):
+    """The file written."""
+
+    kind: Literal["backup"] = "backup"
+    path: str
+
+
+class FindingAgain(Arguments):
+    """Find the files of a restored library where they lay."""
+
+
+class FoundAgain(BaseModel):
+    """How many sounds have their file back."""
+
+    kind: Literal["relink"] = "relink"
+    back: int
+
+
+BACK_UP = Kind(
+    "backup",
+    BackingUp,
+    lambda _, library, wanted, progress: BackedUp(path=str(write(library, Path(wanted.folder), progress))),
+    left="No backup was written; start it again.",
+)
+RELINK = Kind("relink", FindingAgain, lambda studio, library, _, progress: FoundAgain(back=relink(studio, library, progress)))

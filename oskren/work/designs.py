@@ -5,20 +5,23 @@ from __future__ import annotations
 import random
 import re
 import uuid
-from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
+
+from pydantic import BaseModel
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Chained, Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, sounding, thawed
-from oskren.core.stacking.swap import renewed, replaced_everywhere, swapped
+from oskren.core.stack.swap import renewed, replaced_everywhere, swapped
 from oskren.core.words.conditions import parse
 from oskren.store import Library, designs, keeping
 from oskren.store.asking import Asked
 from oskren.store.library import node_of
 from oskren.store.tables import Sound
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.studio import Studio
 
 ROUNDS = 64
@@ -121,10 +124,11 @@ def renew(studio: Studio, library: Library, mix: Mix, wanted: set[str] | None = 
     members, changed = [], []
     for member in mix.members:
         if member.id in outdated and not member.locked and (wanted is None or member.id in wanted) and member.origin is not None:
-            if member.origin.kind == "sound":
-                member = renewed(member, node_of(library.sound(member.origin.id)))
+            origin = member.origin
+            if origin.kind == "sound":
+                member = renewed(member, node_of(library.sound(origin.id)))
             else:
-                _, inner = designs.design(library, member.origin.id)
+                _, inner = designs.design(library, origin.id)
                 member = renewed(member, inner).model_copy(update={"anchor_s": _zero_s(studio, library, inner)})
             changed.append(member.name)
         members.append(member)
@@ -157,7 +161,7 @@ def stale(library: Library) -> list[Stale]:
     return found
 
 
-def rebuild(studio: Studio, library: Library, told: Callable[[int, int], None] | None = None, stop: Callable[[], bool] = lambda: False) -> list[str]:
+def rebuild(studio: Studio, library: Library, progress: Progress = ALONE) -> list[str]:
     """Bring everything that is stale up to date: newer layers are taken, prints made anew, and what is made of those in turn. Locked layers stay."""
     done: list[str] = []
     tried: set[tuple[str, int, str]] = set()
@@ -168,7 +172,7 @@ def rebuild(studio: Studio, library: Library, told: Callable[[int, int], None] |
         if not batch:
             break
         for one in batch:
-            if stop():
+            if not progress.wanted:
                 return done
             if one.kind == "design":
                 row, mix = designs.design(library, one.id)
@@ -181,10 +185,22 @@ def rebuild(studio: Studio, library: Library, told: Callable[[int, int], None] |
             else:
                 reprint(studio, library, one.id)
                 done.append(f"{one.name} printed anew")
-            if told:
-                told(len(done), len(done) + len(batch))
+            progress.at(len(done), len(done) + len(batch))
     return done
 
+
+class Rebuilding(Arguments):
+    """Bring everything that is stale up to date."""
+
+
+class Rebuilt(BaseModel):
+    """What was made anew, in words."""
+
+    kind: Literal["rebuild"] = "rebuild"
+    done: list[str]
+
+
+REBUILD = Kind("rebuild", Rebuilding, lambda studio, library, _, progress: Rebuilt(done=rebuild(studio, library, progress)))
 
 # ---- prints
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from typing import Literal
 
 from pydantic import BaseModel
 
@@ -10,7 +11,9 @@ from oskren.core.nodes.model import Chained, NodeAdapter
 from oskren.store import Library, following
 from oskren.store.library import node_of
 from oskren.work import tasks
-from oskren.work.studio import Studio, Told
+from oskren.work.engine.jobs import NOTHING, Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.studio import Studio
 
 
 class Outcome(BaseModel):
@@ -33,25 +36,45 @@ def give(
     sounds: Sequence[int],
     linked: bool,
     after: bool,
-    told: Told | None = None,
-    stop: Callable[[], bool] = lambda: False,
-    flag: str = "",
+    progress: Progress = ALONE,
     actor: str = "",
 ) -> list[Outcome]:
     """Put a saved chain on sounds; those it cannot be rendered for are left as they are, with the reason."""
     _, chain = following.chain_of(library, number)
     rows, calls = [], []
-    for one in sounds:
-        sound = library.sound(one)
+    for sound in library.sounds(sounds):
         now = node_of(sound)
         then = Chained(node=now if after and not linked else NodeAdapter.validate_python(sound.node), chain=chain)
-        place = studio.place(library, now, then, flag=flag)
-        rows.append(Outcome(id=one, name=sound.name))
+        place = studio.place(library, now, then, flag=progress.flag)
+        rows.append(Outcome(id=sound.id, name=sound.name))
         calls.append((tasks.outcome, place, now.model_dump(mode="json"), then.model_dump(mode="json")))
     done: list[Outcome] = list(rows)
-    for position, found in studio.batch(calls, told, stop):
+    for position, found in studio.batch(calls, progress):
         done[position] = rows[position].model_copy(update=found)
-    if told:
-        told(len(sounds), len(sounds))
+    progress.at(len(sounds), len(sounds))
     following.give(library, [row.id for row in done if not row.reason], number, linked=linked, after=after, actor=actor)
     return done
+
+
+class Giving(Arguments):
+    """Put a saved chain on sounds, for the page that asked."""
+
+    chain: int
+    sounds: list[int]
+    linked: bool
+    after: bool
+    page: str = ""
+
+
+class Given(BaseModel):
+    """What the chain did to each of them."""
+
+    kind: Literal["chain"] = "chain"
+    rows: list[Outcome]
+
+
+def _give(studio: Studio, library: Library, wanted: Giving, progress: Progress) -> Given:
+    return Given(rows=give(studio, library, wanted.chain, wanted.sounds, wanted.linked, wanted.after, progress, wanted.page))
+
+
+GIVE = Kind("chain", Giving, _give, left=NOTHING)

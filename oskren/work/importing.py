@@ -4,44 +4,47 @@ from __future__ import annotations
 
 import threading
 from collections import defaultdict
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Literal
 
+from pydantic import BaseModel, Field
 from sqlalchemy import select, text
 
 from oskren.core.audio.files import find_audio
 from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure.sameness import alike_rows
-from oskren.store import Library
+from oskren.core.types import Failed
+from oskren.store import Library, describing
 from oskren.store.library import Examined, keep_in_step
 from oskren.store.tables import Arrival, Sound
 from oskren.store.tree import vocabulary
 from oskren.work import tasks
-from oskren.work.studio import Studio, Told
+from oskren.work.engine.jobs import NOTHING, Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.studio import Studio
 
 LENGTHS_APART_S = 0.15
 """Coders may lengthen a file by this much."""
 
 FOLLOWED_AT_ONCE = 12
-Kind = tuple[str, int, int | None, int]
+Coding = tuple[str, int, int | None, int]
 """Format, rate, bits and channels of a file."""
 
 
-@dataclass
-class Imported:
+class Imported(BaseModel):
     """What came of an import. ``formats`` counts files that are another format of a sound already there; ``sounds`` are those the files became,
     ``displaced`` those whose only file holds another sound now."""
 
+    kind: Literal["import", "upload"] = "import"
     arrival: int = 0
-    sounds: list[int] = field(default_factory=list)
+    sounds: list[int] = Field(default_factory=list, exclude=True)
     imported: int = 0
     already_there: int = 0
     formats: int = 0
-    skipped: list[dict[str, str]] = field(default_factory=list)
-    displaced: list[int] = field(default_factory=list)
+    skipped: list[Failed] = []
+    displaced: list[int] = []
 
 
 class Recordings:
@@ -49,7 +52,7 @@ class Recordings:
 
     def __init__(self, library: Library):
         self._library = library
-        self._by_length: dict[int, list[tuple[int, float, Kind, float | None]]] = defaultdict(list)
+        self._by_length: dict[int, list[tuple[int, float, Coding, float | None]]] = defaultdict(list)
         self._sounds: dict[str, int] = {}
         query = "SELECT id, audio, frames * 1.0 / rate, format, rate, bits, channels, json_extract(measures, '$.integrated_lufs') FROM sounds WHERE audio != ''"
         with library.reading() as session:
@@ -59,7 +62,7 @@ class Recordings:
             for audio, number in session.execute(text("SELECT audio, sound_id FROM paths WHERE audio != ''")):
                 self._sounds.setdefault(audio, number)
 
-    def _note(self, number: int, seconds: float, kind: Kind, loud: float | None) -> None:
+    def _note(self, number: int, seconds: float, kind: Coding, loud: float | None) -> None:
         self._by_length[int(seconds / LENGTHS_APART_S)].append((number, seconds, kind, loud))
 
     def add(self, number: int, found: Examined) -> None:
@@ -92,7 +95,7 @@ class Recordings:
         return bool(studio.workers.submit("batch", tasks.same, found.path, path, found.bits is None or sound.bits is None).result())
 
 
-def _kind(found: Examined) -> Kind:
+def _kind(found: Examined) -> Coding:
     return found.format, found.rate, found.bits, found.channels
 
 
@@ -103,8 +106,7 @@ def import_paths(
     name: str,
     *,
     refer: bool = False,
-    told: Told | None = None,
-    stop: Callable[[], bool] = lambda: False,
+    progress: Progress = ALONE,
     names: dict[str, str] | None = None,
     kind: str = "original",
     leave: Sequence[Path] = (),
@@ -113,6 +115,8 @@ def import_paths(
     move: bool = False,
 ) -> Imported:
     """Import files and folders; every file is its own transaction, so what is in stays in when the rest is cancelled.
+
+    After a restart it goes on in the arrival it noted, and counts what came in before.
 
     Parameters
     ----------
@@ -131,8 +135,22 @@ def import_paths(
     passed = {studio.home.folder, *(folder.resolve() for folder in leave)}
     wanted = list(find_audio(paths, lambda path, reason: result.skipped.append({"path": str(path), "reason": reason}), leave=passed))
     with library.reading() as session:
-        query = text("SELECT p.path, p.size, p.modified FROM paths p JOIN sounds s ON s.id = p.sound_id WHERE s.trashed IS NULL AND NOT p.missing")
-        known = {path: (size, modified) for path, size, modified in session.execute(query)}
+        query = "SELECT p.path, p.size, p.modified, s.id, s.arrival_id FROM paths p JOIN sounds s ON s.id = p.sound_id"
+        rows = session.execute(text(f"{query} WHERE s.trashed IS NULL AND NOT p.missing"))
+        known = {path: ((size, modified), number, its_arrival) for path, size, modified, number, its_arrival in rows}
+    noted = arrival or there(library, progress.noted("arrival") or 0)
+    seen: set[int] = set()
+
+    def count(number: int, its_arrival: int | None, fresh: bool) -> None:
+        """Count a file: as imported, also when that was before a restart, or as known."""
+        if number not in seen and (fresh or (noted and its_arrival == noted)):
+            result.imported += 1
+        else:
+            result.already_there += 1
+        if number not in seen:
+            seen.add(number)
+            result.sounds.append(number)
+
     fresh = []
     for path in wanted:
         try:
@@ -140,11 +158,16 @@ def import_paths(
         except OSError as error:  # gone since it was listed
             result.skipped.append({"path": str(path), "reason": f"cannot be read ({error.strerror}); import it again when it is there"})
             continue
-        if known.get(str(path.resolve())) == (facts.st_size, facts.st_mtime):
-            result.already_there += 1
+        its_facts, number, its_arrival = known.get(str(path.resolve()), (None, 0, None))
+        if its_facts == (facts.st_size, facts.st_mtime):
+            if noted and its_arrival == noted:
+                count(number, its_arrival, fresh=False)
+            else:
+                result.already_there += 1
         else:
             fresh.append(path)
-    result.arrival = arrival or library.arrival(name)
+    result.arrival = noted or library.arrival(name)
+    progress.note("arrival", result.arrival)
     place = studio.place()
     words = vocabulary(library)
     recordings = Recordings(library)
@@ -160,16 +183,13 @@ def import_paths(
         told_path = str(Path(found.path).relative_to(sent)) if sent else found.path
         proposal = words.propose(title or told_path, (said.category, said.title, *said.keywords, said.description[:200]))
         added = library.add_original(found, result.arrival, proposal, refer=refer, kind=kind, name=title, sent=sent, move=move)
-        result.sounds.append(added.id)
         result.displaced += added.displaced
+        count(added.id, None if added.fresh else library.sound(added.id).arrival_id, added.fresh)
         if added.fresh:
-            result.imported += 1
             recordings.add(added.id, found)
-        else:
-            result.already_there += 1
 
     try:
-        for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], told, stop):
+        for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], progress):
             if not isinstance(found, Examined):
                 result.skipped.append({"path": found[0], "reason": found[1]})
                 continue
@@ -182,13 +202,20 @@ def import_paths(
         with library.writing() as session:
             row = session.get(Arrival, result.arrival)
             if row is not None:
-                row.skipped = sorted([*row.skipped, *result.skipped], key=lambda one: one["path"])
+                skipped = {one["path"]: one for one in (*row.skipped, *result.skipped)}
+                row.skipped = [skipped[path] for path in sorted(skipped)]
                 if not arrival and not result.imported and not result.skipped:
                     session.delete(row)
     return result
 
 
-def follow_up(studio: Studio, library: Library, told: Told | None = None, stop: Callable[[], bool] = lambda: False) -> int:
+def there(library: Library, arrival: int) -> int:
+    """An arrival's id if it is there, else 0: one goes with its last sound."""
+    with library.reading() as session:
+        return arrival if arrival and session.get(Arrival, arrival) is not None else 0
+
+
+def follow_up(studio: Studio, library: Library, progress: Progress = ALONE) -> int:
     """Measure what an import left for later: pitch, bandwidth, key. Goes on where a kill ended it. How many sounds were measured."""
     with library.reading() as session:
         rows = session.execute(select(Sound.id, Sound.audio, Sound.layout).where(Sound.followed.is_(False), Sound.audio != "")).all()
@@ -200,7 +227,7 @@ def follow_up(studio: Studio, library: Library, told: Told | None = None, stop: 
             continue  # the file is away; it is measured when it is back
     chunks = [todo[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(todo), FOLLOWED_AT_ONCE)]
     done = 0
-    for _, answers in studio.batch([(tasks.follow_up, chunk) for chunk in chunks], None, stop):
+    for _, answers in studio.batch([(tasks.follow_up, chunk) for chunk in chunks], progress, counts=False):
         with library.writing() as session:
             for number, measured in answers:
                 sound = session.get(Sound, number)
@@ -212,44 +239,44 @@ def follow_up(studio: Studio, library: Library, told: Told | None = None, stop: 
                     keep_in_step(session, sound)
         library.columns.touch(*(number for number, _ in answers))
         done += len(answers)
-        if told:
-            told(done, len(todo))
+        progress.at(done, len(todo))
     return done
 
 
-_following: set[str] = set()
-_following_lock = threading.Lock()
+class FollowingUp(Arguments):
+    """Measure what an import left for later."""
+
+
+class FollowedUp(BaseModel):
+    """How many sounds were measured."""
+
+    kind: Literal["follow"] = "follow"
+    measured: int
+
+
+FOLLOW = Kind("follow", FollowingUp, lambda studio, library, _, progress: FollowedUp(measured=follow_up(studio, library, progress)), behind=True)
+_following = threading.Lock()
 
 
 def begin_follow_up(studio: Studio, library: Library) -> None:
     """Start measuring what is left, as a job behind everything else; one at a time for a library."""
-    key = str(library.folder)
-    with _following_lock:
-        if key in _following:
+    with _following:
+        if studio.jobs.running(FOLLOW, library):
             return
         with library.reading() as session:
             left = session.scalar(select(Sound.id).where(Sound.followed.is_(False), Sound.audio != "").limit(1))
-        if left is None:
-            return
-        _following.add(key)
-
-    def work(job: Any) -> dict[str, Any]:
-        try:
-            return {"measured": follow_up(studio, library, job.progress, job.flag.exists)}
-        finally:
-            with _following_lock:
-                _following.discard(key)
-
-    studio.jobs.start("follow", "Pitch, key and bandwidth", work)
+        if left is not None:
+            studio.jobs.start(FOLLOW, library, "Pitch, key and bandwidth", FollowingUp())
 
 
 def propose_anchors(
-    studio: Studio, library: Library, numbers: list[int], kind: str, told: Told | None = None
-) -> tuple[dict[int, tuple[float, str]], list[dict[str, str]]]:
+    studio: Studio, library: Library, numbers: list[int], kind: str, progress: Progress = ALONE
+) -> tuple[dict[int, tuple[float, str]], list[Failed]]:
     """Anchors proposed anew for originals: (seconds, kind) by sound, and what was left with its reason. Sounds made in Oskren keep theirs."""
     with library.reading() as session:
         rows = [row for at in range(0, len(numbers), 500) for row in session.execute(select(Sound.id, Sound.audio).where(Sound.id.in_(numbers[at : at + 500])))]
-    items, left = [], []
+    items: list[tuple[int, str]] = []
+    left: list[Failed] = []
     for number, audio in rows:
         try:
             if audio:
@@ -260,6 +287,47 @@ def propose_anchors(
     found: dict[int, tuple[float, str]] = {}
     for place, (_, answers) in enumerate(studio.batch([(tasks.anchors, chunk, kind) for chunk in chunks]), 1):
         found |= {number: (seconds, said) for number, seconds, said in answers}
-        if told:
-            told(min(place * FOLLOWED_AT_ONCE, len(items)), len(items))
+        progress.at(min(place * FOLLOWED_AT_ONCE, len(items)), len(items))
     return found, left
+
+
+class Importing(Arguments):
+    """Import files and folders of this machine as one arrival."""
+
+    paths: list[str]
+    name: str
+    refer: bool = False
+
+
+def _import(studio: Studio, library: Library, wanted: Importing, progress: Progress) -> Imported:
+    try:
+        return import_paths(studio, library, [Path(path) for path in wanted.paths], wanted.name, refer=wanted.refer, progress=progress)
+    finally:
+        begin_follow_up(studio, library)
+
+
+IMPORT = Kind("import", Importing, _import)
+
+
+class Anchoring(Arguments):
+    """Propose the anchors of sounds anew, for the page that asked."""
+
+    sounds: list[int]
+    anchor: str
+    page: str = ""
+
+
+class Anchored(BaseModel):
+    """How many anchors moved, and which sounds were left, with the reason."""
+
+    kind: Literal["anchors"] = "anchors"
+    changed: int
+    failed: list[Failed]
+
+
+def _anchor(studio: Studio, library: Library, wanted: Anchoring, progress: Progress) -> Anchored:
+    found, left = propose_anchors(studio, library, wanted.sounds, wanted.anchor, progress)
+    return Anchored(changed=describing.set_anchors(library, found, wanted.page), failed=left)
+
+
+ANCHOR = Kind("anchors", Anchoring, _anchor, left=NOTHING)

@@ -14,8 +14,8 @@ from pathlib import Path
 from oskren.core.audio import files, metadata
 from oskren.core.audio.files import sweep
 from oskren.core.errors import OskrenError
-from oskren.core.shipping import manifest
-from oskren.core.shipping.write import FileReport
+from oskren.core.ship import manifest
+from oskren.core.ship.write import FileReport
 
 
 def note(path: str, report: FileReport) -> None:

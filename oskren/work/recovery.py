@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import shutil
 import time
-from typing import Any
 
 from sqlalchemy import select
 
@@ -13,8 +12,10 @@ from oskren.core.audio.files import sweep
 from oskren.core.errors import OskrenError
 from oskren.store import Library
 from oskren.store.tables import Draw, Spread
-from oskren.work import journal, spreads
-from oskren.work.jobs import Job
+from oskren.work import journal
+from oskren.work.kinds import KINDS
+from oskren.work.offloading import OFFLOAD, STAGED
+from oskren.work.spreads import DRAW, Drawing
 from oskren.work.studio import Studio
 
 OUT_S = 3600.0
@@ -22,10 +23,12 @@ OUT_S = 3600.0
 
 
 def take_up(studio: Studio) -> None:
-    """Settle what killed shipments and exports left, sweep the home's own folders, and go on with spreads that are half drawn."""
+    """Settle what killed shipments and exports left, go on with jobs, sweep the home's own folders, and draw what is left of spreads."""
     home = studio.home.folder
     journal.settle_all(home)
-    for old in (*(home / "run").glob("out-*"), *(home / "run").glob("offload-*"), *home.glob(".restoring-*")):
+    studio.jobs.take_up(KINDS)
+    staged = () if studio.jobs.arguments(OFFLOAD) else (home / "run").glob(f"{STAGED}*")
+    for old in (*(home / "run").glob("out-*"), *staged, *home.glob(".restoring-*")):
         with contextlib.suppress(OSError):
             if time.time() - old.stat().st_mtime > OUT_S:
                 shutil.rmtree(old, ignore_errors=True)
@@ -42,15 +45,9 @@ def take_up(studio: Studio) -> None:
 
 
 def go_on_drawing(studio: Studio, library: Library) -> list[int]:
-    """Start rendering what is left of every spread; the jobs."""
+    """Start rendering what is left of every spread that no job is at; the jobs."""
+    going = {one.spread for one in studio.jobs.arguments(DRAW)}
     with library.reading() as session:
-        half = {(draw.spread_id) for draw in session.scalars(select(Draw)) if not draw.facts}
+        half = {spread for spread, facts in session.execute(select(Draw.spread_id, Draw.facts)) if not facts} - going
         rows = [(row.id, row.name) for row in session.scalars(select(Spread).where(Spread.id.in_(half)).order_by(Spread.id))]
-
-    def begin(spread: int, name: str) -> int:
-        def work(job: Job) -> dict[str, Any]:
-            return {"spread": spread, "rendered": spreads.render(studio, library, spread, job.progress, job.flag.exists, str(job.flag))}
-
-        return studio.jobs.start("vary", f"Going on with drawing {name}", work).id
-
-    return [begin(spread, name) for spread, name in rows]
+    return [studio.jobs.start(DRAW, library, f"Going on with drawing {name}", Drawing(spread=spread)).id for spread, name in rows]

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
+from pydantic import BaseModel
 from sqlalchemy import select
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
-from oskren.core.mending import reel as rules
-from oskren.core.mending.reel import Mark, Reel
-from oskren.core.mending.suggest import Suggestions
+from oskren.core.mend import reel as rules
+from oskren.core.mend.reel import Mark, Reel
+from oskren.core.mend.suggest import Suggestions
 from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter, check_chain, node_hash
 from oskren.core.words.categories import clean
 from oskren.store import Library, tree
@@ -22,7 +23,9 @@ from oskren.store.naming import code_of, codes, named
 from oskren.store.revisions import step_on
 from oskren.store.tables import ReelRow, Sound
 from oskren.work import tasks
-from oskren.work.studio import Studio, Told
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.studio import Studio
 
 MOST_SELECTS = 500
 
@@ -155,9 +158,7 @@ def names(library: Library, reel: Reel, marks: list[Mark]) -> list[tuple[str, li
     return named(library, reel.template, rows)
 
 
-def make_selects(
-    studio: Studio, library: Library, number: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = ""
-) -> list[int]:
+def make_selects(studio: Studio, library: Library, number: int, progress: Progress = ALONE) -> list[int]:
     """Make what is kept (and material) entries of the library: excerpts of the raw takes with their chains; the new ids.
 
     A mark whose select exists already is not made again.
@@ -176,9 +177,9 @@ def make_selects(
     calls = []
     for node, chain in pieces:
         heard = Chained(node=node, chain=chain)
-        place = studio.place(library, heard, flag=flag)
+        place = studio.place(library, heard, flag=progress.flag)
         calls.append((tasks.facts_or_reason, place, node.model_dump(mode="json")))
-    facts = dict(studio.batch(calls, told, stop))
+    facts = dict(studio.batch(calls, progress))
     known = {category.path for category in tree.categories(library)}
     for path in dict.fromkeys(mark.category for mark in wanted if mark.category and mark.category not in known):
         tree.add(library, path)
@@ -221,3 +222,24 @@ def _made(library: Library, take: Take, mark: Mark) -> bool:
     with library.reading() as session:
         query = select(Sound.id).where(Sound.cut_from == take.sound.id, Sound.key == node_hash(node), Sound.trashed.is_(None))
         return session.scalar(query.limit(1)) is not None
+
+
+class Selecting(Arguments):
+    """Make what is kept of a reel selects."""
+
+    reel: int
+
+
+class Selected(BaseModel):
+    """The new excerpts."""
+
+    kind: Literal["selects"] = "selects"
+    sounds: list[int]
+
+
+SELECT = Kind(
+    "selects",
+    Selecting,
+    lambda studio, library, wanted, progress: Selected(sounds=make_selects(studio, library, wanted.reel, progress)),
+    left="What was made stays; make selects once more for the others.",
+)

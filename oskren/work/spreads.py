@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import importlib.metadata
-from collections.abc import Callable
+from typing import Literal
 
+from pydantic import BaseModel
 from sqlalchemy import select
 
 import oskren
@@ -17,7 +18,9 @@ from oskren.store import Library
 from oskren.store.keeping import note_uses
 from oskren.store.tables import Draw, Spread
 from oskren.work import tasks
-from oskren.work.studio import Studio, Told
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.studio import Studio
 
 
 def versions() -> str:
@@ -40,7 +43,7 @@ def make(library: Library, name: str, design: int | None, mix: Mix, recipe: Reci
     return spread.id
 
 
-def render(studio: Studio, library: Library, spread: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> int:
+def render(studio: Studio, library: Library, spread: int, progress: Progress = ALONE) -> int:
     """Render and measure every draw that has no facts yet; how many. Layers whose file is missing are passed over.
 
     Raises
@@ -51,10 +54,10 @@ def render(studio: Studio, library: Library, spread: int, told: Told | None = No
     with library.reading() as session:
         rows = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
     todo = [row for row in rows if not row.facts]
-    place = studio.place(library, *(tasks.parse(row.mix) for row in todo), flag=flag)
+    place = studio.place(library, *(tasks.parse(row.mix) for row in todo), flag=progress.flag)
     mixes = [without_missing(tasks.parse(row.mix), place.gone)[0].model_dump(mode="json") for row in todo]
     failed: list[str] = []
-    for position, made in studio.batch([(tasks.facts_or_reason, place, mix) for mix in mixes], told, stop):
+    for position, made in studio.batch([(tasks.facts_or_reason, place, mix) for mix in mixes], progress):
         if "reason" in made:
             failed.append(f"No {todo[position].number}: {made['reason']}")
             continue
@@ -85,7 +88,7 @@ def redraw_dropped(library: Library, spread: int) -> int:
         return len(dropped)
 
 
-def print_kept(studio: Studio, library: Library, spread: int, told: Told | None = None) -> list[int]:
+def print_kept(studio: Studio, library: Library, spread: int, progress: Progress = ALONE) -> list[int]:
     """Print the kept draws to the library, numbered; the new sounds' ids."""
     with library.reading() as session:
         head = session.get(Spread, spread)
@@ -113,6 +116,26 @@ def print_kept(studio: Studio, library: Library, spread: int, told: Told | None 
                 layout=facts.get("layout", ""),
             )
         )
-        if told:
-            told(place, len(kept))
+        progress.at(place, len(kept))
     return made
+
+
+class Drawing(Arguments):
+    """Render what is not rendered yet of a spread."""
+
+    spread: int
+
+
+class Rendered(BaseModel):
+    """A spread and how many of its variations were rendered."""
+
+    kind: Literal["vary"] = "vary"
+    spread: int
+    rendered: int
+
+
+def _draw(studio: Studio, library: Library, wanted: Drawing, progress: Progress) -> Rendered:
+    return Rendered(spread=wanted.spread, rendered=render(studio, library, wanted.spread, progress))
+
+
+DRAW = Kind("vary", Drawing, _draw)

@@ -26,7 +26,8 @@ from oskren.core.plugins import shelf
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work import tasks
-from oskren.work.jobs import Jobs
+from oskren.work.engine.jobs import Jobs
+from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.tasks import Place
 from oskren.work.workers import TooLong, Workers
 
@@ -38,7 +39,6 @@ BEHIND = (
     "freezing or printing what it is made of makes it quick."
 )
 NodeT = TypeVar("NodeT", bound=Node)
-Told = Callable[[int, int], None]
 
 
 class Studio:
@@ -47,7 +47,7 @@ class Studio:
     def __init__(self, home: Home, workers: Workers | None = None):
         self.home = home
         self.workers = workers or Workers()
-        self.jobs = Jobs(home.folder / "run")
+        self.jobs = Jobs(self, home.jobs, home.folder / "run")
         self.peaks_folder = home.folder / "peaks"
         self._nodes: OrderedDict[str, tuple[Node, Library, Shape]] = OrderedDict()
         self._peaks: OrderedDict[str, Peaks] = OrderedDict()
@@ -58,7 +58,7 @@ class Studio:
     def close(self) -> None:
         if self.taking_up is not None:
             self.taking_up.join(10)
-        self.jobs.end(("follow", "rescan"), within_s=10)
+        self.jobs.end_behind(within_s=10)
         self.workers.close()
         self.home.close()
 
@@ -87,14 +87,17 @@ class Studio:
 
     # ---- batches
 
-    def batch(self, calls: Sequence[tuple[Any, ...]], told: Told | None = None, stop: Callable[[], bool] = lambda: False) -> Iterator[tuple[int, Any]]:
-        """Run (function, *arguments) in the pool, a few ahead of what is taken; gives (position, result) as they end."""
+    def batch(self, calls: Sequence[tuple[Any, ...]], progress: Progress = ALONE, *, counts: bool = True) -> Iterator[tuple[int, Any]]:
+        """Run (function, *arguments) in the pool, a few ahead of what is taken; gives (position, result) as they end.
+
+        With ``counts`` each of them is one of the progress; without, whoever takes the results counts.
+        """
         waiting: dict[Future[Any], int] = {}
         todo = iter(enumerate(calls))
         done = 0
         try:
             while True:
-                while len(waiting) < self.workers.size * 3 and (entry := next(todo, None)) is not None and not stop():
+                while len(waiting) < self.workers.size * 3 and (entry := next(todo, None)) is not None and progress.wanted:
                     waiting[self.workers.submit("batch", *entry[1])] = entry[0]
                 if not waiting:
                     return
@@ -102,8 +105,8 @@ class Studio:
                     position = waiting.pop(future)
                     done += 1
                     result = future.result()
-                    if told:
-                        told(done, len(calls))
+                    if counts:
+                        progress.at(done, len(calls))
                     yield position, result
         finally:
             # what is not begun is not done; what is being written is waited for, so that nothing lands after the end

@@ -25,8 +25,9 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.store import Library, wanted
 from oskren.store.describing import Change, edit
-from oskren.work.importing import begin_follow_up, import_paths
-from oskren.work.jobs import Job
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.importing import begin_follow_up, import_paths, there
 from oskren.work.studio import Studio
 
 QUIET_S = 20.0
@@ -90,6 +91,25 @@ class OpenTake(BaseModel):
     ended: str
 
 
+class Finished(BaseModel):
+    """A take that is a sound now; ``said`` is why it ended, when it was not ended by hand."""
+
+    kind: Literal["recover"] = "recover"
+    library: str
+    name: str
+    seconds: float
+    imported: int
+    arrival: int
+    sound: int
+    good: bool
+    note: str
+    said: str
+
+
+_ENDING: set[Path] = set()
+"""Takes that are being made sounds in this process."""
+
+
 class Takes:
     """Takes in progress."""
 
@@ -99,7 +119,6 @@ class Takes:
         folder.mkdir(parents=True, exist_ok=True)
         self._lock = threading.RLock()
         self._synced: dict[str, float] = {}
-        self._ending: set[str] = set()
         self._full: dict[str, str] = {}
 
     def _paths(self, take: str) -> tuple[Path, Path]:
@@ -140,7 +159,7 @@ class Takes:
         """
         part, _ = self._paths(take)
         with self._lock:
-            if not part.exists() or take in self._ending:
+            if not part.exists() or part in _ENDING:
                 raise OskrenError(f"The take {take} has ended; start a new one.")
             facts = self._facts(take)
             frame = 4 * facts.channels
@@ -197,7 +216,7 @@ class Takes:
             )
         return found
 
-    def finish(self, studio: Studio, take: str, recovered: str = "") -> dict[str, object]:
+    def finish(self, studio: Studio, take: str, recovered: str = "", progress: Progress = ALONE) -> Finished:
         """Make the take a WAV of its library; its name, length and sound.
 
         Parameters
@@ -207,10 +226,10 @@ class Takes:
         """
         part, facts_path = self._paths(take)
         with self._lock:
-            if not part.exists() or take in self._ending:
+            if not part.exists() or part in _ENDING:
                 raise OskrenError(f"The take {take} has ended already.")
             facts = self._facts(take)
-            self._ending.add(take)
+            _ENDING.add(part)
         wav = self.folder / f"{facts.started[:19].replace(':', '')} {take}.wav"
         try:
             frames = part.stat().st_size // (4 * facts.channels)
@@ -223,57 +242,65 @@ class Takes:
             _write(part, wav, frames, facts, said_of(facts, frames / facts.rate, why))
             title = f"Recorded {facts.started[:10]}: {facts.name}"
             result = import_paths(
-                studio, library, [wav], title, names={str(wav): facts.name}, kind="take", sent=self.folder, arrival=_there(library, facts.arrival), move=True
+                studio,
+                library,
+                [wav],
+                title,
+                names={str(wav): facts.name},
+                kind="take",
+                sent=self.folder,
+                progress=progress,
+                arrival=there(library, facts.arrival),
+                move=True,
             )
             if result.skipped:
                 raise OskrenError(result.skipped[0]["reason"])
+            [sound] = result.sounds
+            done = Finished(
+                library=facts.library,
+                name=facts.name,
+                seconds=frames / facts.rate,
+                imported=result.imported,
+                arrival=result.arrival,
+                sound=sound,
+                good=facts.good,
+                note=facts.note,
+                said=why,
+            )
+            if facts.good:
+                edit(library, [sound], Change(mark="glass", add_tags=GOOD_TAG))
+            if facts.wanted:
+                # the entry may have been taken off the list meanwhile; the take is what counts
+                with contextlib.suppress(OskrenError):
+                    wanted.answer(library, facts.wanted, "sound", [sound], recorded=True)
+            progress.note("came", done.model_dump())
             part.unlink()
             facts_path.unlink(missing_ok=True)
         finally:
             wav.unlink(missing_ok=True)
-            self._ending.discard(take)
-        [sound] = result.sounds
-        if facts.good:
-            edit(library, [sound], Change(mark="glass", add_tags=GOOD_TAG))
-        if facts.wanted:
-            # the entry may have been taken off the list meanwhile; the take is what counts
-            with contextlib.suppress(OskrenError):
-                wanted.answer(library, facts.wanted, "sound", [sound], recorded=True)
-        return {
-            "library": facts.library,
-            "name": facts.name,
-            "seconds": frames / facts.rate,
-            "imported": result.imported,
-            "arrival": result.arrival,
-            "sound": sound,
-            "good": facts.good,
-            "note": facts.note,
-            "said": why,
-        }
+            _ENDING.discard(part)
+        return done
 
     def abandoned(self) -> list[OpenTake]:
         """Takes whose page is gone: nothing has come for them for a while."""
-        return [one for one in self.unfinished() if one.quiet_s >= self.quiet_s and one.take not in self._ending]
+        return [one for one in self.unfinished() if one.quiet_s >= self.quiet_s and self._paths(one.take)[0] not in _ENDING]
 
     def recover(self, studio: Studio) -> list[int]:
         """Make every abandoned take a sound of its library, each as a job that says so; the jobs."""
-        started = []
-        for one in self.abandoned():
-            if one.library not in studio.home.names():
+        started: list[int] = []
+        left = self.abandoned()
+        going = {one.take for one in studio.jobs.arguments(RECOVER)} if left else set[str]()
+        for one in left:
+            if one.library not in studio.home.names() or one.take in going:
                 continue
             if not one.seconds:
                 for path in self._paths(one.take):
                     path.unlink(missing_ok=True)
                 continue
-
-            def work(_: Job, take: str = one.take, library: str = one.library) -> dict[str, object]:
-                done = self.finish(studio, take, RECOVERED)
-                begin_follow_up(studio, studio.home.library(library))
-                return done
-
             with contextlib.suppress(FileNotFoundError):  # it was ended just now
                 os.utime(self._paths(one.take)[0])  # if this fails, it is looked at again only after another quiet while
-            started.append(studio.jobs.start("recover", f"Recovering {one.name}, {one.seconds:.1f} s, which its page left", work).id)
+            title = f"Recovering {one.name}, {one.seconds:.1f} s, which its page left"
+            started.append(studio.jobs.start(RECOVER, studio.home.library(one.library), title, Recovering(take=one.take)).id)
         return started
 
 
@@ -299,14 +326,6 @@ def said_of(facts: TakeFacts, seconds: float, why: str = "") -> Metadata:
     )
 
 
-def _there(library: Library, arrival: int) -> int:
-    """An arrival's number if it is there; it went with its last sound otherwise."""
-    from oskren.store.tables import Arrival
-
-    with library.reading() as session:
-        return arrival if arrival and session.get(Arrival, arrival) is not None else 0
-
-
 def _write(part: Path, wav: Path, frames: int, facts: TakeFacts, said: Metadata) -> None:
     """The raw frames as a WAV, block by block: hours need no more memory than seconds."""
     size = CHUNK_BYTES // (4 * facts.channels) * 4 * facts.channels
@@ -316,3 +335,20 @@ def _write(part: Path, wav: Path, frames: int, facts: TakeFacts, said: Metadata)
             left -= len(data)
             block = np.nan_to_num(np.frombuffer(data, np.float32).reshape(-1, facts.channels))
             put(block.clip(-1, 1) if facts.bits == 24 else block)
+
+
+class Recovering(Arguments):
+    """Make a take that its page left a sound."""
+
+    take: str
+
+
+def _recover(studio: Studio, library: Library, wanted: Recovering, progress: Progress) -> Finished:
+    if came := progress.noted("came"):  # the server was ended after the take had come in
+        return Finished.model_validate(came)
+    done = Takes(studio.home.folder / "takes").finish(studio, wanted.take, RECOVERED, progress)
+    begin_follow_up(studio, library)
+    return done
+
+
+RECOVER = Kind("recover", Recovering, _recover)

@@ -14,20 +14,17 @@ import numpy as np
 from oskren.core.audio import files, metadata
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import AudioFileError, Cancelled, OskrenError
-from oskren.core.measure import anchor, levels, noise, peaks, report, sameness
+from oskren.core.measure import anchor, levels, loudness, noise, peaks, report, sameness
 from oskren.core.nodes.cache import Cache, Scratch
 from oskren.core.nodes.model import Chained, Excerpt, Mix, Node, NodeAdapter, active, node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins.outside import PluginError
-from oskren.core.shipping.sheet import Item, Target
-from oskren.core.shipping.write import OverFullScale, render_file
-from oskren.core.slicing import detect
+from oskren.core.slice import detect
 from oskren.core.steps import kind_of
 from oskren.core.types import Samples
 from oskren.core.words.propose import words_of
 from oskren.store.library import Examined
-from oskren.work.journal import note
 
 
 @dataclass(frozen=True)
@@ -147,7 +144,7 @@ def hash_of(path: str) -> tuple[str, str]:
 
 def anchors(items: list[tuple[int, str]], kind: str) -> list[tuple[int, float, str]]:
     """Propose anchors anew for originals (sound, path): of one kind, or of the kind that fits when ``kind`` is empty."""
-    found = []
+    found: list[tuple[int, float, str]] = []
     for number, path in items:
         try:
             info = files.probe(Path(path))
@@ -269,7 +266,7 @@ def chain_levels(place: Place, node: dict[str, Any], only: set[str] | None = Non
     for count in range(len(steps) + 1):
         here = parsed.model_copy(update={"chain": steps[:count]})
         audio, rate = renderer.audio(here)
-        loud = report.loudness.loudness(np.asarray(audio), rate)
+        loud = loudness.loudness(np.asarray(audio), rate)
         highest = levels.peak(audio)
         result.append(
             {
@@ -293,7 +290,7 @@ def _balance(audio: Samples, rate: int) -> float | None:
     """How much louder right is than left (LU), each measured by itself; None unless there are two that can be measured."""
     if audio.shape[1] != 2:
         return None
-    left, right = (report.loudness.loudness(audio[:, lane : lane + 1], rate).integrated_lufs for lane in range(2))
+    left, right = (loudness.loudness(audio[:, lane : lane + 1], rate).integrated_lufs for lane in range(2))
     return None if left is None or right is None else round(right - left, 2)
 
 
@@ -351,43 +348,6 @@ def load_levels(path: Path) -> detect.Levels:
         return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright)
 
 
-def ship(place: Place, jobs: list[tuple[Item, Target, str, str, bool]], journal: str = "") -> list[dict[str, Any]]:
-    """Render, write and check a few files: (item, target, full path, shown path, whether a file may be there). Each answer is a report or a failure.
-
-    With ``journal`` every finished file is noted there as soon as it lies in its place.
-    """
-    renderer = place.renderer(scratch=True)
-    answers: list[dict[str, Any]] = []
-    for item, target, path, shown, may_be in jobs:
-        try:
-            if not may_be and Path(path).exists():
-                raise OskrenError(f"{path}: was put there by somebody else meanwhile, and was left as it is")
-            made = render_file(renderer, item, target, Path(path), shown)
-            if journal:
-                note(journal, made)
-            answers.append({"report": made.model_dump(), "ok": made.ok})
-        except Cancelled:
-            break  # what is finished is told; the rest was not begun
-        except OverFullScale as error:
-            answers.append({"path": shown, "reason": str(error), "over": True, "sound": item.sound})
-        except OskrenError as error:
-            answers.append({"path": shown, "reason": str(error)})
-        except Exception as error:  # whatever is wrong with one item is that item's alone
-            answers.append({"path": shown, "reason": f"{shown}: cannot be rendered ({type(error).__name__}: {error})"})
-        renderer.cache.forget()  # type: ignore[attr-defined]
-    return answers
-
-
-def vary(place: Place, node: dict[str, Any], out: str) -> dict[str, Any]:
-    """Render one draw to a 24-bit file (or only to the cache when ``out`` is empty) and measure it."""
-    made = facts(place, node)
-    if out:
-        renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
-        audio, rate = renderer.audio(parsed)
-        files.write(Path(out), np.asarray(audio), rate, 24)
-    return made
-
-
 def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, str]:
     """Render a node to a float WAV in a folder: the audio hash and the file's path."""
     renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
@@ -401,7 +361,7 @@ def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, 
 
 def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     """Render a design and read its meters: measures, length, and crest, correlation, shares and highest peak."""
-    from oskren.core.stacking.shares import sum_facts
+    from oskren.core.stack.shares import sum_facts
 
     parsed, renderer = NodeAdapter.validate_python(node), place.renderer()
     assert isinstance(parsed, Mix)
@@ -423,7 +383,7 @@ def picture(kind: str, params: dict[str, Any], rate: int) -> dict[str, Any] | No
 
 def crowding(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     """Which layers of a design crowd each other, and what a dip would do about it."""
-    from oskren.core.stacking.crowding import crowding
+    from oskren.core.stack.crowding import crowding
 
     parsed = NodeAdapter.validate_python(node)
     assert isinstance(parsed, Mix)
@@ -434,7 +394,8 @@ def tones(place: Place, nodes: list[dict[str, Any]]) -> list[tuple[float | None,
     """Fundamental (Hz) and confidence of nodes as they are heard, each measured once."""
     from oskren.core.measure.pitch import fundamental
 
-    renderer, found = place.renderer(), []
+    renderer = place.renderer()
+    found: list[tuple[float | None, float | None]] = []
     for node in nodes:
         parsed = NodeAdapter.validate_python(node)
         key = node_hash(Excerpt(node=parsed, start_s=0, end_s=0))  # a name beside the audio's own
@@ -456,7 +417,7 @@ def parse(node: dict[str, Any]) -> Node:
 
 def suggest_parts(place: Place, node: dict[str, Any], keep: str) -> None:
     """Suggestions for a take, from one pass over it, kept in a file."""
-    from oskren.core.mending.suggest import suggest
+    from oskren.core.mend.suggest import suggest
 
     parsed = NodeAdapter.validate_python(node)
     renderer = place.renderer()
@@ -485,7 +446,7 @@ def outcome(place: Place, before: dict[str, Any], after: dict[str, Any]) -> dict
     for name, node in (("before", before), ("after", after)):
         try:
             audio, rate = renderer.audio(NodeAdapter.validate_python(node))
-            loud, highest = report.loudness.loudness(np.asarray(audio), rate), levels.peak(audio)
+            loud, highest = loudness.loudness(np.asarray(audio), rate), levels.peak(audio)
         except Cancelled:
             raise
         except (OskrenError, OSError, ValueError, MemoryError) as error:

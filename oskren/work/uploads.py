@@ -3,24 +3,23 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import shutil
 import threading
 import time
 import uuid
 from collections.abc import AsyncIterator
-from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 from pydantic import BaseModel, Field
 
 from oskren.core.audio.files import replacing
 from oskren.core.errors import OskrenError
 from oskren.core.words.names import legal
-from oskren.work.importing import begin_follow_up, import_paths
-from oskren.work.jobs import Job
+from oskren.store import Library
+from oskren.work.engine.jobs import Arguments, Job, Kind
+from oskren.work.engine.progress import Progress
+from oskren.work.importing import Imported, begin_follow_up, import_paths
 from oskren.work.studio import Studio
 
 QUIET_S = 20.0
@@ -102,7 +101,7 @@ class Uploads:
         """Import what has arrived, as a job; None when that is nothing. ``left`` says why it ended without being ended."""
         folder, sending = self._of(upload)
         with self._lock:
-            if upload in self._ending:
+            if upload in self._ending or upload in _taken_in(studio):
                 raise OskrenError("This upload has ended already.")
             self._ending.add(upload)
         files = folder / "files"
@@ -114,21 +113,7 @@ class Uploads:
             return None
         name = f"{sending.name}{left and f', {left}: {arrived} of {sending.files} files had arrived'}"
         library = studio.home.library(sending.library)
-        note = folder / "arrival.json"
-        arrival = json.loads(note.read_text())["arrival"] if note.exists() else library.arrival(name)
-        note.write_text(json.dumps({"arrival": arrival}))
-
-        def work(job: Job) -> dict[str, Any]:
-            try:
-                result = import_paths(studio, library, [files], name, told=job.progress, stop=job.flag.exists, sent=files, arrival=arrival)
-            finally:
-                begin_follow_up(studio, library)
-            # only now: killed before, it is taken up again, and what is in already is known by its sound
-            shutil.rmtree(folder, ignore_errors=True)
-            self._ending.discard(upload)
-            return {name: value for name, value in asdict(result).items() if name != "sounds"}
-
-        return studio.jobs.start("import", f"Importing {name}", work)
+        return studio.jobs.start(TAKE_IN, library, f"Importing {name}", TakingIn(upload=upload, name=name))
 
     def left(self, older_s: float) -> list[str]:
         """Uploads that nothing came for in a while."""
@@ -142,9 +127,40 @@ class Uploads:
     def recover(self, studio: Studio, older_s: float | None = None) -> list[int]:
         """Take in what had arrived of uploads whose page or server went away; the jobs."""
         jobs = []
-        for upload in self.left(self.quiet_s if older_s is None else older_s):
+        left = self.left(self.quiet_s if older_s is None else older_s)
+        for upload in set(left) - _taken_in(studio) if left else ():
             with contextlib.suppress(OskrenError):
-                arrived = (self.folder / upload / "arrival.json").exists()
-                job = self.end(studio, upload, "" if arrived else "the page was left")
+                job = self.end(studio, upload, "the page was left")
                 jobs += [job.id] if job is not None else []
         return jobs
+
+
+class TakingIn(Arguments):
+    """Import what a browser sent."""
+
+    upload: str
+    name: str
+
+
+def _taken_in(studio: Studio) -> set[str]:
+    """Uploads that are being taken in, or wait to be taken up."""
+    return {one.upload for one in studio.jobs.arguments(TAKE_IN)}
+
+
+def _take_in(studio: Studio, library: Library, wanted: TakingIn, progress: Progress) -> Imported:
+    folder = studio.home.folder / "run" / wanted.upload
+    if came := progress.noted("came"):
+        result = Imported.model_validate(came)
+    else:
+        try:
+            result = import_paths(studio, library, [folder / "files"], wanted.name, progress=progress, sent=folder / "files")
+        finally:
+            begin_follow_up(studio, library)
+        result.kind = "upload"
+        progress.note("came", result.model_dump())
+    # only now: until it is noted, all of it is looked at again after a kill, and what is in already is known by its sound
+    shutil.rmtree(folder, ignore_errors=True)
+    return result
+
+
+TAKE_IN = Kind("upload", TakingIn, _take_in)

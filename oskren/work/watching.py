@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import asdict, dataclass, field
 from pathlib import Path
+from typing import Literal
 
+from pydantic import BaseModel
 from sqlalchemy import delete, select, update
 
 from oskren.core.audio.files import find_audio
 from oskren.core.errors import OskrenError
+from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.tables import Media, Sound, SoundPath, Watched, now
 from oskren.work import tasks
-from oskren.work.importing import import_paths
-from oskren.work.studio import Studio, Told
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.importing import begin_follow_up, import_paths
+from oskren.work.studio import Studio
 
 
-@dataclass
-class Scan:
+class Scan(BaseModel):
     """What a rescan found. ``moved`` files have the same content as one that is gone from its old path."""
 
+    kind: Literal["rescan"] = "rescan"
     new: int = 0
     missing: int = 0
     moved: int = 0
     back: int = 0
     unchanged: int = 0
     arrival: int = 0
-    skipped: list[dict[str, str]] = field(default_factory=list)
+    skipped: list[Failed] = []
 
 
 def watch(library: Library, path: Path) -> None:
@@ -66,7 +69,7 @@ def leave_out(library: Library, path: str, folders: list[str]) -> None:
         row.left_out = sorted(set(folders))
 
 
-def rescan(studio: Studio, library: Library, path: str, told: Told | None = None, stop: Callable[[], bool] = lambda: False) -> Scan:
+def rescan(studio: Studio, library: Library, path: str, progress: Progress = ALONE) -> Scan:
     """Compare a watched folder with the library: import what is new, follow what was moved, mark what is missing.
 
     A folder that is away as a whole (a disk not plugged in) is reported and changes nothing.
@@ -81,7 +84,7 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
     if not Path(path).is_dir():
         raise OskrenError(f"{path}: the watched folder is not there; plug in its disk or stop watching it. Nothing was changed.")
     scan = Scan()
-    seen: list[dict[str, str]] = []
+    seen: list[Failed] = []
     found = {
         str(one.resolve())
         for one in find_audio([Path(path)], lambda one, why: seen.append({"path": str(one), "reason": why}), leave={studio.home.folder, *leave})
@@ -94,14 +97,14 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
     if wanted and fresh:
         sizes = {row.size for row in gone.values()}
         maybe = [one for one in fresh if Path(one).exists() and Path(one).stat().st_size in sizes]
-        for _, (one, audio) in studio.batch([(tasks.hash_of, one) for one in maybe], None, stop):
+        for _, (one, audio) in studio.batch([(tasks.hash_of, one) for one in maybe], progress, counts=False):
             old = wanted.pop(audio, None)
             if old is not None:
                 _moved(library, old, one, audio)
                 gone.pop(old)
                 scan.moved += 1
     scan.missing = _mark(library, list(gone), missing=True)
-    result = import_paths(studio, library, [Path(path)], f"Watched: {Path(path).name}", refer=True, told=told, stop=stop, leave=leave)
+    result = import_paths(studio, library, [Path(path)], f"Watched: {Path(path).name}", refer=True, progress=progress, leave=leave)
     scan.new, scan.skipped = result.imported + result.formats, [*seen, *result.skipped]
     scan.missing += len(set(result.displaced))
     scan.unchanged -= len(result.displaced)
@@ -109,7 +112,7 @@ def rescan(studio: Studio, library: Library, path: str, told: Told | None = None
     with library.writing() as session:
         again = session.get(Watched, path)
         if again is not None:
-            again.scanned, again.found = now(), {name: value for name, value in asdict(scan).items() if name != "skipped"} | {"skipped": len(scan.skipped)}
+            again.scanned, again.found = now(), scan.model_dump(exclude={"kind", "skipped"}) | {"skipped": len(scan.skipped)}
     return scan
 
 
@@ -156,3 +159,19 @@ def _moved(library: Library, old: str, new: str, audio: str) -> None:
         if sound.folder == str(Path(old).parent):
             sound.folder = str(Path(new).parent)
     library.columns.touch(number)
+
+
+class Scanning(Arguments):
+    """Compare a watched folder with the library."""
+
+    path: str
+
+
+def _rescan(studio: Studio, library: Library, wanted: Scanning, progress: Progress) -> Scan:
+    try:
+        return rescan(studio, library, wanted.path, progress)
+    finally:
+        begin_follow_up(studio, library)
+
+
+RESCAN = Kind("rescan", Scanning, _rescan, left="It is scanned at every start.", behind=True)

@@ -1,13 +1,15 @@
 """Worker processes: one *live* worker for what someone waits to hear, one for what was asked for by hand (a print, a version, a part kept), and
 a batch pool behind them for jobs, meters and what is completed behind what is heard.
 
-Both start by forkserver with the heavy libraries preloaded. The pool is a ``concurrent.futures.Executor``; a broken one
+They start by forkserver with the heavy libraries preloaded; those of a command, which has no threads yet, are forked from it and have what it
+has loaded. The pool is a ``concurrent.futures.Executor``; a broken one
 is made anew at the next use.
 """
 
 from __future__ import annotations
 
 import contextlib
+import importlib
 import multiprocessing
 import os
 import pickle
@@ -21,10 +23,18 @@ from oskren.core.errors import OskrenError
 from oskren.core.plugins import shelf
 from oskren.core.plugins.outside import PluginError
 
-PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.tasks", "oskren.core.steps.kernels"]
+PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.ship.tasks", "oskren.core.steps.kernels"]
 
 
-def _context() -> Any:
+SHARED = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.tasks"]
+"""What the workers of a command need, and not the command itself."""
+
+
+def _context(forked: bool) -> Any:
+    if forked:
+        for name in SHARED:  # once, not in every worker
+            importlib.import_module(name)
+        return multiprocessing.get_context("fork")
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(PRELOAD)
     return context
@@ -72,8 +82,8 @@ def patiently(function: Callable[..., Any], *arguments: Any) -> Any:
 class Workers:
     """The live worker, that for what was asked for by hand, and the batch pool; each made when first used."""
 
-    def __init__(self, size: int | None = None):
-        self.size = size or os.cpu_count() or 2
+    def __init__(self, size: int | None = None, *, forked: bool = False):
+        self.size, self._forked = size or os.cpu_count() or 2, forked
         self.patience_s = LIVE_S
         self._pools: dict[str, Executor] = {}
         self._lock = threading.Lock()
@@ -81,7 +91,7 @@ class Workers:
     def _make(self, name: str) -> Executor:
         batch = name == "batch"
         shelf_at = os.environ.get(shelf.VARIABLE, "")
-        return ProcessPoolExecutor(self.size if batch else 1, mp_context=_context(), initializer=_begin, initargs=(batch, shelf_at))
+        return ProcessPoolExecutor(self.size if batch else 1, mp_context=_context(self._forked), initializer=_begin, initargs=(batch, shelf_at))
 
     def warm(self) -> None:
         """Start the live worker, which takes a while, before somebody waits for it."""
@@ -137,5 +147,5 @@ class Workers:
 
     def close(self) -> None:
         for pool in self._pools.values():
-            pool.shutdown(wait=False, cancel_futures=True)
+            pool.shutdown(wait=self._forked, cancel_futures=True)  # a command ends with its workers; a server does not wait for one that is busy
         self._pools.clear()

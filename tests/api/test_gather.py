@@ -236,6 +236,11 @@ class Refusals(Running):
             ("get", "files.zip?ids=none", None),
             ("get", "sounds/9999/uses", None),
             ("post", "edit/redo", None),
+            ("get", "history/nothing/1", None),
+            ("get", "history/design/0", None),
+            ("put", f"history/design/{2**64}", {}),
+            ("put", "history/design/1", {"past": [{"back": [{"op": "burn", "path": "/"}], "forth": []}]}),
+            ("put", "history/design/1", {"stay": -1}),
         ]
         for method, path, body in refused:
             answer = self.client.request(method, f"{HERE}/{path}", json=body)

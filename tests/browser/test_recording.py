@@ -1,5 +1,7 @@
 """Recording in Chromium from a fake microphone: a reload, a lost connection and a killed server lose nothing, sample by sample."""
 
+import itertools
+import json
 import re
 import signal
 import subprocess
@@ -12,6 +14,7 @@ from playwright.sync_api import expect
 
 from oskren.core.audio import files
 from tests.browser.support import InBrowser
+from tests.support import struck
 
 RATE = 44_100
 """The rate at which Chromium's fake device hands a file on unchanged."""
@@ -205,6 +208,23 @@ class Recording(InBrowser):
     def restart(self) -> None:
         self.kill()
         self.start()
+
+    def test_an_import_whose_server_was_killed_goes_on_and_the_page_hears_of_its_end(self) -> None:
+        count = 150
+        for k in range(count):
+            files.write(self.folder / "many" / f"drop {k:03d}.wav", struck(0.3, 0.05, seed=k), RATE, 24)
+        self.press("i")
+        self.page.get_by_label("Folder or file of this machine").fill(str(self.folder / "many"))
+        self.press("Enter")
+        expect(self.page.get_by_role("status", name="Running job")).to_contain_text(re.compile(rf"[1-9]\d* / {count}"))
+        self.kill()
+        self.start()
+        expect(self.page.get_by_role("status").filter(has_text=f"{count} imported, 0 already there.")).to_be_visible(timeout=60_000)
+        self.assertEqual(self.api(f"lib/{self.library}/sounds?q=drop")["total"], count)
+        # who comes back hears what ended since the end it heard last
+        with httpx.stream("GET", f"http://127.0.0.1:{self.port}/api/events", headers={"Last-Event-ID": "0"}, timeout=10) as answer:
+            told = [json.loads(line[5:]) for line in itertools.takewhile(lambda line: line != "event: hello", answer.iter_lines()) if line.startswith("data:")]
+        self.assertIn(("import", "done", count), [(one["kind"], one["state"], (one["result"] or {}).get("imported")) for one in told])
 
     def test_a_page_thought_gone_goes_on_in_another_take(self) -> None:
         """The connection was away for so long that the server kept the take as it was; both together are the whole."""

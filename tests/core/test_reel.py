@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oskren.core.errors import OskrenError
-from oskren.core.mending import reel as rules
-from oskren.core.mending.reel import Mark, Reel
-from oskren.core.mending.suggest import suggest
+from oskren.core.mend import reel as rules
+from oskren.core.mend.reel import Mark, Reel
+from oskren.core.mend.suggest import suggest
 from oskren.core.nodes import Chained, Excerpt, NodeAdapter, Row, Step
 from oskren.core.nodes.model import leaves, node_hash
 from oskren.core.words.names import SELECT_TOKENS, check_template, numbered, problems

@@ -11,9 +11,10 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.nodes import Chained, Step
-from oskren.core.shipping import manifest
-from oskren.core.shipping.sheet import Item, Sheet, Target, file_key, plan
-from oskren.core.shipping.write import OverFullScale, refuse_outside, render_file, verify
+from oskren.core.ship import manifest
+from oskren.core.ship.items import Item, Titled
+from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
+from oskren.core.ship.write import OverFullScale, refuse_outside, render_file, verify
 from tests.support import RATE, InFolder, noise, sine
 
 
@@ -114,17 +115,20 @@ class Sheets(InFolder):
         node = self.source(noise(0.1))
         return tuple(Item(node=node, name=name, category="Glass/Ring") for name in names)
 
+    def planned(self, sheet: Sheet) -> list[Planned]:
+        return plan(sheet.name, [Titled(item.name, item.category, RATE, 1) for item in sheet.items], sheet.targets)
+
     def test_every_path_is_known_before_anything_runs(self) -> None:
         sheet = Sheet(
             name="first",
             items=self.items("a", "b"),
             targets=(Target(template="{category}/{name}_{number:2}"), Target(name="web", format="ogg", template="web/{name}")),
         )
-        files_ = plan(sheet, [(RATE, 1)] * 2)
+        files_ = self.planned(sheet)
         self.assertEqual([one.path for one in files_], ["Glass-Ring/a_01.wav", "Glass-Ring/b_02.wav", "web/a.ogg", "web/b.ogg"])
 
     def test_collisions_are_named_on_every_file_concerned(self) -> None:
-        files_ = plan(Sheet(items=self.items("a", "A", "c")), [(RATE, 1)] * 3)
+        files_ = self.planned(Sheet(items=self.items("a", "A", "c")))
         self.assertEqual([bool(one.problem) for one in files_], [True, True, False])
         self.assertIn("{number:3}", files_[0].problem)
 

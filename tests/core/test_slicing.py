@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
-from oskren.core.slicing import detect, plan
+from oskren.core.slice import detect, plan
 from tests.support import RATE, InFolder, noise, struck
 
 

@@ -10,11 +10,11 @@ from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix
 from oskren.core.nodes.model import Chained, Group, Origin, Print, Source, Step, group_mix, leaves, member_node, node_hash
-from oskren.core.stacking import tune
-from oskren.core.stacking.difference import differences
-from oskren.core.stacking.perform import Performance, Played, Slot, laid_out, quantised, velocity_db
-from oskren.core.stacking.shares import correlation, share_out, sum_facts
-from oskren.core.stacking.swap import designs_in, renewed, replaced_everywhere, swapped
+from oskren.core.stack import tune
+from oskren.core.stack.difference import differences
+from oskren.core.stack.perform import Performance, Played, Slot, laid_out, quantised, velocity_db
+from oskren.core.stack.shares import correlation, share_out, sum_facts
+from oskren.core.stack.swap import designs_in, renewed, replaced_everywhere, swapped
 from tests.support import RATE, InFolder, noise, sine, struck
 
 SOURCE = Source(audio="0" * 40, rate=48_000, channels=1, frames=48_000)

@@ -6,7 +6,7 @@ import numpy as np
 
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Group, Member, Mix, Print, Step
-from oskren.core.stacking.crowding import BANDS, EDGES, LOUDNESS, band_powers, crowding
+from oskren.core.stack.crowding import BANDS, EDGES, LOUDNESS, band_powers, crowding
 from tests.core.test_steps import through
 from tests.support import RATE, InFolder, noise, sine
 

@@ -6,7 +6,7 @@ import librosa
 import mir_eval
 import numpy as np
 
-from oskren.core.slicing import detect
+from oskren.core.slice import detect
 from tests.support import RATE, noise
 
 

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oskren.core.errors import OskrenError
-from oskren.core.mending.reel import Mark, Reel
+from oskren.core.mend.reel import Mark, Reel
 from oskren.core.nodes.model import Step
 from oskren.core.words.names import SELECT_TOKENS, numbered, problems
 from oskren.store import describing, following, naming, tree

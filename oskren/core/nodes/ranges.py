@@ -5,12 +5,12 @@ from __future__ import annotations
 from annotated_types import Ge, Gt, Le, Lt
 from pydantic import BaseModel
 
-from oskren.core.mending.reel import Reel
+from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Step
-from oskren.core.shipping.sheet import Target
-from oskren.core.slicing.detect import Settings
-from oskren.core.slicing.plan import Finish
+from oskren.core.ship.sheet import Target
+from oskren.core.slice.detect import Settings
+from oskren.core.slice.plan import Finish
 
 RANGED: tuple[type[BaseModel], ...] = (Member, Group, Step, Heard, Settings, Finish, Target, Reel)
 """Models whose numbers are typed by people."""

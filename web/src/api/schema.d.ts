@@ -113,7 +113,7 @@ export interface paths {
         };
         /**
          * Jobs
-         * @description All jobs since the start.
+         * @description The newest jobs, oldest first: those that run, and how the others ended.
          */
         get: operations["jobs"];
         put?: never;
@@ -153,7 +153,7 @@ export interface paths {
         };
         /**
          * Events
-         * @description Changes of jobs as they happen.
+         * @description Changes of jobs as they happen, and of what people edit. Who comes back says what it heard last, and hears what ended since.
          */
         get: operations["events"];
         put?: never;
@@ -1509,6 +1509,30 @@ export interface paths {
          * @description Keep the recipe of a design as it is set now.
          */
         put: operations["keep_recipe_draft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/history/{what}/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * History
+         * @description The steps of an editor's document.
+         */
+        get: operations["history"];
+        /**
+         * Keep History
+         * @description Keep what changed of them; refused when another window kept something since. Without a version all of it is written anew.
+         */
+        put: operations["keep_history"];
         post?: never;
         delete?: never;
         options?: never;
@@ -3025,6 +3049,21 @@ export interface components {
             end_s: number;
         };
         /**
+         * Anchored
+         * @description How many anchors moved, and which sounds were left, with the reason.
+         */
+        Anchored: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "anchors";
+            /** Changed */
+            changed: number;
+            /** Failed */
+            failed: components["schemas"]["Failed"][];
+        };
+        /**
          * Anchoring
          * @description Propose anchors anew: of a kind, or of the kind that fits each.
          */
@@ -3143,6 +3182,19 @@ export interface components {
             notes: components["schemas"]["ArrivalNotes"];
             /** Photos */
             photos: components["schemas"]["PhotoView"][];
+        };
+        /**
+         * BackedUp
+         * @description The file written.
+         */
+        BackedUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "backup";
+            /** Path */
+            path: string;
         };
         /**
          * Backup
@@ -3745,6 +3797,27 @@ export interface components {
             end_s: number;
         };
         /**
+         * Exported
+         * @description What was written. ``over`` are sounds not written because they go over full scale, ``said`` is what was done to what was written.
+         */
+        Exported: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "export";
+            /** Files */
+            files: string[];
+            /** Failed */
+            failed: components["schemas"]["Failed"][];
+            /** Over */
+            over: number[];
+            /** Said */
+            said: string[];
+            /** Folder */
+            folder: string;
+        };
+        /**
          * Exporting
          * @description Files out: sounds as they were heard, to a folder (the hand-over folder when none is given).
          */
@@ -3782,6 +3855,16 @@ export interface components {
              *     }
              */
             heard: components["schemas"]["Heard"];
+        };
+        /**
+         * Failed
+         * @description Something that failed alone: its path or name, and why.
+         */
+        Failed: {
+            /** Path */
+            path: string;
+            /** Reason */
+            reason: string;
         };
         /** Failure */
         Failure: {
@@ -3915,12 +3998,67 @@ export interface components {
              */
             chain: components["schemas"]["Step"][];
         };
+        /**
+         * Finished
+         * @description A take that is a sound now; ``said`` is why it ended, when it was not ended by hand.
+         */
+        Finished: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "recover";
+            /** Library */
+            library: string;
+            /** Name */
+            name: string;
+            /** Seconds */
+            seconds: number;
+            /** Imported */
+            imported: number;
+            /** Arrival */
+            arrival: number;
+            /** Sound */
+            sound: number;
+            /** Good */
+            good: boolean;
+            /** Note */
+            note: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * FollowedUp
+         * @description How many sounds were measured.
+         */
+        FollowedUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "follow";
+            /** Measured */
+            measured: number;
+        };
         /** Found */
         Found: {
             /** Steps */
             steps: components["schemas"]["FoundStep"][];
             /** Chains */
             chains: components["schemas"]["FoundChain"][];
+        };
+        /**
+         * FoundAgain
+         * @description How many sounds have their file back.
+         */
+        FoundAgain: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "relink";
+            /** Back */
+            back: number;
         };
         /**
          * FoundChain
@@ -3982,6 +4120,19 @@ export interface components {
              * @default 0.5
              */
             effort: number;
+        };
+        /**
+         * Given
+         * @description What the chain did to each of them.
+         */
+        Given: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chain";
+            /** Rows */
+            rows: components["schemas"]["Outcome"][];
         };
         /**
          * Giving
@@ -4092,6 +4243,61 @@ export interface components {
             samples: string;
         };
         /**
+         * HistoryChange
+         * @description What changed since a version: the oldest undo steps that go, those after them that stay, redo steps that stay, and what comes behind each.
+         */
+        HistoryChange: {
+            /**
+             * Drop
+             * @default 0
+             */
+            drop: number;
+            /**
+             * Stay
+             * @default 0
+             */
+            stay: number;
+            /**
+             * Again
+             * @default 0
+             */
+            again: number;
+            /**
+             * Past
+             * @default []
+             */
+            past: components["schemas"]["StepBack"][];
+            /**
+             * Future
+             * @default []
+             */
+            future: components["schemas"]["StepBack"][];
+        };
+        /**
+         * HistoryKept
+         * @description The new version, and how many steps are kept: the oldest of very large ones go.
+         */
+        HistoryKept: {
+            /** Version */
+            version: number;
+            /** Past */
+            past: number;
+            /** Future */
+            future: number;
+        };
+        /**
+         * HistoryView
+         * @description What can be undone and done again, oldest first; the version counts what was kept.
+         */
+        HistoryView: {
+            /** Version */
+            version: number;
+            /** Past */
+            past: components["schemas"]["StepBack"][];
+            /** Future */
+            future: components["schemas"]["StepBack"][];
+        };
+        /**
          * Hit
          * @description Something found by the find-anything field.
          */
@@ -4105,14 +4311,60 @@ export interface components {
             sound?: components["schemas"]["SoundRow"] | null;
         };
         /**
+         * Imported
+         * @description What came of an import. ``formats`` counts files that are another format of a sound already there; ``sounds`` are those the files became,
+         *     ``displaced`` those whose only file holds another sound now.
+         */
+        Imported: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "import" | "upload";
+            /**
+             * Arrival
+             * @default 0
+             */
+            arrival: number;
+            /** Sounds */
+            sounds?: number[];
+            /**
+             * Imported
+             * @default 0
+             */
+            imported: number;
+            /**
+             * Already There
+             * @default 0
+             */
+            already_there: number;
+            /**
+             * Formats
+             * @default 0
+             */
+            formats: number;
+            /**
+             * Skipped
+             * @default []
+             */
+            skipped: components["schemas"]["Failed"][];
+            /**
+             * Displaced
+             * @default []
+             */
+            displaced: number[];
+        };
+        /**
          * JobView
-         * @description A job as it stands.
+         * @description A job as it stands, with what it gave once it is done.
          */
         JobView: {
             /** Id */
             id: number;
             /** Kind */
             kind: string;
+            /** Library */
+            library: string;
             /** Title */
             title: string;
             /** Done */
@@ -4126,9 +4378,7 @@ export interface components {
             /** Left S */
             left_s: number | null;
             /** Result */
-            result: {
-                [key: string]: unknown;
-            };
+            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["Shipped"]) | null;
         };
         /**
          * Judged
@@ -4851,6 +5101,57 @@ export interface components {
             ids: string[];
         };
         /**
+         * Offloaded
+         * @description What came of it. ``verified`` copies are the same, byte for byte, as what was read from the card.
+         */
+        Offloaded: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "offload";
+            /**
+             * Arrival
+             * @default 0
+             */
+            arrival: number;
+            /**
+             * Copied
+             * @default 0
+             */
+            copied: number;
+            /**
+             * Verified
+             * @default 0
+             */
+            verified: number;
+            /**
+             * Already There
+             * @default 0
+             */
+            already_there: number;
+            /**
+             * Second Copies
+             * @default 0
+             */
+            second_copies: number;
+            /**
+             * Sounds
+             * @default []
+             */
+            sounds: number[];
+            /**
+             * Failed
+             * @default []
+             */
+            failed: components["schemas"]["Failed"][];
+            /**
+             * Skipped
+             * @default []
+             */
+            skipped: components["schemas"]["Failed"][];
+        };
+        /**
          * Offloading
          * @description Takes to offload: all when none are named. ``second`` is a folder for second copies.
          */
@@ -4908,6 +5209,19 @@ export interface components {
              * @default
              */
             id: string;
+        };
+        /**
+         * OneShots
+         * @description The new one-shots, in the order of the plan.
+         */
+        OneShots: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "slice";
+            /** Sounds */
+            sounds: number[];
         };
         /**
          * OpenTake
@@ -4971,6 +5285,34 @@ export interface components {
             id: number;
             /** Pinned */
             pinned: string;
+        };
+        /**
+         * Outcome
+         * @description What a chain did to a sound: sample peak (dBFS) and loudness (LUFS) before and after, whether it goes over full scale, or why it was left.
+         */
+        Outcome: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Before Dbfs */
+            before_dbfs?: number | null;
+            /** After Dbfs */
+            after_dbfs?: number | null;
+            /** Before Lufs */
+            before_lufs?: number | null;
+            /** After Lufs */
+            after_lufs?: number | null;
+            /**
+             * Over
+             * @default false
+             */
+            over: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /**
          * Page
@@ -5053,6 +5395,23 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * PatchOp
+         * @description One operation of a JSON Patch (RFC 6902).
+         */
+        PatchOp: {
+            /**
+             * Op
+             * @enum {string}
+             */
+            op: "add" | "remove" | "replace" | "move" | "copy" | "test";
+            /** Path */
+            path: string;
+            /** From */
+            from?: string | null;
+            /** Value */
+            value?: unknown;
         };
         /**
          * PathView
@@ -5201,7 +5560,7 @@ export interface components {
              *       "rise_db": 10
              *     }
              */
-            settings: components["schemas"]["oskren__core__slicing__detect__Settings"];
+            settings: components["schemas"]["oskren__core__slice__detect__Settings"];
             /**
              * @default {
              *       "peak_dbfs": -1,
@@ -5443,6 +5802,19 @@ export interface components {
             x: number[];
             /** Y */
             y: number[];
+        };
+        /**
+         * Rebuilt
+         * @description What was made anew, in words.
+         */
+        Rebuilt: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rebuild";
+            /** Done */
+            done: string[];
         };
         /**
          * Recipe
@@ -5699,6 +6071,21 @@ export interface components {
              */
             instead: string;
         };
+        /**
+         * Rendered
+         * @description A spread and how many of its variations were rendered.
+         */
+        Rendered: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "vary";
+            /** Spread */
+            spread: number;
+            /** Rendered */
+            rendered: number;
+        };
         /** Renewed */
         Renewed: {
             mix: components["schemas"]["Mix"];
@@ -5810,6 +6197,52 @@ export interface components {
             gap_s: number;
         };
         /**
+         * Scan
+         * @description What a rescan found. ``moved`` files have the same content as one that is gone from its old path.
+         */
+        Scan: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "rescan";
+            /**
+             * New
+             * @default 0
+             */
+            new: number;
+            /**
+             * Missing
+             * @default 0
+             */
+            missing: number;
+            /**
+             * Moved
+             * @default 0
+             */
+            moved: number;
+            /**
+             * Back
+             * @default 0
+             */
+            back: number;
+            /**
+             * Unchanged
+             * @default 0
+             */
+            unchanged: number;
+            /**
+             * Arrival
+             * @default 0
+             */
+            arrival: number;
+            /**
+             * Skipped
+             * @default []
+             */
+            skipped: components["schemas"]["Failed"][];
+        };
+        /**
          * Search
          * @description Words and conditions.
          */
@@ -5838,6 +6271,19 @@ export interface components {
             asked: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Selected
+         * @description The new excerpts.
+         */
+        Selected: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "selects";
+            /** Sounds */
+            sounds: number[];
         };
         /**
          * Sending
@@ -6040,6 +6486,29 @@ export interface components {
             failures: components["schemas"]["Failure"][];
             /** Unchanged */
             unchanged: string[];
+        };
+        /**
+         * Shipped
+         * @description What came of a shipment, in numbers; the first failures, and the sounds not written because they go over full scale.
+         */
+        Shipped: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ship";
+            /** Shipment */
+            shipment: number;
+            /** Files */
+            files: number;
+            /** Unchanged */
+            unchanged: number;
+            /** Failed */
+            failed: number;
+            /** Failures */
+            failures: components["schemas"]["Failed"][];
+            /** Over */
+            over: string[];
         };
         /**
          * Slice
@@ -6466,6 +6935,16 @@ export interface components {
             learned_on?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
         };
         /**
+         * StepBack
+         * @description One step of an editor, as the patches that take it back and do it again.
+         */
+        StepBack: {
+            /** Back */
+            back: components["schemas"]["PatchOp"][];
+            /** Forth */
+            forth: components["schemas"]["PatchOp"][];
+        };
+        /**
          * StepView
          * @description A kind of step: its parameters, what it does in a sentence, words it is found by, named settings that ship with it, what another sound
          *     is to it (an impulse response) if anything, and whether it can be drawn.
@@ -6634,28 +7113,6 @@ export interface components {
             good?: boolean | null;
             /** Marks */
             marks?: number[] | null;
-        };
-        /**
-         * TakeDone
-         * @description A take that is a sound now; ``said`` is why it ended, when it was not ended by hand.
-         */
-        TakeDone: {
-            /** Name */
-            name: string;
-            /** Seconds */
-            seconds: number;
-            /** Imported */
-            imported: number;
-            /** Arrival */
-            arrival: number;
-            /** Sound */
-            sound: number;
-            /** Good */
-            good: boolean;
-            /** Note */
-            note: string;
-            /** Said */
-            said: string;
         };
         /**
          * TakeFacts
@@ -7248,7 +7705,7 @@ export interface components {
          * Settings
          * @description How slices are found; all of it can be changed while looking at the waveform.
          */
-        oskren__core__slicing__detect__Settings: {
+        oskren__core__slice__detect__Settings: {
             /**
              * Sensitivity Db
              * @description threshold over the measured floor
@@ -7584,7 +8041,9 @@ export interface operations {
     events: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "last-event-id"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -9182,7 +9641,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TakeDone"];
+                    "application/json": components["schemas"]["Finished"];
                 };
             };
             /** @description Not Found */
@@ -11372,6 +11831,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                what: "design" | "reel" | "chain" | "plan" | "sheet";
+                item: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_history: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: never;
+            path: {
+                what: "design" | "reel" | "chain" | "plan" | "sheet";
+                item: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryKept"];
                 };
             };
             /** @description Not Found */
@@ -14751,7 +15303,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["oskren__core__slicing__detect__Settings"];
+                "application/json": components["schemas"]["oskren__core__slice__detect__Settings"];
             };
         };
         responses: {

@@ -6,9 +6,20 @@ import { Do } from "./parts";
 import { complain } from "./store";
 import { stopUploading, useUploading } from "./uploading";
 
-/** Files on their way to the server. */
-function Sending({ name, files, filesDone, bytes, bytesDone }: NonNullable<ReturnType<typeof useUploading.getState>["now"]>) {
-  const share = bytes ? bytesDone / bytes : 0;
+interface Going {
+  label: string;
+  title: string;
+  /** Of 1. */
+  share: number;
+  left: string;
+  end: string;
+  hint?: string;
+  onEnd: () => void;
+  others?: number;
+}
+
+/** One thing that is going on: how far it is, what is left, and its end. */
+function GoingOn({ label, title, share, left, end, hint, onEnd, others = 0 }: Going) {
   return (
     <Flex
       align="center"
@@ -21,61 +32,55 @@ function Sending({ name, files, filesDone, bytes, bytesDone }: NonNullable<Retur
       fontFamily="mono"
       fontSize="11px"
       role="status"
-      aria-label="Files being sent"
+      aria-label={label}
     >
       <Box maxW="220px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-        Sending {files > 1 ? `${filesDone} / ${files}` : name}
+        {title}
       </Box>
       <Box w="60px" h="5px" borderRadius="3px" bg="line">
         <Box w={`${share * 100}%`} h="100%" borderRadius="3px" bg="glass" />
       </Box>
-      <Box color="dim" w="110px">
-        {(bytesDone / 1e6).toFixed(0)} of {(bytes / 1e6).toFixed(0)} MB
+      <Box color="dim" minW="76px">
+        {left}
       </Box>
-      <Do quiet hint="End sending; what has arrived is taken in" onClick={stopUploading}>
-        Stop
+      <Do quiet hint={hint} onClick={onEnd}>
+        {end}
       </Do>
+      {others > 0 && <Box color="dim">+{others}</Box>}
     </Flex>
   );
 }
 
-/** Running jobs with progress, time left and cancel. */
+/** Files on their way to the server, else the newest running job. */
 export function JobsView() {
   const jobs = useJobs((state) => state.jobs);
   const sending = useUploading((state) => state.now);
   const running = Object.values(jobs).filter((job) => job.state === "running");
-  if (sending) return <Sending {...sending} />;
+  if (sending) {
+    const { name, files, filesDone, bytes, bytesDone } = sending;
+    return (
+      <GoingOn
+        label="Files being sent"
+        title={`Sending ${files > 1 ? `${filesDone} / ${files}` : name}`}
+        share={bytes ? bytesDone / bytes : 0}
+        left={`${(bytesDone / 1e6).toFixed(0)} of ${(bytes / 1e6).toFixed(0)} MB`}
+        end="Stop"
+        hint="End sending; what has arrived is taken in"
+        onEnd={stopUploading}
+      />
+    );
+  }
   if (!running.length) return null;
   const job = running[running.length - 1];
-  const share = job.total ? job.done / job.total : 0;
-  const cancel = () => got(api.POST("/api/jobs/{number}/cancel", { params: { path: { number: job.id } } })).catch(complain);
   return (
-    <Flex
-      align="center"
-      gap="10px"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="8px"
-      px="10px"
-      py="3px"
-      fontFamily="mono"
-      fontSize="11px"
-      role="status"
-      aria-label="Running job"
-    >
-      <Box maxW="220px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-        {job.title} {job.total ? `${job.done} / ${job.total}` : ""}
-      </Box>
-      <Box w="60px" h="5px" borderRadius="3px" bg="line">
-        <Box w={`${share * 100}%`} h="100%" borderRadius="3px" bg="glass" />
-      </Box>
-      <Box color="dim" w="76px">
-        {left(job.left_s ?? null)}
-      </Box>
-      <Do quiet onClick={cancel}>
-        Cancel
-      </Do>
-      {running.length > 1 && <Box color="dim">+{running.length - 1}</Box>}
-    </Flex>
+    <GoingOn
+      label="Running job"
+      title={`${job.title} ${job.total ? `${job.done} / ${job.total}` : ""}`}
+      share={job.total ? job.done / job.total : 0}
+      left={left(job.left_s ?? null)}
+      end="Cancel"
+      onEnd={() => got(api.POST("/api/jobs/{number}/cancel", { params: { path: { number: job.id } } })).catch(complain)}
+      others={running.length - 1}
+    />
   );
 }

@@ -179,7 +179,7 @@ function Stages() {
             <NavLink to={`/${slug}`} style={{ display: "block" }}>
               {({ isActive }) => (
                 <Box
-                  px="6px"
+                  pl="6px"
                   py="7px"
                   borderRadius="8px"
                   bg={isActive ? "raised" : "transparent"}
@@ -189,7 +189,7 @@ function Stages() {
                   _hover={{ color: "chalk" }}
                 >
                   {name}
-                  <Box fontFamily="mono" fontSize="10px" color="dim" minH="14px">
+                  <Box fontFamily="mono" fontSize="10px" letterSpacing="-0.3px" whiteSpace="nowrap" color="dim" minH="14px">
                     {slug === "picture"
                       ? "to come"
                       : slug === "ship" && sheet

@@ -1,16 +1,16 @@
 /** What an editor works on: loaded, changed, saved, taken back and recovered in one way. Every change is one state, kept by the server as it is made. */
-import { applyPatch, compare, deepClone, type Operation } from "fast-json-patch";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Refused } from "../api/client";
 import { onChanged } from "./jobs";
-import { complain, tell } from "./store";
+import { carried, KeptSteps, MOST_STEPS, type Step, turned, type What } from "./steps";
+import { complain, tell, useShared } from "./store";
 
 export interface History<T> {
   doc: T | null;
   /** Change the document; changes with the same ``gesture`` that follow each other are one step of undo. */
   change: (next: T, gesture?: string) => void;
-  /** Take in a change that the server made and keeps already, with its new revision. */
-  accept: (next: T, revision: number, gesture?: string) => void;
+  /** Take in a change that the server made and keeps already, with its new revision; ``asked`` is when it was asked for (ms), however long that took. */
+  accept: (next: T, revision: number, gesture?: string, asked?: number) => void;
   undo: () => void;
   redo: () => void;
   canUndo: boolean;
@@ -31,7 +31,7 @@ export interface Kept<T> {
 
 interface Editing<T> {
   /** What kind of document it is and which: others' changes of it are heard of. */
-  what: string;
+  what: What;
   id: number;
   first: T;
   revision: number;
@@ -41,31 +41,9 @@ interface Editing<T> {
   called: string;
 }
 
-interface Step<T> {
-  before: T;
-  after: T;
-}
-
-const DEEP = 300;
 const AGAIN_MS = 1500;
 /** Browsers send this much after a page is left. */
 const LEAVING_BYTES = 60_000;
-
-/** ``patch`` on another state, or null when it does not fit there. */
-function patched<T>(onto: T, patch: Operation[]): T | null {
-  try {
-    return applyPatch(deepClone(onto) as T, patch, true).newDocument;
-  } catch {
-    return null;
-  }
-}
-
-/** What leads from one state to another, put on a third; null when it does not fit. */
-function carried<T>(from: T, to: T, onto: T): T | null {
-  if (onto === from) return to;
-  // with the values they change, so that what somebody else has changed since is not written over
-  return patched(onto, compare(from as object, to as object, true));
-}
 
 function recovered(key: string): string | null {
   try {
@@ -80,7 +58,7 @@ function recovered(key: string): string | null {
 export function useDocument<T>(editing: Editing<T>): History<T> {
   const { what, id } = editing;
   const [doc, setDoc] = useState<T | null>(editing.first);
-  const [, turned] = useState(0);
+  const [, show] = useState(0);
   const past = useRef<Step<T>[]>([]);
   const future = useRef<Step<T>[]>([]);
   const now = useRef<T>(editing.first);
@@ -90,17 +68,34 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
   const present = useRef(editing);
   present.current = editing;
   const running = useRef<Promise<void> | null>(null);
-  const put = useCallback((next: T) => {
-    now.current = next;
-    setDoc(next);
-    turned((n) => n + 1);
-  }, []);
+  const steps = useMemo(
+    () =>
+      new KeptSteps<T>(
+        what,
+        id,
+        () => ({ past: past.current, future: future.current }),
+        (left, right) => {
+          past.current = past.current.slice(past.current.length - left);
+          future.current = future.current.slice(future.current.length - right);
+        },
+      ),
+    [what, id],
+  );
+  const put = useCallback(
+    (next: T) => {
+      now.current = next;
+      setDoc(next);
+      show((n) => n + 1);
+      steps.soon();
+    },
+    [steps],
+  );
 
   /** What was refused is taken back; what was changed after it stays, as far as it does not build on it. */
   const takeBack = useCallback(
     (refused: T, sentence: string) => {
       const rest = now.current === refused ? kept.current.doc : (carried(refused, now.current, kept.current.doc) ?? kept.current.doc);
-      past.current = past.current.filter((step) => step.after !== refused);
+      past.current = past.current.filter((step) => !("after" in step && step.after === refused));
       put(rest);
       tell(`${sentence} That change was taken back.`, true);
     },
@@ -155,18 +150,17 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
       }
     })().finally(() => {
       running.current = null;
-      turned((n) => n + 1);
+      show((n) => n + 1);
     });
   }, [put, takeBack, takeOver]);
   const saved = useCallback(() => running.current ?? Promise.resolve(), []);
 
   /** Put the present state behind us, unless the same gesture goes on. */
-  const remember = useCallback((next: T, gesture?: string) => {
-    const time = Date.now();
+  const remember = useCallback((next: T, gesture?: string, time = Date.now()) => {
     const step = past.current[past.current.length - 1];
     const same = step !== undefined && gesture !== undefined && last.current.gesture === gesture && time - last.current.at < 900;
-    if (same && step.after === now.current) past.current = [...past.current.slice(0, -1), { before: step.before, after: next }];
-    else past.current = [...past.current.slice(-DEEP), { before: now.current, after: next }];
+    if (same && "after" in step && step.after === now.current) past.current = [...past.current.slice(0, -1), { before: step.before, after: next }];
+    else past.current = [...past.current.slice(1 - MOST_STEPS), { before: now.current, after: next }];
     last.current = { gesture, at: time };
     future.current = [];
   }, []);
@@ -179,8 +173,8 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     [put, remember, keep],
   );
   const accept = useCallback(
-    (next: T, revision: number, gesture?: string) => {
-      remember(next, gesture);
+    (next: T, revision: number, gesture?: string, asked?: number) => {
+      remember(next, gesture, asked);
       kept.current = { doc: next, revision };
       put(next);
     },
@@ -191,11 +185,11 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     (from: Step<T>[], to: Step<T>[], back: boolean) => {
       const step = from.pop();
       if (step === undefined) return;
-      const next = back ? carried(step.after, step.before, now.current) : carried(step.before, step.after, now.current);
+      const next = turned(step, back, now.current);
       last.current = { at: 0 };
       if (next === null) {
         tell(`This cannot be ${back ? "undone" : "done again"}: what it changed was changed in another window since.`, true);
-        turned((n) => n + 1);
+        show((n) => n + 1);
         return;
       }
       to.push(back ? { before: next, after: now.current } : { before: now.current, after: next });
@@ -207,6 +201,23 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
   const undo = useCallback(() => turn(past.current, future.current, true), [turn]);
   const redo = useCallback(() => turn(future.current, past.current, false), [turn]);
 
+  useEffect(() => {
+    let here = true;
+    void steps
+      .load()
+      .then((before) => {
+        if (!here) return;
+        // what was done here meanwhile is newer; it has ended what could be done again
+        if (!past.current.length && !future.current.length) future.current = before.future;
+        else steps.soon();
+        past.current = [...before.past, ...past.current].slice(-MOST_STEPS);
+        show((n) => n + 1);
+      })
+      .catch(complain);
+    return () => {
+      here = false;
+    };
+  }, [steps]);
   useEffect(
     () =>
       onChanged(what, id, () => {
@@ -216,7 +227,7 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     [what, id, takeOver],
   );
   useEffect(() => {
-    const key = `unsent ${what} ${id}`;
+    const key = `unsent ${useShared.getState().library} ${what} ${id}`;
     const left = recovered(key);
     if (left !== null) {
       const { doc: mine, revision } = JSON.parse(left) as { doc: T; revision: number };
@@ -232,6 +243,7 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     }
     const unsent = () => now.current !== kept.current.doc;
     const leave = () => {
+      steps.leave();
       if (!unsent()) return;
       const body = JSON.stringify(now.current);
       // the last state is sent even while an older one is on its way: whichever comes second, the newest is kept
@@ -244,10 +256,11 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     window.addEventListener("pagehide", leave);
     window.addEventListener("beforeunload", ask);
     return () => {
+      steps.leave();
       window.removeEventListener("pagehide", leave);
       window.removeEventListener("beforeunload", ask);
     };
-  }, [what, id, keep, put, remember]);
+  }, [what, id, keep, put, remember, steps]);
   return {
     doc,
     change,

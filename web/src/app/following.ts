@@ -26,11 +26,11 @@ export async function dropped(event: DragEvent): Promise<File[]> {
   return files.length ? files : plain;
 }
 
-export async function follow(started: Promise<{ job: number }>) {
+/** What became of an import of files of this machine, or of files that were sent. */
+export async function follow(kind: "import" | "upload", started: Promise<{ job: number }>) {
   try {
-    const job = await whenDone((await started).job);
-    if (job.state !== "done") return;
-    const result = job.result as { imported: number; already_there: number; formats: number; skipped: { path: string; reason: string }[] };
+    const { result } = await whenDone((await started).job, kind);
+    if (!result) return;
     const skipped = result.skipped.length ? `, ${result.skipped.length} skipped (the arrival on the left lists why)` : "";
     const formats = result.formats ? `, ${result.formats} another format of a sound here` : "";
     tell(`${result.imported} imported, ${result.already_there} already there${formats}${skipped}.`);

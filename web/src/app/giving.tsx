@@ -1,23 +1,14 @@
 /** A saved chain put on many sounds: asked for, followed as a job, told in a report. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, chakra } from "@chakra-ui/react";
 import { create } from "zustand";
 import { api, got, type Schemas } from "../api/client";
 import { level } from "./format";
 import { whenDone } from "./jobs";
-import { useKeys } from "./keys";
-import { Do, Heading } from "./parts";
+import { Do } from "./parts";
+import { ReportPanel } from "./ReportPanel";
 import { complain, queries, tell, useShared } from "./store";
 
-interface Row {
-  id: number;
-  name: string;
-  before_dbfs: number | null;
-  after_dbfs: number | null;
-  before_lufs: number | null;
-  after_lufs: number | null;
-  over: boolean;
-  reason: string;
-}
+type Row = Schemas["Outcome"];
 
 const useGiven = create<{ title: string; rows: Row[] | null }>(() => ({ title: "", rows: null }));
 
@@ -30,17 +21,14 @@ export async function giveChain(chain: number, body: Partial<Schemas["Giving"]>)
         body: { ids: [], linked: false, after: false, ...body } as Schemas["Giving"],
       }),
     );
-    const job = await whenDone(started.job);
-    if (job.state !== "done") return;
-    const { rows } = job.result as unknown as { rows: Row[] };
+    const { title, result } = await whenDone(started.job, "chain");
+    if (!result) return;
+    const { rows } = result;
     for (const key of ["chains", "sounds", "sound", "mend", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
     const left = rows.filter((row) => row.reason).length;
     const over = rows.filter((row) => row.over).length;
-    tell(
-      `${job.title}: ${rows.length - left} done${left ? `, ${left} left as they were` : ""}${over ? `, ${over} go over full scale` : ""}.`,
-      left > 0,
-    );
-    if (rows.length > 1) useGiven.setState({ title: job.title, rows });
+    tell(`${title}: ${rows.length - left} done${left ? `, ${left} left as they were` : ""}${over ? `, ${over} go over full scale` : ""}.`, left > 0);
+    if (rows.length > 1) useGiven.setState({ title, rows });
     else if (left) tell(rows[0].reason, true);
   } catch (error) {
     complain(error);
@@ -68,7 +56,6 @@ function table(rows: Row[]): string {
 export function GivenReport() {
   const { title, rows } = useGiven();
   const close = () => useGiven.setState({ rows: null });
-  useKeys({ leave: close }, { on: rows !== null, over: true });
   if (!rows) return null;
   const sorted = [...rows].sort((a, b) => Number(!!b.reason) - Number(!!a.reason) || Number(b.over) - Number(a.over));
   const save = () => {
@@ -79,33 +66,16 @@ export function GivenReport() {
     URL.revokeObjectURL(link.href);
   };
   return (
-    <Flex
-      role="region"
-      aria-label="What the chain did"
-      direction="column"
-      position="absolute"
-      right="14px"
-      bottom="14px"
-      w="560px"
-      maxH="70%"
-      p="14px"
-      gap="8px"
-      bg="raised"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="10px"
-      zIndex={15}
-    >
-      <Flex gap="8px" align="center">
-        <Heading>{title}</Heading>
-        <Box flex={1} />
+    <ReportPanel
+      label="What the chain did"
+      title={title}
+      more={
         <Do quiet onClick={save}>
           Save as CSV
         </Do>
-        <Do quiet act="leave" onClick={close}>
-          Close
-        </Do>
-      </Flex>
+      }
+      onClose={close}
+    >
       <Box overflow="auto" tabIndex={0}>
         <chakra.table w="100%" fontSize="12px">
           <chakra.thead color="dim" textAlign="left">
@@ -132,6 +102,6 @@ export function GivenReport() {
           </tbody>
         </chakra.table>
       </Box>
-    </Flex>
+    </ReportPanel>
   );
 }

@@ -8,15 +8,45 @@ interface JobsState {
   jobs: Record<number, Job>;
 }
 
+type Result = NonNullable<Job["result"]>;
+type Kind = NonNullable<Result["kind"]>;
+/** A job of a kind that has ended: its result when it was done, else none; the page was told why. */
+export type Ended<K extends Kind> = Omit<Job, "result"> & { result: ResultOf<K> | null };
+export type ResultOf<K extends Kind> = Extract<Result, { kind?: K }>;
+
 export const useJobs = create<JobsState>(() => ({ jobs: {} }));
 
 const ended = new Map<number, (job: Job) => void>();
 
-/** Wait for the end of a job. */
-export function whenDone(number: number): Promise<Job> {
-  const known = useJobs.getState().jobs[number];
-  if (known && known.state !== "running") return Promise.resolve(known);
-  return new Promise((resolve) => ended.set(number, resolve));
+/** Wait for the end of a job of a kind; a server that is started again meanwhile goes on with it. */
+export async function whenDone<K extends Kind>(id: number, kind: K): Promise<Ended<K>> {
+  const known = useJobs.getState().jobs[id];
+  const job = known && known.state !== "running" ? known : await new Promise<Job>((resolve) => ended.set(id, resolve));
+  return { ...job, result: job.result?.kind === kind ? (job.result as ResultOf<K>) : null };
+}
+
+/** What is said of a job that nobody waits for any more: its page was left, or the server was started again. */
+function saidLate({ title, result }: Job): string {
+  switch (result?.kind) {
+    case "import":
+    case "upload":
+      return `${title}: ${result.imported} imported.`;
+    case "recover":
+      return `${result.name} was recovered: its page or the server went away while it was recorded.`;
+    case "offload":
+      return `${title}: ${result.copied} takes are in the library${result.failed?.length ? `, ${result.failed.length} failed` : ""}.`;
+    case "ship":
+      return `${title}: ${result.files} files, ${result.failed} failed.`;
+    case "export":
+      return `${title}: ${result.files.length} files written${result.failed.length ? `, ${result.failed.length} failed` : ""}.`;
+    case "slice":
+    case "selects":
+      return `${title}: ${result.sounds.length} are in the library.`;
+    case "backup":
+      return `The library is kept in ${result.path}.`;
+    default:
+      return "";
+  }
 }
 
 interface Changed {
@@ -40,6 +70,12 @@ export function onChanged(what: string, id: number, told: () => void): () => voi
   };
 }
 
+/** A document was changed in this window, by something else than its editor. */
+export function changedHere(what: string, id: number) {
+  const { library } = useShared.getState();
+  for (const listener of [...listeners]) listener({ what, id, library, page: PAGE });
+}
+
 /** Lists that show what was changed. */
 const SHOWN: Record<string, string[]> = {
   design: ["designs", "stale"],
@@ -53,21 +89,24 @@ const SHOWN: Record<string, string[]> = {
 export function useJobEvents() {
   useEffect(() => {
     const source = new EventSource("/api/events");
+    // what others changed while the connection was away was not heard
+    let before = false;
+    source.addEventListener("open", () => {
+      if (before) void queries.invalidateQueries();
+      before = true;
+    });
     source.addEventListener("job", (event) => {
       const job = JSON.parse((event as MessageEvent<string>).data) as Job;
       useJobs.setState((state) => ({ jobs: { ...state.jobs, [job.id]: job } }));
       if (job.state === "running") return;
       const waited = ended.get(job.id);
       waited?.(job);
-      // an import whose page was left, or that went on after a restart
-      if (!waited && job.kind === "import" && job.state === "done")
-        tell(`${job.title}: ${(job.result as { imported?: number }).imported ?? 0} imported.`);
       ended.delete(job.id);
-      if (job.kind === "recover" && job.state === "done")
-        tell(`${job.result.name} was recovered: its page or the server went away while it was recorded.`);
+      const late = waited ? "" : saidLate(job);
+      if (late) tell(late);
       for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted"])
         void queries.invalidateQueries({ queryKey: [key] });
-      if (job.state === "failed") tell(job.message, true);
+      if (job.state === "failed" || job.state === "interrupted") tell(job.message, true);
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);
     });
     source.addEventListener("changed", (event) => {

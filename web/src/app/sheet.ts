@@ -2,11 +2,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
 import { DRY, type HeardSo, saidSo } from "./heard";
+import { changedHere } from "./jobs";
 import { complain, queries, tell, useShared } from "./store";
 
 export type Sheet = Schemas["SheetDraft"];
+export type SheetKept = Schemas["SheetKept"];
 
 const key = (library: string, project: number) => ["sheet", library, project];
+
+async function read(library: string, project: number): Promise<SheetKept> {
+  // the client's types lose what a pair is
+  return (await got(api.GET("/api/lib/{library}/sheet", { params: { path: { library }, query: { project } } }))) as SheetKept;
+}
 
 export function useSheet() {
   const library = useShared((state) => state.library);
@@ -15,7 +22,7 @@ export function useSheet() {
     queryKey: key(library, project),
     enabled: !!library,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => got(api.GET("/api/lib/{library}/sheet", { params: { path: { library }, query: { project } } })),
+    queryFn: () => read(library, project),
   });
 }
 
@@ -27,6 +34,7 @@ export async function putOnSheet(sounds: number[], heard: HeardSo = DRY): Promis
       api.POST("/api/lib/{library}/sheet/sounds", { params: { path: { library }, query: { project } }, body: { sounds, heard } }),
     );
     queries.setQueryData(key(library, project), { revision: kept.revision, sheet: kept.sheet });
+    changedHere("sheet", project);
     return kept.added;
   } catch (error) {
     complain(error);
@@ -44,30 +52,17 @@ export async function addToSheet(sounds: number[], heard: HeardSo = DRY) {
   );
 }
 
-let turn: Promise<unknown> = Promise.resolve();
+/** Keep the sheet of a project; what shows it elsewhere shows this. */
+export async function saveSheet(library: string, project: number, sheet: Sheet, basedOn: number | undefined, init: { keepalive?: boolean }) {
+  const kept = await got(
+    api.PUT("/api/lib/{library}/sheet", { params: { path: { library }, query: { project, based_on: basedOn } }, body: sheet, ...init }),
+  );
+  queries.setQueryData(key(library, project), kept);
+  return { revision: kept.revision };
+}
 
-/** Change the sheet: shown at once, kept in turn. */
-export function changeSheet(values: Partial<Sheet>) {
-  const { library, project } = useShared.getState();
-  const here = key(library, project);
-  const before = queries.getQueryData<Schemas["SheetKept"]>(here);
-  if (!before) return;
-  queries.setQueryData(here, { ...before, sheet: { ...before.sheet, ...values } });
-  turn = turn.then(async () => {
-    const now = queries.getQueryData<Schemas["SheetKept"]>(here);
-    if (!now) return;
-    try {
-      const kept = await got(
-        api.PUT("/api/lib/{library}/sheet", {
-          params: { path: { library }, query: { project, based_on: now.revision } },
-          body: now.sheet,
-          keepalive: JSON.stringify(now.sheet).length < 60_000,
-        }),
-      );
-      queries.setQueryData<Schemas["SheetKept"]>(here, (held) => held && { ...held, revision: kept.revision });
-    } catch (error) {
-      await queries.invalidateQueries({ queryKey: here });
-      complain(error);
-    }
-  });
+export async function readSheet(library: string, project: number) {
+  const kept = await read(library, project);
+  queries.setQueryData(key(library, project), kept);
+  return { doc: kept.sheet, revision: kept.revision };
 }

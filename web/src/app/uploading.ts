@@ -69,7 +69,7 @@ export async function upload(files: File[]): Promise<void> {
       done += file.size;
       useUploading.setState(({ now }) => ({ now: now && { ...now, filesDone: i + 1, bytesDone: done } }));
     }
-    await follow(got(api.POST("/api/lib/{library}/uploads/{upload}/end", { params: { path: { library, upload: number } } })));
+    await follow("upload", got(api.POST("/api/lib/{library}/uploads/{upload}/end", { params: { path: { library, upload: number } } })));
   } catch (error) {
     complain(error);
   } finally {

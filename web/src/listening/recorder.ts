@@ -2,7 +2,7 @@
 import { api, got, Refused, type Schemas } from "../api/client";
 import workletUrl from "./recorder.worklet.ts?worker&url";
 
-export type TakeDone = Schemas["TakeDone"];
+export type TakeDone = Schemas["Finished"];
 export type NewTake = Schemas["TakeFacts"];
 
 /** What the browser says of the input it opened. */

@@ -1,6 +1,7 @@
 """what Gather needs: categories, sets, fields, edits, watched folders, projects, uses, and search vectors"""
 
 import json
+from typing import Any
 
 import sqlalchemy as sa
 from alembic import op
@@ -13,15 +14,15 @@ revision = "0002"
 down_revision = "0001"
 
 
-def _text(name: str, default: str | None = "") -> sa.Column:
+def _text(name: str, default: str | None = "") -> sa.Column[Any]:
     return sa.Column(name, sa.Text(), nullable=default is None, server_default=default)
 
 
-def _number(name: str, default: str | None = "0") -> sa.Column:
+def _number(name: str, default: str | None = "0") -> sa.Column[Any]:
     return sa.Column(name, sa.Integer(), nullable=default is None, server_default=default)
 
 
-def _json(name: str, default: str = "{}") -> sa.Column:
+def _json(name: str, default: str = "{}") -> sa.Column[Any]:
     return sa.Column(name, sa.JSON(), nullable=False, server_default=default)
 
 
@@ -77,9 +78,9 @@ def upgrade() -> None:
     op.create_index("ix_uses_item", "uses", ["what", "item"])
     connection = op.get_bind()
     connection.execute(sa.text("INSERT INTO projects (id, name) VALUES (1, 'First project')"))
-    for category in starting_categories():
+    for start in starting_categories():
         connection.execute(
-            sa.text("INSERT INTO categories (path, code, words) VALUES (:path, '', :words)"), {"path": category.path, "words": " ".join(category.words)}
+            sa.text("INSERT INTO categories (path, code, words) VALUES (:path, '', :words)"), {"path": start.path, "words": " ".join(start.words)}
         )
     rows = connection.execute(sa.text("SELECT id, node, measures, frames, rate, category FROM sounds")).all()
     for number, node, measures, frames, rate, category in rows:
@@ -91,10 +92,10 @@ def upgrade() -> None:
         )
         if category:
             connection.execute(sa.text("INSERT OR IGNORE INTO categories (path, code, words) VALUES (:path, '', '')"), {"path": category})
-    for what, table, column in (("design", "designs", "mix"), ("spread", "spreads", "mix"), ("plan", "plans", "node")):
-        for number, node in connection.execute(sa.text(f"SELECT id, {column} FROM {table}")).all():
-            for key in hashes_in(NodeAdapter.validate_json(node)):
-                connection.execute(sa.text("INSERT OR IGNORE INTO uses VALUES (:key, :what, :item, 1)"), {"key": key, "what": what, "item": number})
+    for what, table, field in (("design", "designs", "mix"), ("spread", "spreads", "mix"), ("plan", "plans", "node")):
+        for number, node in connection.execute(sa.text(f"SELECT id, {field} FROM {table}")).all():
+            for digest in hashes_in(NodeAdapter.validate_json(node)):
+                connection.execute(sa.text("INSERT OR IGNORE INTO uses VALUES (:key, :what, :item, 1)"), {"key": digest, "what": what, "item": number})
 
 
 def downgrade() -> None:

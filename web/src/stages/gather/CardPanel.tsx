@@ -13,15 +13,6 @@ import { ask } from "./sounds";
 
 const TEMPLATE = "{project} {date} {place} RAW {number:3}";
 
-interface Outcome {
-  arrival: number;
-  copied: number;
-  verified: number;
-  already_there: number;
-  second_copies: number;
-  failed: { path: string; reason: string }[];
-}
-
 /** Offload a card, which is a folder with recordings. Copies are compared, named by a template, and come in as one arrival. */
 export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice: () => void }) {
   const library = useShared((state) => state.library);
@@ -31,7 +22,7 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
   const [notes, setNotes] = useState<Notes>(NO_NOTES);
   const [second, setSecond] = useState("");
   const [left, setLeft] = useState<string[]>([]);
-  const [failed, setFailed] = useState<Outcome["failed"]>([]);
+  const [failed, setFailed] = useState<Schemas["Failed"][]>([]);
   const [busy, setBusy] = useState(false);
   const wanted: Schemas["Looking"] = { folder, template, place: notes.place, project };
   const card = useQuery({
@@ -53,9 +44,8 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
           body: { ...wanted, only: left.length ? todo.map((take) => take.path) : [], second, notes },
         }),
       );
-      const job = await whenDone(started.job);
-      if (job.state !== "done") return;
-      const result = job.result as unknown as Outcome;
+      const { result } = await whenDone(started.job, "offload");
+      if (!result) return;
       void queries.invalidateQueries();
       setFailed(result.failed);
       const beside = result.second_copies ? `, ${result.second_copies} second copies` : "";

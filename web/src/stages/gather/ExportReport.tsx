@@ -1,15 +1,14 @@
 /** An export some of whose files failed: how many, which, why, and what can be done about it in one gesture. */
 import { Box, Flex } from "@chakra-ui/react";
-import { useKeys } from "../../app/keys";
-import { Do, Heading } from "../../app/parts";
+import { Do } from "../../app/parts";
+import { ReportPanel } from "../../app/ReportPanel";
 import { exportFiles, useExported } from "./doing";
 
 const SHOWN = 100;
 
 export function ExportReport() {
-  const { result, folder, target, heard } = useExported();
+  const { result, said, folder, target, heard } = useExported();
   const close = () => useExported.setState({ result: null });
-  useKeys({ leave: close }, { on: result !== null, over: true });
   if (!result) return null;
   const { over } = result;
   const again = (values: Partial<typeof target>) => {
@@ -17,32 +16,8 @@ export function ExportReport() {
     void exportFiles(folder, over, heard.part ?? null, { ...target, ...values }, heard);
   };
   return (
-    <Flex
-      role="region"
-      aria-label="What was not written"
-      direction="column"
-      position="absolute"
-      right="14px"
-      bottom="14px"
-      w="560px"
-      maxH="70%"
-      p="14px"
-      gap="8px"
-      bg="raised"
-      border="1px solid"
-      borderColor="coral"
-      borderRadius="10px"
-      zIndex={15}
-    >
-      <Flex gap="8px" align="center">
-        <Heading>
-          {result.files.length} written, {result.failed.length} failed
-        </Heading>
-        <Box flex={1} />
-        <Do quiet act="leave" onClick={close}>
-          Close
-        </Do>
-      </Flex>
+    <ReportPanel label="What was not written" title={`${result.files.length} written, ${result.failed.length} failed`} bad onClose={close}>
+      <Box color="dim">{said}</Box>
       {over.length > 0 && (
         <Flex gap="6px" align="center" wrap="wrap">
           <Box>
@@ -61,6 +36,6 @@ export function ExportReport() {
         ))}
         {result.failed.length > SHOWN && <Box color="dim">and {result.failed.length - SHOWN} more</Box>}
       </Box>
-    </Flex>
+    </ReportPanel>
   );
 }

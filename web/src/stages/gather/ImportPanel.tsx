@@ -17,7 +17,7 @@ export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void;
   useKeys({ leave: onClose }, { over: true });
   const run = () => {
     if (!path.trim()) return;
-    void follow(got(api.POST("/api/lib/{library}/import", { params: { path: { library } }, body: { paths: [path.trim()], refer } })));
+    void follow("import", got(api.POST("/api/lib/{library}/import", { params: { path: { library } }, body: { paths: [path.trim()], refer } })));
     onClose();
   };
   const send = (list: FileList | null) => {

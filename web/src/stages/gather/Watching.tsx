@@ -6,20 +6,11 @@ import { whenDone } from "../../app/jobs";
 import { Do, Heading, Input, TextField } from "../../app/parts";
 import { complain, queries, tell, useShared } from "../../app/store";
 
-interface Scan {
-  new: number;
-  missing: number;
-  moved: number;
-  back: number;
-  skipped: { path: string; reason: string }[];
-}
-
 async function told(started: Promise<{ job: number }>) {
   try {
-    const job = await whenDone((await started).job);
+    const { result: scan } = await whenDone((await started).job, "rescan");
     void queries.invalidateQueries({ queryKey: ["watched"] });
-    if (job.state !== "done") return;
-    const scan = job.result as unknown as Scan;
+    if (!scan) return;
     const skipped = scan.skipped.length
       ? `, ${scan.skipped.length} skipped (${scan.skipped[0].path.split("/").pop()}: ${scan.skipped[0].reason}${scan.skipped.length > 1 ? " ..." : ""})`
       : "";
@@ -45,8 +36,9 @@ export function Watching() {
   };
   const backUp = async (target: string) => {
     try {
-      const job = await whenDone((await got(api.POST("/api/lib/{library}/backup", { ...here, body: { folder: target } }))).job);
-      if (job.state === "done") tell(`The library is kept in ${(job.result as { path: string }).path}.`);
+      const started = await got(api.POST("/api/lib/{library}/backup", { ...here, body: { folder: target } }));
+      const { result } = await whenDone(started.job, "backup");
+      if (result) tell(`The library is kept in ${result.path}.`);
     } catch (error) {
       complain(error);
     }

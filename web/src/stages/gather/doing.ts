@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import { api, got, type Target } from "../../api/client";
 import { DRY, type HeardSo, heardSo, saidSo } from "../../app/heard";
-import { whenDone } from "../../app/jobs";
+import { type ResultOf, whenDone } from "../../app/jobs";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { PLAIN_TARGET } from "../../app/target";
 import { useListening } from "../../listening/player";
@@ -127,17 +127,12 @@ export async function newSet(name: string, ids?: number[]): Promise<void> {
   }
 }
 
-export interface Exported {
-  files: string[];
-  failed: { path: string; reason: string }[];
-  over: number[];
-  said: string[];
-  folder: string;
-}
+export type Exported = ResultOf<"export">;
 
 /** An export some of whose files failed: what is shown until it is closed. */
-export const useExported = create<{ result: Exported | null; folder: string; target: Target; heard: HeardSo }>(() => ({
+export const useExported = create<{ result: Exported | null; said: string; folder: string; target: Target; heard: HeardSo }>(() => ({
   result: null,
+  said: "",
   folder: "",
   target: PLAIN_TARGET,
   heard: DRY,
@@ -154,16 +149,13 @@ export async function exportFiles(
   const { library } = useShared.getState();
   try {
     const started = await got(api.POST("/api/lib/{library}/export", { params: { path: { library } }, body: { ...of(ids), folder, target, heard } }));
-    const job = await whenDone(started.job);
-    if (job.state !== "done") return;
-    const result = job.result as unknown as Exported;
+    const { result } = await whenDone(started.job, "export");
+    if (!result) return;
     const written = `${result.files.length} ${result.files.length === 1 ? "file" : "files"} written to ${result.folder} and read back${saidSo(heard)}`;
     const lowered = result.said.length ? ` ${result.said[0]}${result.said.length > 1 ? ` (and ${result.said.length - 1} more)` : ""}.` : "";
-    if (result.failed.length) useExported.setState({ result, folder, target, heard });
-    tell(
-      `${written}${result.failed.length ? `, ${result.failed.length} failed: ${result.failed[0].reason}` : ""}.${lowered}`,
-      result.failed.length > 0,
-    );
+    const said = `${written}.${lowered}`;
+    if (result.failed.length) useExported.setState({ result, said, folder, target, heard });
+    else tell(said);
   } catch (error) {
     complain(error);
   }
@@ -173,9 +165,9 @@ export async function proposeAnchors(kind: "" | "hit" | "top" | "end" | "start")
   const { library } = useShared.getState();
   try {
     const started = await got(api.POST("/api/lib/{library}/anchors", { params: { path: { library } }, body: { ...among(), kind } }));
-    const job = await whenDone(started.job);
-    if (job.state !== "done") return;
-    const { changed, failed } = job.result as { changed: number; failed: { path: string; reason: string }[] };
+    const { result } = await whenDone(started.job, "anchors");
+    if (!result) return;
+    const { changed, failed } = result;
     const left = failed.length ? ` ${failed.length} left as they were: ${failed[0].reason}` : "";
     tell(`${changed} anchors moved; undo takes it back.${left}`, failed.length > 0);
     stale();

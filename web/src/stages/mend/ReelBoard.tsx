@@ -231,11 +231,10 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   const make = async () => {
     try {
       await history.saved();
-      const job = await whenDone(
-        (await got(api.POST("/api/lib/{library}/reels/{number}/selects", { params: { path: { library, number: loaded.id } } }))).job,
-      );
-      if (job.state !== "done") return;
-      const made = (job.result as { sounds: number[] }).sounds;
+      const started = await got(api.POST("/api/lib/{library}/reels/{number}/selects", { params: { path: { library, number: loaded.id } } }));
+      const { result } = await whenDone(started.job, "selects");
+      if (!result) return;
+      const made = result.sounds;
       for (const key of ["sounds", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
       await putOnSheet(made);
       tell(

@@ -3,22 +3,17 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Target } from "../../api/client";
+import { useDocument } from "../../app/document";
 import { whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Title } from "../../app/parts";
-import { changeSheet, type Sheet, useSheet } from "../../app/sheet";
+import { readSheet, type Sheet, type SheetKept, saveSheet, useSheet } from "../../app/sheet";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { FIRST_TARGET } from "../../app/target";
+import { UndoRedo } from "../../app/UndoRedo";
 import { useSettled } from "../../app/useSettled";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
-
-interface Result {
-  files: number;
-  unchanged: number;
-  failed: number;
-  over: string[];
-}
 
 const NONE: number[] = [];
 const FIRST = [FIRST_TARGET];
@@ -33,10 +28,25 @@ function without(some: HeardOf, name: string): HeardOf {
 export default function Ship() {
   const project = useShared((state) => state.project);
   const library = useShared((state) => state.library);
-  const kept = useSheet().data?.sheet as Sheet | undefined;
-  const sheet = kept?.sounds ?? NONE;
-  const targets = (kept?.targets ?? FIRST) as Target[];
-  const name = kept?.name ?? "";
+  const loaded = useSheet().data;
+  return loaded ? <SheetBoard key={`${library} ${project}`} library={library} project={project} loaded={loaded} /> : null;
+}
+
+function SheetBoard({ library, project, loaded }: { library: string; project: number; loaded: SheetKept }) {
+  const history = useDocument<Sheet>({
+    what: "sheet",
+    id: project,
+    first: loaded.sheet,
+    revision: loaded.revision,
+    called: "The sheet",
+    save: (doc, basedOn, init) => saveSheet(library, project, doc, basedOn, init),
+    read: () => readSheet(library, project),
+  });
+  const kept = history.doc ?? loaded.sheet;
+  const changeSheet = (values: Partial<Sheet>, gesture?: string) => history.change({ ...(history.now() ?? kept), ...values }, gesture);
+  const sheet = kept.sounds ?? NONE;
+  const targets = (kept.targets ?? FIRST) as Target[];
+  const name = kept.name ?? "";
   const go = useNavigate();
   const [report, setReport] = useState<number | null>(null);
   const [over, setOver] = useState(0);
@@ -45,16 +55,15 @@ export default function Ship() {
     queryKey: ["shipments", library],
     queryFn: () => got(api.GET("/api/lib/{library}/shipments", { params: { path: { library } } })),
   });
-  const folder = kept?.folder || (state.data?.ship_folder ?? "");
+  const folder = kept.folder || (state.data?.ship_folder ?? "");
   const wanted = useMemo(
-    () => ({ name: name || "One-shots", sounds: sheet, targets, folder, project, heard: kept?.heard ?? {}, allowed: kept?.allowed ?? [] }),
-    [name, sheet, targets, folder, project, kept?.heard, kept?.allowed],
+    () => ({ name: name || "One-shots", sounds: sheet, targets, folder, project, heard: kept.heard ?? {}, allowed: kept.allowed ?? [] }),
+    [name, sheet, targets, folder, project, kept.heard, kept.allowed],
   );
   const asked = useSettled(wanted, 100);
   const preview = useQuery({
     queryKey: ["preview", library, asked],
     placeholderData: keepPreviousData,
-    enabled: !!kept,
     queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: asked, signal })),
   });
   const files = preview.data?.files ?? [];
@@ -63,11 +72,10 @@ export default function Ship() {
     try {
       const { job, id } = await started;
       void queries.invalidateQueries({ queryKey: ["counts"] });
-      const ended = await whenDone(job);
+      const { result } = await whenDone(job, "ship");
       setReport(id ?? null);
       void queries.invalidateQueries({ queryKey: ["shipment"] });
-      if (ended.state === "done") {
-        const result = ended.result as unknown as Result;
+      if (result) {
         tell(`${result.files} files, ${result.unchanged} of them unchanged, ${result.failed} failed; all were read back.`, result.failed > 0);
         setOver(result.over.length);
       }
@@ -86,7 +94,7 @@ export default function Ship() {
     setOver(0);
     await follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: { ...wanted, targets: next } })));
   };
-  useKeys({ commit: run, leave: () => setReport(null) });
+  useKeys({ commit: run, leave: () => setReport(null), undo: history.undo, redo: history.redo });
   return (
     <Flex direction="column" h="100%">
       <Bar>
@@ -95,7 +103,7 @@ export default function Ship() {
           <chakra.input
             aria-label="Name of the sheet"
             value={name}
-            onChange={(event) => changeSheet({ name: event.target.value })}
+            onChange={(event) => changeSheet({ name: event.target.value }, "name")}
             bg="ground"
             border="1px solid"
             borderColor="line"
@@ -129,6 +137,7 @@ export default function Ship() {
               {files.length} {files.length === 1 ? "file" : "files"}
               {problems ? `, ${problems} with a problem` : ""}
             </Box>
+            <UndoRedo history={history} />
             <Do disabled={!sheet.length} onClick={() => changeSheet({ sounds: [], heard: {}, allowed: [] })}>
               Empty the sheet
             </Do>
@@ -217,12 +226,12 @@ export default function Ship() {
                     <Do
                       quiet
                       hint="Somebody else wrote this file; this writes over this very one"
-                      onClick={() => changeSheet({ allowed: [...(kept?.allowed ?? []), one.path] })}
+                      onClick={() => changeSheet({ allowed: [...(kept.allowed ?? []), one.path] })}
                     >
                       Write over it
                     </Do>
                   )}
-                  {kept?.allowed?.includes(one.path) && !one.problem && (
+                  {kept.allowed?.includes(one.path) && !one.problem && (
                     <Do
                       quiet
                       hint="Leave the file that is there alone"
@@ -231,11 +240,11 @@ export default function Ship() {
                       writes over a file
                     </Do>
                   )}
-                  {kept?.heard?.[String(sheet[one.item])] && (
+                  {kept.heard?.[String(asked.sounds[one.item])] && (
                     <Do
                       quiet
                       hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
-                      onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(sheet[one.item])) })}
+                      onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(asked.sounds[one.item])) })}
                     >
                       as heard
                     </Do>
@@ -243,7 +252,11 @@ export default function Ship() {
                   <Box color="dim" fontSize="12px">
                     {targets[one.target]?.name}
                   </Box>
-                  <Do quiet onClick={() => changeSheet({ sounds: sheet.filter((_, i) => i !== one.item) })} hint="Take this sound off the sheet">
+                  <Do
+                    quiet
+                    onClick={() => changeSheet({ sounds: sheet.filter((id) => id !== asked.sounds[one.item]) })}
+                    hint="Take this sound off the sheet"
+                  >
                     <Box as="span" color="dim">
                       ×
                     </Box>

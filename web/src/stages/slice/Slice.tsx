@@ -115,22 +115,25 @@ function Board({ loaded }: { loaded: PlanView }) {
   const asking = useRef(0);
   const find = (settings: Plan["settings"], gesture: string) => {
     const mine = ++asking.current;
+    const asked = Date.now();
     setView((before) => ({ ...before, plan: { ...plan, settings } }));
     inTurn(async () => {
       if (mine !== asking.current) return; // newer settings wait already
       await history.saved();
       const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/find", { params: { path }, body: settings }));
       setView(fresh);
-      history.accept(fresh.plan, fresh.revision, gesture);
+      history.accept(fresh.plan, fresh.revision, gesture, asked);
     });
   };
-  const edit = (change: Edit, gesture?: string) =>
-    inTurn(async () => {
+  const edit = (change: Edit, gesture?: string) => {
+    const asked = Date.now();
+    return inTurn(async () => {
       await history.saved();
       const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/edit", { params: { path }, body: { edit: change } }));
       setView(fresh);
-      history.accept(fresh.plan, fresh.revision, gesture);
+      history.accept(fresh.plan, fresh.revision, gesture, asked);
     });
+  };
   const back = (way: () => void) =>
     inTurn(async () => {
       way();
@@ -203,9 +206,10 @@ function Board({ loaded }: { loaded: PlanView }) {
   };
   const make = async () => {
     try {
-      const job = await whenDone((await got(api.POST("/api/lib/{library}/plans/{number}/make", { params: { path } }))).job);
-      if (job.state !== "done") return;
-      const made = (job.result as { sounds: number[] }).sounds;
+      const started = await got(api.POST("/api/lib/{library}/plans/{number}/make", { params: { path } }));
+      const { result } = await whenDone(started.job, "slice");
+      if (!result) return;
+      const made = result.sounds;
       await putOnSheet(made);
       tell(`${made.length} one-shots are in the library and on the sheet of Ship.`);
     } catch (error) {

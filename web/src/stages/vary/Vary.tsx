@@ -105,7 +105,7 @@ export default function Vary() {
       useShared.setState({ spread: started.id ?? null });
       void queries.invalidateQueries({ queryKey: ["spreads"] });
       void queries.invalidateQueries({ queryKey: ["counts"] });
-      await whenDone(started.job);
+      await whenDone(started.job, "vary");
     } catch (error) {
       complain(error);
     }

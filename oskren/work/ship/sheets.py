@@ -2,33 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.missing import without_missing
-from oskren.core.shipping import manifest
-from oskren.core.shipping.sheet import Item, Planned, Sheet, file_key, plan
-from oskren.core.shipping.write import FileReport, refuse_outside
+from oskren.core.ship import manifest
+from oskren.core.ship.items import Item, Titled
+from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
+from oskren.core.ship.write import File, refuse_outside
 from oskren.store import Library
-from oskren.work import guard, tasks
+from oskren.work import guard
+from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.journal import Journal
-from oskren.work.studio import Studio, Told
-
-CHUNK = 8
-"""Files a worker takes at a time."""
+from oskren.work.ship.run import Written, write
+from oskren.work.studio import Studio
 
 
 @dataclass
-class Shipped:
-    """What came of a shipment. ``over`` are the items that were not written because they go over full scale."""
+class Done(Written):
+    """What came of a shipment; ``unchanged`` are files that were found as they should be and not rendered again."""
 
-    reports: list[FileReport] = field(default_factory=list)
     unchanged: list[str] = field(default_factory=list)
-    failed: list[dict[str, str]] = field(default_factory=list)
-    over: list[str] = field(default_factory=list)
 
 
 def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
@@ -43,8 +39,16 @@ def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
     return tuple(found)
 
 
-def planned_files(studio: Studio, library: Library, sheet: Sheet, out: Path | None = None, allowed: Collection[str] = ()) -> list[Planned]:
-    """Every path of a sheet, with its problem if it has one.
+def titled_items(studio: Studio, library: Library, items: Sequence[Item]) -> list[Titled]:
+    """What the names of the files of items are made of."""
+    renderer = studio.renderer(library)
+    return [Titled(item.name, item.category, shape.rate, shape.channels) for item in items for shape in (renderer.output_shape(item.node),)]
+
+
+def planned_files(
+    studio: Studio, name: str, items: Sequence[Titled], targets: Sequence[Target], out: Path | None = None, allowed: Collection[str] = ()
+) -> list[Planned]:
+    """Every path of a sheet of that name, with its problem if it has one.
 
     Parameters
     ----------
@@ -52,9 +56,7 @@ def planned_files(studio: Studio, library: Library, sheet: Sheet, out: Path | No
         The folder to ship to: then a file that lies there and is not Oskren's own is a problem, unless it is among those ``allowed`` (paths
         within the folder); a file of a library always is.
     """
-    renderer = studio.renderer(library)
-    shapes = [renderer.output_shape(item.node) for item in sheet.items]
-    planned = plan(sheet, [(shape.rate, shape.channels) for shape in shapes])
+    planned = plan(name, items, targets)
     return planned if out is None else _beside_others(studio, planned, out, allowed)
 
 
@@ -82,11 +84,9 @@ def ship(
     library: Library,
     sheet: Sheet,
     out: Path,
-    told: Told | None = None,
-    stop: Callable[[], bool] = lambda: False,
-    flag: str = "",
+    progress: Progress = ALONE,
     allowed: Collection[str] = (),
-) -> Shipped:
+) -> Done:
     """Ship a sheet to a folder. Every file is written whole or not at all; the manifest lists what is finished, also after a cancel or a kill.
 
     Raises
@@ -99,7 +99,7 @@ def ship(
     journal.settle()
     manifest.refuse_foreign(out)
     sheet = sheet.model_copy(update={"items": as_present(library, sheet.items)})
-    files = planned_files(studio, library, sheet, out, allowed)
+    files = planned_files(studio, sheet.name, titled_items(studio, library, sheet.items), sheet.targets, out, allowed)
     problems = [one.problem for one in files if one.problem]
     if problems:
         raise OskrenError(problems[0] + (f" ({len(problems)} files are concerned.)" if len(problems) > 1 else ""))
@@ -107,9 +107,9 @@ def ship(
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise OskrenError(f"{out}: cannot be used as the folder to ship to ({error.strerror}); choose another.") from error
-    result = Shipped()
+    result = Done()
     known = {report.path: report for report in manifest.load(out).files}
-    todo: list[tuple[Any, ...]] = []
+    todo: list[File] = []
     for one in files:
         item, target = sheet.items[one.item], sheet.targets[one.target]
         path = refuse_outside(out, one.path)
@@ -119,19 +119,12 @@ def ship(
             result.unchanged.append(one.path)
             result.reports.append(old)
         else:
-            todo.append((item, target, str(path), one.path, own or one.path in allowed))
-    place = studio.place(library, *(item.node for item in sheet.items), flag=flag)
-    chunks = [todo[at : at + CHUNK] for at in range(0, len(todo), CHUNK)]
-    ended, total = len(result.unchanged), len(files)
-    if told:
-        told(ended, total)
-    journal.begin([shown for _, _, _, shown, _ in todo])
+            todo.append(File(item, target, path, one.path, own or one.path in allowed))
+    place = studio.place(library, *(item.node for item in sheet.items), flag=progress.flag)
+    journal.begin([file.shown for file in todo])
     try:
-        for _, answers in studio.batch([(tasks.ship, place, chunk, journal.path) for chunk in chunks], None, stop):
-            _failures(result, answers)
-            ended += len(answers)
-            if told:
-                told(ended, total)
+        written = write(studio, place, todo, progress, journal=journal.path, before=len(result.unchanged))
+        result.failed, result.over = written.failed, written.over
     finally:
         # by now no worker writes any more; what was on its way when it was cancelled is among it
         made = journal.written()
@@ -141,20 +134,3 @@ def ship(
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
     return result
-
-
-def wrong_in(report: FileReport) -> str:
-    """What failed of a file's checks, in words; empty when nothing did."""
-    return "; ".join(f"{check.name}: {check.note}" for check in report.checks if not check.ok and not check.warning)
-
-
-def _failures(result: Shipped, answers: Sequence[dict[str, Any]]) -> None:
-    for answer in answers:
-        if "report" in answer:
-            report = FileReport(**answer["report"])
-            if not report.ok:
-                result.failed.append({"path": report.path, "reason": wrong_in(report)})
-        else:
-            result.failed.append({"path": answer["path"], "reason": answer["reason"]})
-            if answer.get("over"):
-                result.over.append(answer["sound"])

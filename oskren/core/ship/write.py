@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from pydantic import BaseModel
@@ -16,7 +17,8 @@ from oskren.core.measure import levels, loudness
 from oskren.core.nodes.chains import passed_over
 from oskren.core.nodes.model import Chained, Step, leaves
 from oskren.core.nodes.render import Renderer
-from oskren.core.shipping.sheet import Item, Target, file_key, file_node
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Target, file_key, file_node
 from oskren.core.types import Samples
 
 EDGE_DBFS = -40.0
@@ -25,6 +27,16 @@ EDGE_DBFS = -40.0
 DC_LIMIT = 0.005
 VORBIS_PEAK_DB, VORBIS_RMS_DB = 3.0, 1.5
 """Lossy files may differ by this much in peak and RMS (own rule: the encoder rounds off single steep peaks, not the level)."""
+
+
+class File(NamedTuple):
+    """A file to be written: an item for a target, its path, how it is called in reports, and whether one may lie there."""
+
+    item: Item
+    target: Target
+    path: Path
+    shown: str
+    may_be: bool = False
 
 
 class OverFullScale(OskrenError):

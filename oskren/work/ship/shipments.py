@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Collection, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
+
+from pydantic import BaseModel
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
-from oskren.core.shipping.sheet import Sheet, Target
+from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.keeping import note_uses
 from oskren.store.tables import Shipment
-from oskren.work.handing import items_of
-from oskren.work.shipping import ship
-from oskren.work.studio import Studio, Told
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.ship.items import items_of
+from oskren.work.ship.sheets import ship
+from oskren.work.studio import Studio
 
 MOST_TOLD = 50
 """Failures a job tells of; the report holds them all."""
@@ -38,7 +43,7 @@ def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowe
     return row.id
 
 
-def run(studio: Studio, library: Library, shipment: int, told: Told | None = None, stop: Callable[[], bool] = lambda: False, flag: str = "") -> dict[str, Any]:
+def run(studio: Studio, library: Library, shipment: int, progress: Progress = ALONE) -> Shipped:
     """Run (or go on with) a shipment. Files finished before are found unchanged and not rendered again."""
     with library.reading() as session:
         row = session.get(Shipment, shipment)
@@ -47,7 +52,7 @@ def run(studio: Studio, library: Library, shipment: int, told: Told | None = Non
     _set(library, shipment, state="running")
     try:
         sheet = Sheet.model_validate({name: value for name, value in row.sheet.items() if name != "allowed"})
-        result = ship(studio, library, sheet, Path(row.folder), told, stop, flag, row.sheet.get("allowed", ()))
+        result = ship(studio, library, sheet, Path(row.folder), progress, row.sheet.get("allowed", ()))
     except BaseException:
         _set(library, shipment, state="interrupted")
         raise
@@ -59,8 +64,14 @@ def run(studio: Studio, library: Library, shipment: int, told: Told | None = Non
         failed=result.failed,
         unchanged=result.unchanged,
     )
-    counts = {"files": len(result.reports), "unchanged": len(result.unchanged), "failed": len(result.failed)}
-    return {"shipment": shipment, **counts, "failures": result.failed[:MOST_TOLD], "over": result.over}
+    return Shipped(
+        shipment=shipment,
+        files=len(result.reports),
+        unchanged=len(result.unchanged),
+        failed=len(result.failed),
+        failures=result.failed[:MOST_TOLD],
+        over=result.over,
+    )
 
 
 def _set(library: Library, shipment: int, **values: Any) -> None:
@@ -77,3 +88,24 @@ def mark_interrupted(library: Library) -> None:
 
     with library.writing() as session:
         session.execute(update(Shipment).where(Shipment.state == "running").values(state="interrupted"))
+
+
+class Shipping(Arguments):
+    """Run a shipment, or go on with it."""
+
+    shipment: int
+
+
+class Shipped(BaseModel):
+    """What came of a shipment, in numbers; the first failures, and the sounds not written because they go over full scale."""
+
+    kind: Literal["ship"] = "ship"
+    shipment: int
+    files: int
+    unchanged: int
+    failed: int
+    failures: list[Failed]
+    over: list[str]
+
+
+SHIP = Kind("ship", Shipping, lambda studio, library, wanted, progress: run(studio, library, wanted.shipment, progress))

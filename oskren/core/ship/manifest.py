@@ -10,7 +10,7 @@ from pydantic import BaseModel, ValidationError
 
 from oskren.core.audio.files import replacing
 from oskren.core.errors import OskrenError
-from oskren.core.shipping.write import FileReport, sha256
+from oskren.core.ship.write import FileReport, sha256
 
 NAME, TABLE = "oskren-manifest.json", "oskren-manifest.csv"
 COLUMNS = [

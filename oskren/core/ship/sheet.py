@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import Field, model_validator
@@ -11,6 +12,7 @@ from pydantic import Field, model_validator
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Frozen, Node, Step, node_hash
+from oskren.core.ship.items import Item, Titled
 from oskren.core.words import names
 
 Format = Literal["wav", "flac", "ogg"]
@@ -39,22 +41,6 @@ class Target(Frozen):
         return self
 
 
-class Item(Frozen):
-    """One sound to ship."""
-
-    node: Node
-    name: str = Field(min_length=1, max_length=400)
-    category: str = ""
-    sound: str = ""
-    tags: tuple[str, ...] = ()
-    notes: str = ""
-    rights: str = ""
-    recorded: str = ""
-    markers: tuple[tuple[float, str], ...] = ()
-    missing: tuple[str, ...] = ()
-    """Layers that are passed over because their file is missing."""
-
-
 class Sheet(Frozen):
     """What goes into a batch render."""
 
@@ -73,17 +59,12 @@ class Planned(Frozen):
     foreign: bool = False
 
 
-def plan(sheet: Sheet, facts: list[tuple[int, int]]) -> list[Planned]:
-    """Every file of a sheet with its final path; collisions and bad templates are named.
-
-    Parameters
-    ----------
-    facts : list of (rate in Hz, channels)
-        Of each item, for the tokens of the template.
-    """
+def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[Planned]:
+    """Every file of a sheet of that name with its final path; collisions and bad templates are named."""
     planned: list[Planned] = []
-    for t, target in enumerate(sheet.targets):
-        for i, (item, (rate, channels)) in enumerate(zip(sheet.items, facts, strict=True)):
+    for t, target in enumerate(targets):
+        for i, item in enumerate(items):
+            rate, channels = item.rate, item.channels
             wide = channels if target.channels == "keep" else len(CHANNELS[target.channels])
             values = {
                 "category": item.category.replace("/", "-") or "uncategorised",
@@ -93,7 +74,7 @@ def plan(sheet: Sheet, facts: list[tuple[int, int]]) -> list[Planned]:
                 "bits": "" if target.format == "ogg" else target.bits,
                 "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
                 "target": target.name,
-                "sheet": sheet.name,
+                "sheet": name,
             }
             try:
                 planned.append(Planned(path=names.fill(target.template, values, f".{target.format}"), item=i, target=t))

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
-from oskren.core.slicing.detect import Found, Settings
+from oskren.core.slice.detect import Found, Settings
 
 SHORTEST_S = 0.001
 

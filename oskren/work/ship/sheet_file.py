@@ -11,10 +11,11 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Node, Source, Step
-from oskren.core.shipping.sheet import Item, Sheet, Target
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Sheet, Target
 from oskren.store import Library
 from oskren.store.tables import Sound
-from oskren.work.handing import items_of
+from oskren.work.ship.items import items_of
 from oskren.work.studio import Studio
 
 

@@ -1,0 +1,61 @@
+"""Items: what leaves as a file, with all a sound says of itself, as it was heard."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from pydantic import Field
+
+from oskren.core.nodes.heard import Heard, as_heard, moment_heard
+from oskren.core.nodes.model import Frozen, Node
+from oskren.core.nodes.render import Renderer
+
+DRY = Heard()
+"""Nothing changed: a sound as it is."""
+
+
+class Item(Frozen):
+    """One sound to ship."""
+
+    node: Node
+    name: str = Field(min_length=1, max_length=400)
+    category: str = ""
+    sound: str = ""
+    tags: tuple[str, ...] = ()
+    notes: str = ""
+    rights: str = ""
+    recorded: str = ""
+    markers: tuple[tuple[float, str], ...] = ()
+    missing: tuple[str, ...] = ()
+    """Layers that are passed over because their file is missing."""
+
+
+class Titled(NamedTuple):
+    """What the name of an item's file is made of: name, category, rate (Hz) and channels."""
+
+    name: str
+    category: str
+    rate: int
+    channels: int
+
+
+def name_heard(name: str, heard: Heard) -> str:
+    """The name of a sound as it was heard: that of a part says which."""
+    return (f"{name}, {heard.part[0]:.2f} to {heard.part[1]:.2f} s" if heard.part else name)[:400]
+
+
+def item_as_heard(renderer: Renderer, sound: Item, heard: Heard = DRY) -> Item:
+    """A sound as it was heard, its markers where they are in that.
+
+    Parameters
+    ----------
+    renderer : Renderer
+        Knows lengths and time maps; nothing is rendered.
+    sound : Item
+        The sound as it is now; its markers (s) lie in the time before its own chain.
+    """
+    node = as_heard(sound.node, heard)
+    to_output, length = renderer.time_map(sound.node).to_output, renderer.output_shape(node).seconds
+    moved = [(moment_heard(renderer, sound.node, heard, to_output(at)), label) for at, label in sound.markers]
+    markers = tuple((round(at, 6), label) for at, label in sorted(moved) if 0 <= at <= length)
+    return sound.model_copy(update={"node": node, "name": name_heard(sound.name, heard), "markers": markers})

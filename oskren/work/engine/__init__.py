@@ -1,0 +1,1 @@
+"""What long work runs on: jobs that last, and their progress."""

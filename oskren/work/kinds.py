@@ -1,0 +1,46 @@
+"""Every kind of long work, by name, and what each gives."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import Field
+
+from oskren.work.backup import BACK_UP, RELINK, BackedUp, FoundAgain
+from oskren.work.designs import REBUILD, Rebuilt
+from oskren.work.engine.jobs import Kind
+from oskren.work.giving import GIVE, Given
+from oskren.work.importing import ANCHOR, FOLLOW, IMPORT, Anchored, FollowedUp, Imported
+from oskren.work.offloading import OFFLOAD, Offloaded
+from oskren.work.reels import SELECT, Selected
+from oskren.work.ship.export import EXPORT, Exported
+from oskren.work.ship.shipments import SHIP, Shipped
+from oskren.work.slices import CUT, OneShots
+from oskren.work.spreads import DRAW, Rendered
+from oskren.work.takes import RECOVER, Finished
+from oskren.work.uploads import TAKE_IN
+from oskren.work.watching import RESCAN, Scan
+
+KINDS: dict[str, Kind[Any]] = {
+    kind.name: kind for kind in (IMPORT, TAKE_IN, OFFLOAD, FOLLOW, RECOVER, RESCAN, RELINK, BACK_UP, ANCHOR, GIVE, EXPORT, SELECT, REBUILD, DRAW, CUT, SHIP)
+}
+
+Results = (
+    Imported
+    | Offloaded
+    | FollowedUp
+    | Finished
+    | Scan
+    | FoundAgain
+    | BackedUp
+    | Anchored
+    | Given
+    | Exported
+    | Selected
+    | Rebuilt
+    | Rendered
+    | OneShots
+    | Shipped
+)
+Result = Annotated[Results, Field(discriminator="kind")]
+"""What a job gave; ``kind`` says which."""

@@ -1,0 +1,1 @@
+"""Everything that leaves as a file: items, names, the run that writes and reads back, shipments, exports."""

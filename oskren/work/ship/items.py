@@ -1,0 +1,71 @@
+"""Sounds of a library as items; a batch asks the library once."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from sqlalchemy import Row, func, select
+
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.heard import Heard, as_heard
+from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
+from oskren.store import Library
+from oskren.store.library import AT_ONCE, no_such_sound, node_of
+from oskren.store.tables import Sound
+from oskren.work.studio import Studio
+
+How = Heard | Mapping[int, Heard] | None
+"""How all sounds, or each by its id, were heard; dry where nothing is said."""
+
+
+def _heard(heard: How, id: int) -> Heard:
+    return heard if isinstance(heard, Heard) else (heard or {}).get(id, DRY)
+
+
+def _check_part(heard: How, ids: Sequence[int]) -> None:
+    if isinstance(heard, Heard) and heard.part is not None and len(ids) != 1:
+        raise OskrenError("A marked part belongs to one sound; choose only that one.")
+
+
+def _as_it_is(sound: Sound) -> Item:
+    """A sound with all it says of itself; its markers in the time before its chain."""
+    marks = [(mark["at_s"], mark.get("label", "")) for mark in sound.said.get("markers", []) if mark.get("label", "").lower() != "anchor"]
+    return Item(
+        node=node_of(sound),
+        name=sound.name[:400],
+        category=sound.category,
+        sound=str(sound.id),
+        tags=tuple(sound.tags.split()),
+        notes=sound.notes[:2000],
+        rights=sound.rights,
+        recorded=sound.recorded,
+        markers=(*marks, (sound.measures.get("anchor_s") or 0.0, "anchor")),
+    )
+
+
+def items_of(studio: Studio, library: Library, ids: Sequence[int], heard: How = None) -> list[Item]:
+    """Sounds as items, with their words, markers and anchor, each as it was heard."""
+    _check_part(heard, ids)
+    renderer = studio.renderer(library)
+    return [item_as_heard(renderer, _as_it_is(sound), _heard(heard, sound.id)) for sound in library.sounds(ids)]
+
+
+def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How = None) -> list[Titled]:
+    """What the names of the files of sounds are made of; only sounds whose rate or channels a chain may change are looked into."""
+    _check_part(heard, ids)
+    renderer = studio.renderer(library)
+    rows: dict[int, Row[int, str, str, int, int, bool]] = {}
+    with library.reading() as session:
+        for at in range(0, len(ids), AT_ONCE):
+            query = select(Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, func.json_array_length(Sound.chain) > 0)
+            rows |= {row[0]: row for row in session.execute(query.where(Sound.id.in_(ids[at : at + AT_ONCE])))}
+    changing = [id for id in ids if id in rows and (rows[id][-1] or _heard(heard, id).chain)]
+    shapes = {sound.id: renderer.output_shape(as_heard(node_of(sound), _heard(heard, sound.id))) for sound in library.sounds(changing)}
+    titled = []
+    for id in ids:
+        if id not in rows:
+            raise no_such_sound(id)
+        _, name, category, rate, channels, _ = rows[id]
+        shape = shapes.get(id)
+        titled.append(Titled(name_heard(name, _heard(heard, id)), category, shape.rate if shape else rate, shape.channels if shape else channels))
+    return titled

@@ -1,0 +1,60 @@
+"""What worker processes do for what leaves: render, write, read back and check."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from oskren.core.errors import Cancelled, OskrenError
+from oskren.core.nodes.render import Renderer
+from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
+from oskren.work.journal import note
+from oskren.work.tasks import Place, facts_or_reason
+
+
+@dataclass(frozen=True)
+class Shipped:
+    """What came of one file: its report, or why there is none; ``over`` when it goes over full scale."""
+
+    path: str
+    report: FileReport | None = None
+    reason: str = ""
+    over: bool = False
+    sound: str = ""
+
+
+def ship(place: Place, files: Sequence[File], journal: str = "") -> list[Shipped]:
+    """Render, write, read back and check a few files; with ``journal`` each is noted there as soon as it lies in its place."""
+    renderer = place.renderer(scratch=True)
+    answers: list[Shipped] = []
+    for one in files:
+        try:
+            answers.append(_ship(renderer, one))
+        except Cancelled:
+            break  # what is finished is told; the rest was not begun
+        report_ = answers[-1].report
+        if journal and report_ is not None:
+            note(journal, report_)
+        renderer.cache.forget()  # type: ignore[attr-defined]
+    return answers
+
+
+def _ship(renderer: Renderer, one: File) -> Shipped:
+    try:
+        if not one.may_be and one.path.exists():
+            raise OskrenError(f"{one.path}: was put there by somebody else meanwhile, and was left as it is")
+        return Shipped(one.shown, render_file(renderer, one.item, one.target, one.path, one.shown))
+    except Cancelled:
+        raise
+    except OverFullScale as error:
+        return Shipped(one.shown, reason=str(error), over=True, sound=one.item.sound)
+    except OskrenError as error:
+        return Shipped(one.shown, reason=str(error))
+    except Exception as error:  # whatever is wrong with one item is that item's alone
+        return Shipped(one.shown, reason=f"{one.shown}: cannot be rendered ({type(error).__name__}: {error})")
+
+
+def vary(place: Place, file: File) -> tuple[dict[str, Any], Shipped]:
+    """Render one draw, measure it (:func:`facts_or_reason`), and write it."""
+    return facts_or_reason(place, file.item.node.model_dump(mode="json")), _ship(place.renderer(), file)
