@@ -1,5 +1,7 @@
 # Set-up is idempotent: stamps in .stamps say what is done.
 PY := .venv/bin/python
+# what Python has compiled is kept: else every start and every worker compiles all of it again
+unexport PYTHONDONTWRITEBYTECODE
 SOURCES := $(shell git ls-files 'web/src/*' 'web/public/*' web/index.html web/vite.config.ts 2>/dev/null)
 
 .PHONY: demo test check bench screenshots dev types clean

@@ -15,6 +15,9 @@ from oskren.core.types import Samples
 
 RATE = 48_000
 
+PATIENCE_S = 90
+"""How long a test waits for what must come; how fast it comes is measured in bench/, where a busy machine is told from a slow app."""
+
 
 def sine(hz: float, seconds: float, level_dbfs: float = 0.0, rate: int = RATE, channels: int = 1, phase_deg: float = 0.0) -> Samples:
     """A sine whose peak lies at a level, the same on all channels."""

@@ -15,10 +15,14 @@ import httpx
 import numpy as np
 
 from oskren.core.audio import files
-from tests.support import RATE, noise, struck
+from tests.support import PATIENCE_S, RATE, noise, struck
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text()
+
+
+WITHIN_S, LIBRARIES_S = 5.0, 0.9
+"""A later start takes less than the first, on a machine that loads the bare libraries in the second; a slower one has as many times longer."""
 
 
 class FirstMinute(unittest.TestCase):
@@ -60,39 +64,46 @@ class FirstMinute(unittest.TestCase):
     def end(self, process: "subprocess.Popen[str]") -> None:
         if process.poll() is None:
             os.killpg(process.pid, signal.SIGTERM)
-        process.wait(20)
+        process.wait(PATIENCE_S)
         if process.stdout is not None:
             process.stdout.close()
 
     def test_make_demo_starts_with_its_sounds_and_the_second_time_at_once(self) -> None:
         self.assertIn("make demo", README)
         process, address = self.start("make", "demo", within_s=400)
-        page = httpx.get(address)
+        page = httpx.get(address, timeout=90)
         self.assertIn('<div id="root">', page.text)
         asset = re.search(r'src="(/assets/[^"]+\.js)"', page.text)
         assert asset is not None
-        self.assertEqual(httpx.get(address.rstrip("/") + asset[1]).status_code, 200)
-        (library,) = httpx.get(f"{address}api/state").json()["libraries"]
+        self.assertEqual(httpx.get(address.rstrip("/") + asset[1], timeout=90).status_code, 200)
+        (library,) = httpx.get(f"{address}api/state", timeout=90).json()["libraries"]
         self.assertGreater(library["sounds"], 100)
         here = f"{address}api/lib/{library['slug']}"
-        row = httpx.get(f"{here}/sounds", params={"q": "Bolt drop"}).json()["rows"][0]
+        row = httpx.get(f"{here}/sounds", params={"q": "Bolt drop"}, timeout=90).json()["rows"][0]
         opened = httpx.post(f"{here}/open", json={"sound": row["id"]}, timeout=60).json()
         raw = httpx.get(f"{address}api/heard/{opened['key']}/block", params={"start": 0, "frames": 4800}, timeout=60).content
         self.assertGreater(float(np.abs(np.frombuffer(raw, np.float32)).max()), 0.01)
-        watched = httpx.get(f"{here}/watched").json()
+        watched = httpx.get(f"{here}/watched", timeout=90).json()
         self.assertEqual([Path(one["path"]) for one in watched], [self.folder.resolve() / "demo-home" / "recordings" / "Field takes"])
         # a second one on the same home is told who holds it
         other = subprocess.run([".venv/bin/python", "-m", "oskren.cli", "demo"], cwd=self.folder, capture_output=True, text=True, timeout=60)
         self.assertEqual(other.returncode, 2)
         self.assertIn(f"in use by the Oskren at {address}", other.stderr)
         self.end(process)
-        self.assertLess(min(self.start_again() for _ in range(3)), 5)
+        took, alone = zip(*((self.start_again(), self.libraries_alone()) for _ in range(3)), strict=True)
+        self.assertLess(min(took), WITHIN_S * max(1.0, min(alone) / LIBRARIES_S), f"the libraries alone take {min(alone):.2f} s to load here")
+
+    def libraries_alone(self) -> float:
+        """How long this machine takes now to load what the server is built on, without a line of ours, in s."""
+        begun = time.monotonic()
+        subprocess.run([self.folder / ".venv" / "bin" / "python", "-c", "import numpy, fastapi, sqlalchemy.orm, uvicorn"], check=True)
+        return time.monotonic() - begun
 
     def start_again(self) -> float:
         """How long a later start takes until its page answers, in s; the shortest of a few is the app's own time, whatever else runs."""
         begun = time.monotonic()
         process, address = self.start("make", "demo", within_s=60)
-        self.assertIn('<div id="root">', httpx.get(address).text)
+        self.assertIn('<div id="root">', httpx.get(address, timeout=90).text)
         took = time.monotonic() - begun
         self.end(process)
         return took

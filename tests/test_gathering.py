@@ -31,7 +31,7 @@ from oskren.work.ship import shipments
 from oskren.work.ship.export import export
 from oskren.work.ship.items import items_of
 from oskren.work.studio import Studio
-from tests.support import RATE, noise, sine, struck
+from tests.support import PATIENCE_S, RATE, noise, sine, struck
 
 
 class InStudio(unittest.TestCase):
@@ -135,7 +135,7 @@ class Importing(InStudio):
         command = [sys.executable, "-m", "oskren.cli", "import", str(self.folder / "in"), "--home", str(self.folder / "killed"), "--json"]
         database = self.folder / "killed" / "libraries" / "library" / "library.db"
         running = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
-        deadline = time.monotonic() + 60
+        deadline = time.monotonic() + PATIENCE_S
 
         def held() -> int:
             if not database.exists():

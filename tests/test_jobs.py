@@ -30,7 +30,7 @@ from oskren.store.tables import Arrival, Draw, Shipment, Sound, SoundPath
 from oskren.work import slices, spreads
 from oskren.work.engine.jobs import NOTHING, Arguments, Job, Jobs, Kind
 from oskren.work.engine.progress import Progress
-from oskren.work.importing import import_paths
+from oskren.work.importing import IMPORT, Importing, import_paths
 from oskren.work.kinds import KINDS, Results
 from oskren.work.ship import shipments
 from oskren.work.studio import Studio
@@ -86,14 +86,14 @@ class Told(unittest.TestCase):
     def test_progress_and_result_are_told(self) -> None:
         with self.jobs.listening() as changes:
             job = self.start(counting())
-            told = [changes.get(timeout=10)[1]]
+            told = [changes.get(timeout=90)[1]]
             while told[-1]["state"] == "running":
-                told.append(changes.get(timeout=10)[1])
+                told.append(changes.get(timeout=90)[1])
         self.assertEqual((told[0]["state"], told[-1]["state"], told[-1]["done"]), ("running", "done", 5))
         self.assertEqual(ended(self.jobs, job.id).result, {"kind": "count", "made": 5})
 
     def test_what_goes_on_by_itself_is_ended_before_the_server_stops(self) -> None:
-        going, free = threading.Barrier(3, timeout=10), threading.Event()
+        going, free = threading.Barrier(3, timeout=90), threading.Event()
 
         def run(studio: object, library: object, wanted: Counting, progress: Progress) -> Count:
             going.wait()
@@ -119,7 +119,7 @@ class Told(unittest.TestCase):
             return Count(made=0)
 
         job = self.start(counting(run=run))
-        going.wait(5)
+        going.wait(90)
         self.jobs.cancel(job.id)
         self.assertEqual(ended(self.jobs, job.id).state, "cancelled")
         self.assertFalse(job.flag.exists())
@@ -189,6 +189,36 @@ class Told(unittest.TestCase):
             {name for name, kind in KINDS.items() if not kind.left},
             {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "ship"]},
         )
+
+
+class Stopped(unittest.TestCase):
+    def test_a_server_that_is_stopped_does_not_wait_for_its_work_and_the_next_one_goes_on_with_it(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        home, count = Path(holder.name) / "home", 40
+        for k in range(count):
+            files.write(Path(holder.name) / "in" / f"hit {k}.wav", struck(0.2, 0.04, seed=k), RATE, 24)
+        studio = Studio(Home(home))
+        library = studio.home.library("Test", create=True)
+        job = studio.jobs.start(IMPORT, library, "Importing", Importing(paths=[str(Path(holder.name) / "in")], name="in"))
+        while not studio.jobs.get(job.id).done:
+            time.sleep(0.005)
+        # what its workers are at takes an hour: the end of the server is not its end
+        asked = [studio.workers.submit(name, time.sleep, 3600) for name in ("asked", "live", "batch", "batch")]
+        studio.close()
+        for future in asked:
+            self.assertTrue(future.done() or future.cancelled() or future.exception(60) is not None)
+        with self.assertRaisesRegex(RuntimeError, "ended with the server"):
+            studio.workers.submit("batch", time.sleep, 0)
+        fresh = Studio(Home(home))
+        self.addCleanup(fresh.close)
+        [row] = [row for row in fresh.home.jobs.recent() if row.kind == "import"]
+        self.assertEqual((row.state, row.message), ("running", ""))
+        self.assertIn(job.id, fresh.jobs.take_up(KINDS))
+        done = ended(fresh.jobs, job.id)
+        self.assertEqual((done.state, done.result["imported"]), ("done", count))
+        with fresh.home.library("Test").reading() as session:
+            self.assertEqual(len(session.scalars(select(Sound.id)).all()), count)
 
 
 class Killed(unittest.TestCase):

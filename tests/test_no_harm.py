@@ -45,7 +45,7 @@ from oskren.work.ship.items import items_of
 from oskren.work.ship.sheets import planned_files, ship, titled_items
 from oskren.work.uploads import Sending, Uploads
 from oskren.work.workers import TooLong
-from tests.support import RATE, noise, sine, struck
+from tests.support import PATIENCE_S, RATE, noise, sine, struck
 from tests.test_gathering import InStudio
 from tests.test_work import ended
 
@@ -254,7 +254,7 @@ class Killed(InStudio):
         for kill in range(6):
             running = subprocess.Popen(command, cwd=self.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True)
             before = len(list(out.glob("cut*.wav"))) if out.exists() else 0
-            wanted, deadline = before + int(random.integers(2, 24)), time.monotonic() + 60
+            wanted, deadline = before + int(random.integers(2, 24)), time.monotonic() + PATIENCE_S
             while running.poll() is None and time.monotonic() < deadline and (not out.exists() or len(list(out.glob("cut*.wav"))) < wanted):
                 time.sleep(0.01)
             os.killpg(running.pid, signal.SIGKILL)

@@ -27,7 +27,7 @@ from oskren.store.tables import Arrival, Sound, SoundPath
 from oskren.work import excerpts, offloading
 from oskren.work.engine.progress import Progress
 from oskren.work.excerpts import Part
-from oskren.work.takes import RECOVERED, TakeChange, TakeFacts, Takes
+from oskren.work.takes import RECOVER, RECOVERED, Finished, Recovering, TakeChange, TakeFacts, Takes
 from tests.support import RATE, noise, sine, struck
 from tests.test_work import InStudio, ended
 
@@ -65,6 +65,23 @@ class Recording(WithTakes):
         np.testing.assert_array_equal(self.stored(sound), samples[: RATE // 2])
         self.assertEqual((again.unfinished(), list((self.studio.home.folder / "takes").iterdir())), ([], []))
         self.assertEqual(again.recover(self.studio), [])
+
+    def test_a_server_killed_when_the_take_had_come_in_leaves_nothing_of_it_behind(self) -> None:
+        take = self.takes.begin("test", facts("Once"))
+        self.takes.add(take, 0, sine(300, 0.5, -12).tobytes())
+        with unittest.mock.patch.object(Takes, "let_go", side_effect=OskrenError("killed")):
+            [number] = self.takes.recover(self.studio)
+            self.assertEqual(ended(self.studio.jobs, number).state, "failed")
+        self.assertEqual(len(self.takes.unfinished()), 1)
+        [number] = self.takes.recover(self.studio)
+        self.assertEqual(ended(self.studio.jobs, number).state, "done")
+        self.assertEqual((self.only().name, list((self.studio.home.folder / "takes").iterdir())), ("Once", []))
+        # taken up with its note: nothing is imported again
+        self.takes.begin("test", facts("Once"))
+        noted = Finished(library="test", name="Once", seconds=0.5, imported=1, arrival=1, sound=self.only().id, good=False, note="", said="")
+        progress = unittest.mock.Mock(noted=lambda key: noted.model_dump() if key == "came" else None)
+        self.assertEqual(RECOVER.run(self.studio, self.library, Recovering(take="take-0001"), progress), noted)
+        self.assertEqual(list((self.studio.home.folder / "takes").iterdir()), [])
 
     def finished(self, number: int) -> None:
         ended(self.studio.jobs, number)

@@ -32,12 +32,12 @@ from oskren.work.ship import shipments
 from oskren.work.ship.sheets import ship
 from oskren.work.studio import Studio
 from oskren.work.workers import Workers
-from tests.support import RATE, noise, struck
+from tests.support import PATIENCE_S, RATE, noise, struck
 
 
 def ended(jobs: Jobs, id: int) -> JobView:
     """A job once it has ended."""
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + PATIENCE_S
     while (job := jobs.get(id)).state == "running" and time.monotonic() < deadline:
         time.sleep(0.01)
     if job.state == "running":
@@ -60,7 +60,7 @@ time.sleep(600)
                 pids = [int(text) for text in server.stdout.readline().split()]
                 server.kill()
             self.assertEqual(len(set(pids)), 2)
-            deadline = time.monotonic() + 20
+            deadline = time.monotonic() + PATIENCE_S
             while any(Path(f"/proc/{pid}").exists() for pid in pids) and time.monotonic() < deadline:
                 time.sleep(0.02)
             self.assertEqual([pid for pid in pids if Path(f"/proc/{pid}").exists()], [], how)

@@ -86,11 +86,14 @@ def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awai
     return guard
 
 
-async def recover_uploads(studio: Studio, uploads: Uploads) -> None:
-    """As long as the server runs: what had arrived of uploads whose page is gone is taken in."""
+async def recovering(studio: Studio, left: Takes | Uploads) -> None:
+    """As long as the server runs: takes and uploads whose page is gone come into their library. A fault is logged, and it is tried again."""
     while True:
-        await asyncio.sleep(min(2.0, uploads.quiet_s))
-        await asyncio.to_thread(uploads.recover, studio)
+        await asyncio.sleep(min(2.0, left.quiet_s))
+        try:
+            await asyncio.to_thread(left.recover, studio)
+        except Exception:
+            log.exception("what a page left behind cannot be recovered now; it is tried again")
 
 
 def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: Studio | None = None) -> FastAPI:
@@ -109,8 +112,8 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         app.state.uploads.recover(running, older_s=0.0)
         behind = [
             asyncio.create_task(keeping.rescan_all(running)),
-            asyncio.create_task(recording.recover_takes(running, app.state.takes)),
-            asyncio.create_task(recover_uploads(running, app.state.uploads)),
+            asyncio.create_task(recovering(running, app.state.takes)),
+            asyncio.create_task(recovering(running, app.state.uploads)),
         ]
         yield
         for task in behind:

@@ -6,7 +6,7 @@ import asyncio
 import base64
 from dataclasses import asdict
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
 from pydantic import BaseModel, ConfigDict, Field
@@ -21,7 +21,7 @@ from oskren.store.arrivals import ArrivalNotes
 from oskren.work import offloading
 from oskren.work.importing import begin_follow_up
 from oskren.work.offloading import CardTake
-from oskren.work.takes import Finished, OpenTake, TakeChange, TakeFacts, Takes
+from oskren.work.takes import Finished, OpenTake, TakeChange, TakeFacts
 
 router = APIRouter(tags=["recording"])
 
@@ -64,13 +64,6 @@ def finish_take(studio: InStudio, takes: InTakes, take: str, recovered: str = ""
     done = takes.finish(studio, take, recovered[:400])
     begin_follow_up(studio, studio.home.library(done.library))
     return done
-
-
-async def recover_takes(studio: Any, takes: Takes) -> None:
-    """As long as the server runs: takes whose page is gone become sounds that say so."""
-    while True:
-        await asyncio.sleep(min(2.0, takes.quiet_s))
-        await asyncio.to_thread(takes.recover, studio)
 
 
 # ---- the simulated recorder

@@ -8,6 +8,7 @@ import os
 import secrets
 import socket
 import threading
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TextIO
@@ -19,6 +20,9 @@ from oskren.core.errors import OskrenError
 from oskren.work import guard
 
 LOOPBACK = {"127.0.0.1", "::1", "localhost"}
+
+PAGE_FIRST_S = 0.5
+"""The worker for listening begins so long after the server, so that it does not take the machine from the page."""
 
 
 def listening(host: str, wanted: int) -> socket.socket:
@@ -88,13 +92,20 @@ def _serve(home: Path, host: str, port: int, lock: TextIO) -> None:
     token = "" if host in LOOPBACK else secrets.token_urlsafe(24)
     shown = f"[{host}]" if ":" in host else host
     application = make_app(home, token=token, host=host)
-    # the worker that listening waits for is there before the first key is pressed
-    threading.Thread(target=application.state.studio.workers.warm, daemon=True, name="warming up").start()
     lock.truncate(0)
     lock.write(f"the Oskren at http://{shown}:{port}/ (process {os.getpid()})")
     lock.flush()
     # it listens already: whoever follows the address waits for the answer and is not refused
     typer.echo(f"Oskren is at http://{shown}:{port}/" + (f"?token={token}" if token else ""))
     server = uvicorn.Server(uvicorn.Config(application, log_level="warning", timeout_graceful_shutdown=2))
+
+    def warm() -> None:
+        while not server.started:
+            time.sleep(0.05)
+        time.sleep(PAGE_FIRST_S)
+        application.state.studio.workers.warm()
+
+    # the worker that listening waits for is there before the first key is pressed
+    threading.Thread(target=warm, daemon=True, name="warming up").start()
     with contextlib.suppress(KeyboardInterrupt):
         server.run(sockets=[listener])

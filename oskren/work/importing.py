@@ -29,6 +29,9 @@ LENGTHS_APART_S = 0.15
 """Coders may lengthen a file by this much."""
 
 FOLLOWED_AT_ONCE = 12
+ASKED = 2
+"""So few files, as a take that was ended just now, are waited for; more are work behind everything else."""
+
 Coding = tuple[str, int, int | None, int]
 """Format, rate, bits and channels of a file."""
 
@@ -189,7 +192,7 @@ def import_paths(
             recordings.add(added.id, found)
 
     try:
-        for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], progress):
+        for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], progress, asked=len(fresh) <= ASKED):
             if not isinstance(found, Examined):
                 result.skipped.append({"path": found[0], "reason": found[1]})
                 continue

@@ -58,8 +58,9 @@ class Studio:
     def close(self) -> None:
         if self.taking_up is not None:
             self.taking_up.join(10)
-        self.jobs.end_behind(within_s=10)
+        self.jobs.end_behind(within_s=2)
         self.workers.close()
+        self.jobs.wait(within_s=5)
         self.home.close()
 
     def place(self, library: Library | None = None, *nodes: Node, flag: str = "") -> Place:
@@ -87,18 +88,20 @@ class Studio:
 
     # ---- batches
 
-    def batch(self, calls: Sequence[tuple[Any, ...]], progress: Progress = ALONE, *, counts: bool = True) -> Iterator[tuple[int, Any]]:
+    def batch(self, calls: Sequence[tuple[Any, ...]], progress: Progress = ALONE, *, counts: bool = True, asked: bool = False) -> Iterator[tuple[int, Any]]:
         """Run (function, *arguments) in the pool, a few ahead of what is taken; gives (position, result) as they end.
 
-        With ``counts`` each of them is one of the progress; without, whoever takes the results counts.
+        With ``counts`` each of them is one of the progress; without, whoever takes the results counts. With ``asked`` they are the few somebody
+        waits for, and do not step back behind other work of the machine.
         """
+        pool = "asked" if asked else "batch"
         waiting: dict[Future[Any], int] = {}
         todo = iter(enumerate(calls))
         done = 0
         try:
             while True:
                 while len(waiting) < self.workers.size * 3 and (entry := next(todo, None)) is not None and progress.wanted:
-                    waiting[self.workers.submit("batch", *entry[1])] = entry[0]
+                    waiting[self.workers.submit(pool, *entry[1])] = entry[0]
                 if not waiting:
                     return
                 for future in wait(waiting, return_when=FIRST_COMPLETED).done:

@@ -224,7 +224,7 @@ class Takes:
         recovered : str
             Why it ended without being ended; said in its notes.
         """
-        part, facts_path = self._paths(take)
+        part, _ = self._paths(take)
         with self._lock:
             if not part.exists() or part in _ENDING:
                 raise OskrenError(f"The take {take} has ended already.")
@@ -234,8 +234,7 @@ class Takes:
         try:
             frames = part.stat().st_size // (4 * facts.channels)
             if not frames:
-                part.unlink()
-                facts_path.unlink(missing_ok=True)
+                self.let_go(take)
                 raise OskrenError("Nothing was recorded; check the input and its level, then record again.")
             library: Library = studio.home.library(facts.library)
             why = facts.ended or self._full.get(take) or recovered
@@ -274,12 +273,16 @@ class Takes:
                 with contextlib.suppress(OskrenError):
                     wanted.answer(library, facts.wanted, "sound", [sound], recorded=True)
             progress.note("came", done.model_dump())
-            part.unlink()
-            facts_path.unlink(missing_ok=True)
+            self.let_go(take)
         finally:
             wav.unlink(missing_ok=True)
             _ENDING.discard(part)
         return done
+
+    def let_go(self, take: str) -> None:
+        """Take away what was stored of a take: it is a sound now, or holds nothing."""
+        for path in self._paths(take):
+            path.unlink(missing_ok=True)
 
     def abandoned(self) -> list[OpenTake]:
         """Takes whose page is gone: nothing has come for them for a while."""
@@ -294,8 +297,7 @@ class Takes:
             if one.library not in studio.home.names() or one.take in going:
                 continue
             if not one.seconds:
-                for path in self._paths(one.take):
-                    path.unlink(missing_ok=True)
+                self.let_go(one.take)
                 continue
             with contextlib.suppress(FileNotFoundError):  # it was ended just now
                 os.utime(self._paths(one.take)[0])  # if this fails, it is looked at again only after another quiet while
@@ -344,9 +346,11 @@ class Recovering(Arguments):
 
 
 def _recover(studio: Studio, library: Library, wanted: Recovering, progress: Progress) -> Finished:
+    takes = Takes(studio.home.folder / "takes")
     if came := progress.noted("came"):  # the server was ended after the take had come in
+        takes.let_go(wanted.take)
         return Finished.model_validate(came)
-    done = Takes(studio.home.folder / "takes").finish(studio, wanted.take, RECOVERED, progress)
+    done = takes.finish(studio, wanted.take, RECOVERED, progress)
     begin_follow_up(studio, library)
     return done
 

@@ -79,6 +79,12 @@ def patiently(function: Callable[..., Any], *arguments: Any) -> Any:
         return function(*arguments)
 
 
+def _kill(pool: ProcessPoolExecutor) -> None:
+    """End the workers of a pool in the middle of what they do; there is no public way."""
+    for process in list((pool._processes or {}).values()):
+        process.kill()
+
+
 class Workers:
     """The live worker, that for what was asked for by hand, and the batch pool; each made when first used."""
 
@@ -86,6 +92,7 @@ class Workers:
         self.size, self._forked = size or os.cpu_count() or 2, forked
         self.patience_s = LIVE_S
         self._pools: dict[str, Executor] = {}
+        self._closed = False
         self._lock = threading.Lock()
 
     def _make(self, name: str) -> Executor:
@@ -101,6 +108,8 @@ class Workers:
         """Run a function of ``tasks`` in the live worker ("live"), in that for what was asked for by hand ("asked"), or in the batch pool ("batch")."""
         for _ in range(3):
             with self._lock:
+                if self._closed:
+                    raise RuntimeError("the worker processes were ended with the server")
                 pool = self._pools.get(name) or self._pools.setdefault(name, self._make(name))
             try:
                 return pool.submit(patiently, function, *arguments)
@@ -141,11 +150,16 @@ class Workers:
         with self._lock:
             pool = self._pools.pop("live", None)
         if isinstance(pool, ProcessPoolExecutor):
-            for process in list(pool._processes.values()):  # there is no public way to end what a worker is doing
-                process.kill()
+            _kill(pool)
             pool.shutdown(wait=False, cancel_futures=False)
 
     def close(self) -> None:
-        for pool in self._pools.values():
-            pool.shutdown(wait=self._forked, cancel_futures=True)  # a command ends with its workers; a server does not wait for one that is busy
-        self._pools.clear()
+        """End the workers. A command waits for them; a server ends those that are busy: what they were at is taken up at its next start."""
+        with self._lock:
+            self._closed = True
+            pools = list(self._pools.values())
+            self._pools.clear()
+        for pool in pools:
+            if isinstance(pool, ProcessPoolExecutor) and not self._forked:
+                _kill(pool)
+            pool.shutdown(wait=self._forked, cancel_futures=True)

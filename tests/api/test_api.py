@@ -398,7 +398,7 @@ class Frame(Running):
         with studio.jobs.listening() as changes:
             result = self.post(f"{HERE}/import", {"paths": [str(self.folder / "in" / "gear take.wav")]})
             while not told or told[-1]["id"] != result["job"] or told[-1]["state"] == "running":
-                told.append(changes.get(timeout=20)[1])
+                told.append(changes.get(timeout=90)[1])
         self.assertEqual((told[-1]["state"], told[-1]["result"]["already_there"]), ("done", 1))
 
     def test_the_page_is_served_for_every_stage_and_assets_stay_inside(self) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 from oskren.core.audio import files
 from oskren.demo.field import picture
 from tests.api.test_api import HERE, Running
-from tests.support import RATE, noise, struck
+from tests.support import PATIENCE_S, RATE, noise, struck
 
 
 class Sessions(Running):
@@ -85,7 +85,7 @@ class Recorder(Running):
         self.assertFalse(self.get("/api/recorder")["on"])
 
     def until(self, ready) -> None:  # type: ignore[no-untyped-def]
-        deadline = time.monotonic() + 20
+        deadline = time.monotonic() + PATIENCE_S
         while not ready(self.get("/api/recorder", files=False)):
             self.assertLess(time.monotonic(), deadline)
             time.sleep(0.02)

@@ -15,6 +15,7 @@ import numpy as np
 from oskren.core import bundle
 from oskren.store import Home
 from tests.api.test_api import HERE, Running
+from tests.support import PATIENCE_S
 
 
 class Stacking(Running):
@@ -227,12 +228,12 @@ class Crash(Running):
             saver = subprocess.Popen([sys.executable, "-c", SAVING, str(home)], stdout=subprocess.PIPE, text=True)
             assert saver.stdout is not None
             answered = 0
-            deadline = time.monotonic() + 30
+            deadline = time.monotonic() + PATIENCE_S
             while answered < 20 + attempt and time.monotonic() < deadline:
                 answered = int(saver.stdout.readline())
             saver.send_signal(signal.SIGKILL)
             rest = [int(line) for line in saver.stdout.read().split()]
-            saver.wait(20)
+            saver.wait(PATIENCE_S)
             saver.stdout.close()
             from oskren.store import designs
 

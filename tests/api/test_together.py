@@ -20,7 +20,7 @@ from oskren.api.app import make_app
 from oskren.core import bundle
 from oskren.core.audio import files
 from tests.api.test_api import HERE, Running
-from tests.support import RATE, noise
+from tests.support import PATIENCE_S, RATE, noise
 
 ONE, OTHER = {"X-Oskren-Page": "one"}, {"X-Oskren-Page": "other"}
 
@@ -62,7 +62,7 @@ class Together(Running):
             self.client.put(f"{HERE}/designs/{design['id']}", json={"name": "Now", "mix": design["mix"]}, headers=ONE)
             events = []
             while not any(kind == "changed" for kind, _ in events):
-                events.append(told.get(timeout=5))
+                events.append(told.get(timeout=PATIENCE_S))
         (event,) = [data for kind, data in events if kind == "changed"]
         self.assertEqual(event, {"library": "test", "what": "design", "id": design["id"], "page": "one"})
 
@@ -205,7 +205,7 @@ class Out(Running):
         upload = self.post(f"{HERE}/uploads", {"name": "9 dropped files", "files": 9})["upload"]
         here = f"{HERE}/uploads/{upload}"
         self.client.post(f"{here}/file", params={"path": "left alone.wav"}, content=(self.folder / "d.wav").read_bytes())
-        deadline = time.monotonic() + 20
+        deadline = time.monotonic() + PATIENCE_S
         while not any(row["name"] == "left alone" for row in self.get(f"{HERE}/sounds")["rows"]):
             self.assertLess(time.monotonic(), deadline)
             time.sleep(0.05)
@@ -363,7 +363,7 @@ class OneShape(Running):
             self.client.portal.call(Question(Gone(), studio, library).answered, tasks.crowding, mix)  # type: ignore[union-attr, arg-type]
         self.assertLess(time.monotonic() - began, 2.0)
         # the pool is free again long before the question would have been answered
-        studio.workers.submit("batch", os.getpid).result(30)
+        studio.workers.submit("batch", os.getpid).result(PATIENCE_S)
 
 
 del Running  # its stories are told in test_api; here it only lends its server

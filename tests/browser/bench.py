@@ -45,7 +45,7 @@ class OnTheBench(InBrowser):
         for plugin in self.api("plugins"):
             httpx.delete(f"http://127.0.0.1:{self.port}/api/plugins/{plugin['key']}").raise_for_status()
         for row in self.api(f"{HERE}/sounds?q=where kind print")["rows"]:
-            httpx.patch(f"{self.base}/sounds/{row['id']}", json={"trashed": True})
+            httpx.patch(f"{self.base}/sounds/{row['id']}", json={"trashed": True}, timeout=90)
 
     # ---- over the API
 

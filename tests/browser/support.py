@@ -17,7 +17,7 @@ from playwright.sync_api import Locator, Page, expect, sync_playwright
 from oskren.api.app import make_app
 from oskren.api.serving import free_port
 from oskren.core.audio import files
-from tests.support import RATE, noise, struck
+from tests.support import PATIENCE_S, RATE, noise, struck
 
 CHROMIUM = "/usr/bin/chromium"
 ARGUMENTS = [
@@ -33,7 +33,7 @@ ARGUMENTS = [
 HITS = (0.6, 1.5, 2.4, 3.3)
 TAKE_S = 4.2
 
-expect.set_options(timeout=20_000)
+expect.set_options(timeout=1000 * PATIENCE_S)
 
 
 def microphone_take() -> np.ndarray:
@@ -83,10 +83,10 @@ class InBrowser(unittest.TestCase):
 
         def stop() -> None:
             server.should_exit = True
-            thread.join(10)
+            thread.join(PATIENCE_S)
 
         cls.addClassCleanup(stop)
-        deadline = time.monotonic() + 20
+        deadline = time.monotonic() + PATIENCE_S
         while not server.started and time.monotonic() < deadline:
             time.sleep(0.02)
 
@@ -94,6 +94,7 @@ class InBrowser(unittest.TestCase):
         self.complaints: list[str] = []
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="dark", accept_downloads=True)
         self.addCleanup(context.close)
+        context.set_default_timeout(1000 * PATIENCE_S)
         self.page: Page = context.new_page()
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.on("response", lambda answer: self.complaints.append(f"{answer.status} {answer.url}") if answer.status >= 500 else None)
@@ -104,7 +105,7 @@ class InBrowser(unittest.TestCase):
         self.assertEqual(self.complaints, [])
 
     def api(self, address: str) -> Any:
-        return httpx.get(f"http://127.0.0.1:{self.port}/api/{address}").raise_for_status().json()
+        return httpx.get(f"http://127.0.0.1:{self.port}/api/{address}", timeout=90).raise_for_status().json()
 
     def stage(self, name: str) -> None:
         self.page.get_by_role("link", name=name).click()
@@ -144,7 +145,7 @@ class InBrowser(unittest.TestCase):
         # not wait_for_function: to that a promise is as good as true
         asked = f"try {{ return Boolean({expression}); }} catch (error) {{ if (error instanceof TypeError) return false; throw error; }}"
         body = f"async (address) => {{ const it = await (await fetch(address)).json(); {asked} }}"
-        deadline = time.monotonic() + 20
+        deadline = time.monotonic() + PATIENCE_S
         while not self.page.evaluate(body, f"/api/{address}"):
             self.assertLess(time.monotonic(), deadline, f"{address} never fulfils {expression}")
             self.page.wait_for_timeout(60)

@@ -277,7 +277,9 @@ class Gathered(OnTheBench):
 
     def test_undo_belongs_to_this_page_and_to_the_last_thing_done(self) -> None:
         number = self.sound("Bolt drop")
-        httpx.post(f"{self.base}/edit", json={"ids": [number], "change": {"add_tags": "foreign"}}, headers={"X-Oskren-Page": "else"}).raise_for_status()
+        httpx.post(
+            f"{self.base}/edit", json={"ids": [number], "change": {"add_tags": "foreign"}}, headers={"X-Oskren-Page": "else"}, timeout=90
+        ).raise_for_status()
         self.post("sets", {"name": "Mine", "ids": []})
         self.page.reload()
         self.choose("Bolt drop")
@@ -365,7 +367,7 @@ class Gathered(OnTheBench):
         self.press("Enter")
         slider.blur()
         folder = self.folder / "handed"
-        httpx.put(f"{self.base}/settings", json={"pinned": [], "hand_over": str(folder)}).raise_for_status()
+        httpx.put(f"{self.base}/settings", json={"pinned": [], "hand_over": str(folder)}, timeout=90).raise_for_status()
         self.press("w")
         self.said("as heard (-12 st)")
         (handed,) = folder.glob("*.wav")
@@ -399,7 +401,7 @@ class Gathered(OnTheBench):
         self.post("import", {"paths": [str(self.folder / "hot")]})
         self.kept(f"{HERE}/sounds?q=hot", "it.total === 3")
         folder = self.folder / "converted"
-        httpx.put(f"{self.base}/settings", json={"pinned": [], "hand_over": str(folder)}).raise_for_status()
+        httpx.put(f"{self.base}/settings", json={"pinned": [], "hand_over": str(folder)}, timeout=90).raise_for_status()
         self.search("hot")
         expect(self.page.locator("[data-sound]")).to_have_count(3)
         self.press("Escape", "Control+a", "w")
@@ -416,7 +418,7 @@ class Gathered(OnTheBench):
         out.mkdir(exist_ok=True)
         (out / "Tone 330.wav").write_bytes(b"somebody's")
         body = {"sounds": [first], "name": "Mine", "folder": str(out), "targets": [{"template": "{name}"}]}
-        httpx.put(f"{self.base}/sheet", json=body).raise_for_status()
+        httpx.put(f"{self.base}/sheet", json=body, timeout=90).raise_for_status()
         self.page.reload()
         self.choose("Tone 330")
         self.press("Escape", "j")

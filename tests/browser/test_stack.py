@@ -215,7 +215,7 @@ class Stacking(OnTheBench):
         outer = self.design(held, self.layer("Dome glass, ring"), name="Outer")
         changed = self.mix(inner)
         changed["members"][0]["pitch_st"] = -7
-        httpx.put(f"{self.base}/designs/{inner}", json={"name": "Lock", "mix": changed}).raise_for_status()
+        httpx.put(f"{self.base}/designs/{inner}", json={"name": "Lock", "mix": changed}, timeout=90).raise_for_status()
         self.stage("Stack")
         page.get_by_label("Design", exact=True).select_option(label="Outer")
         expect(self.head(0)).to_contain_text("newer exists")

@@ -59,7 +59,7 @@ class UndoLasts(OnTheBench):
         self.page.goto("about:blank")
         design = next(one for one in self.api(f"{HERE}/designs") if one["id"] == number)
         design["mix"]["members"][0]["pitch_st"] = 5.0
-        httpx.put(f"{self.base}/designs/{number}", json={"name": design["name"], "mix": design["mix"]}).raise_for_status()
+        httpx.put(f"{self.base}/designs/{number}", json={"name": design["name"], "mix": design["mix"]}, timeout=90).raise_for_status()
         self.page.goto(f"http://127.0.0.1:{self.port}/stack")
         expect(self.page.locator("[data-clip]").first).to_be_visible()
         self.undone()
@@ -104,7 +104,7 @@ class UndoLasts(OnTheBench):
     def test_the_sheet_of_ship(self) -> None:
         ids = [self.sound(name) for name in ("Bolt drop", "Latch, double click", "Tone 220")]
         body = {"sounds": ids, "name": "Mine", "folder": str(self.folder / "undone"), "targets": [{"template": "{name}"}]}
-        httpx.put(f"{self.base}/sheet", json=body).raise_for_status()
+        httpx.put(f"{self.base}/sheet", json=body, timeout=90).raise_for_status()
         self.page.reload()
         self.stage("Ship")
         rows = self.page.get_by_role("table", name="Files to be written").get_by_role("row")

@@ -213,7 +213,7 @@ class InRealTime(WithCard):
         recorder.advance = told  # type: ignore[method-assign]
         with running.lock:
             recorder.start()
-        self.assertTrue(moving.wait(20))
+        self.assertTrue(moving.wait(90))
         running.switch(False)  # ends the take
         self.assertFalse(running.on)
         [found] = self.card.files()

@@ -127,6 +127,7 @@ class Jobs:
         folder.mkdir(parents=True, exist_ok=True)
         self._studio, self._store, self._folder = studio, store, folder
         self._here: dict[int, tuple[Job, Kind[Any], threading.Thread]] = {}
+        self._closing = False
         self._listeners: list[queue.SimpleQueue[tuple[str, dict[str, Any]]]] = []
 
     # ---- begin, go on, end
@@ -182,6 +183,8 @@ class Jobs:
             except OskrenError as error:
                 state, message = "failed", str(error)
             except Exception as error:
+                if self._closing:  # its workers were ended with the server: it is taken up at the next start
+                    return
                 traceback.print_exc()
                 state = "failed"
                 message = f"{row.title}: ended by a fault inside Oskren ({error}); what was finished until then stays. The log tells more."
@@ -191,7 +194,10 @@ class Jobs:
         thread = threading.Thread(target=run, daemon=True, name=f"job {row.id}")
         self._here = {id: one for id, one in self._here.items() if one[2].is_alive()} | {row.id: (job, kind, thread)}
         self._tell(job.row, job)
-        thread.start()
+        if self._closing:  # it waits for the next start
+            job.flag.unlink(missing_ok=True)
+        else:
+            thread.start()
         return job
 
     def _at(self, job: Job, done: int, total: int) -> None:
@@ -219,13 +225,19 @@ class Jobs:
         self._tell(row)
 
     def end_behind(self, within_s: float) -> None:
-        """End what goes on by itself at the next start, and wait for it; other jobs are left as they are, and are taken up then."""
+        """End what goes on by itself at the next start, and wait for it; other jobs are left as they are, and are taken up then.
+
+        From now on nothing that happens to a job is its end: its workers are about to be ended with the server.
+        """
+        self._closing = True
         ending = [(job, thread) for job, kind, thread in self._here.values() if kind.behind and thread.is_alive()]
         for job, _ in ending:
             job.flag.touch()
-        deadline = time.monotonic() + within_s
-        for _, thread in ending:
-            thread.join(max(0.0, deadline - time.monotonic()))
+        _join([thread for _, thread in ending], within_s)
+
+    def wait(self, within_s: float) -> None:
+        """Wait for what still runs, once its workers were ended: nothing is written after the home is closed."""
+        _join([thread for _, _, thread in self._here.values() if thread.is_alive()], within_s)
 
     def cancel(self, id: int) -> None:
         """Ask a job to end; what is finished stays."""
@@ -281,6 +293,13 @@ class Jobs:
 
     def _tell(self, row: JobRow, job: Job | None = None) -> None:
         self.announce("job", told(row, job))
+
+
+def _join(threads: list[threading.Thread], within_s: float) -> None:
+    deadline = time.monotonic() + within_s
+    for thread in threads:
+        if thread is not threading.current_thread():
+            thread.join(max(0.0, deadline - time.monotonic()))
 
 
 def view(row: JobRow, job: Job | None = None) -> JobView:
