@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import func, select
 
 from oskren.api.common import InLibrary, InPage, InStudio
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound
 from oskren.store import arrivals as keeping_arrivals
 from oskren.store.arrivals import ArrivalNotes
 from oskren.store.tables import Arrival, Sound
@@ -137,10 +137,10 @@ def photo(library: InLibrary, file: str) -> FileResponse:
     path = (folder / file).resolve()
     kind = PHOTO_TYPES.get(path.suffix)
     if kind is None or path.parent != folder.resolve() or not path.is_file() or path.name.startswith("."):
-        raise OskrenError(f"There is no photo {file[:80]} in this library.")
+        raise NotFound(f"There is no photo {file[:80]} in this library.")
     with open(path, "rb") as stream:
         if keeping_arrivals.ending_of(stream.read(16)) != path.suffix:
-            raise OskrenError(f"There is no photo {file[:80]} in this library; the file of that name is no picture.")
+            raise NotFound(f"There is no photo {file[:80]} in this library; the file of that name is no picture.")
     return FileResponse(path, media_type=kind, headers={"Cache-Control": "max-age=31536000, immutable"})
 
 

@@ -74,7 +74,7 @@ def tell_faults(app: FastAPI) -> None:
 
     @app.exception_handler(OskrenError)
     async def refused(_: Request, error: OskrenError) -> JSONResponse:
-        return problem(error.status if error.status != 422 else 404 if str(error).startswith("There is no") else 422, str(error))
+        return problem(error.status, str(error))
 
     @app.exception_handler(RequestValidationError)
     async def malformed(_: Request, error: RequestValidationError) -> JSONResponse:

@@ -11,6 +11,7 @@ from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.sheet import Target
 from oskren.core.vary.recipe import Recipe
+from oskren.store import designs as kept
 from oskren.store import revisions
 
 router = APIRouter(prefix="/lib/{library}", tags=["drafts"])
@@ -101,6 +102,7 @@ def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: ToS
 @router.get("/designs/{number}/recipe-draft")
 def recipe_draft(library: InLibrary, number: int, project: InProject = 1) -> RecipeKept:
     """The recipe of a design as it was set last."""
+    kept.design(library, number)
     body, revision = revisions.draft(library, project, f"recipe {number}")
     return RecipeKept(revision=revision, draft=RecipeDraft.model_validate(body))
 
@@ -110,6 +112,7 @@ def keep_recipe_draft(
     studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: RecipeDraft, project: InProject = 1, based_on: BasedOn = None
 ) -> RecipeKept:
     """Keep the recipe of a design as it is set now."""
+    kept.design(library, number)
     revision = revisions.keep_draft(library, project, f"recipe {number}", wanted.model_dump(mode="json"), based_on)
     changed(studio, library, page, "recipe", number)
     return RecipeKept(revision=revision, draft=wanted)

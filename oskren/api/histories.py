@@ -11,7 +11,7 @@ from oskren.api.common import BasedOn, InLibrary
 from oskren.store import histories
 
 router = APIRouter(prefix="/lib/{library}", tags=["histories"])
-What = Literal["design", "reel", "chain", "plan", "sheet"]
+What = Literal["design", "reel", "chain", "plan", "sheet", "recipe", "spread"]
 Item = Annotated[int, Path(ge=1, le=2**53)]
 
 
@@ -29,6 +29,8 @@ class StepBack(BaseModel):
 
     back: list[PatchOp] = Field(max_length=20_000)
     forth: list[PatchOp] = Field(max_length=20_000)
+    at: float = Field(0.0, ge=0)
+    """When it was made (ms since 1970), so that an editor of two documents takes back what was done last."""
 
 
 class HistoryView(BaseModel):

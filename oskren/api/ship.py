@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship import manifest
 from oskren.core.ship.sheet import Planned, Target
@@ -130,7 +130,7 @@ def _one(library: Library, number: int) -> Shipment:
     with library.reading() as session:
         row = session.get(Shipment, number)
     if row is None:
-        raise OskrenError(f"There is no shipment {number}.")
+        raise NotFound(f"There is no shipment {number}.")
     return row
 
 

@@ -8,9 +8,10 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 from sqlalchemy import select
 
-from oskren.api.common import InLibrary, InStudio, Started, small, started
-from oskren.core.errors import OskrenError
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, small, started
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Mix
+from oskren.core.vary.judging import Judgement, Judgements
 from oskren.core.vary.recipe import Recipe, default_recipe, draw
 from oskren.store import Library
 from oskren.store.tables import Design, Draw, Spread
@@ -19,7 +20,7 @@ from oskren.work.engine.jobs import Job
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["vary"])
-DrawState = Literal["kept", "dropped", "unheard", "heard"]
+DrawState = Judgement | Literal["unheard", "heard"]
 
 
 class SpreadHead(BaseModel):
@@ -47,7 +48,14 @@ class DrawView(BaseModel):
     row: str
 
 
-class SpreadView(SpreadHead):
+class JudgedView(BaseModel):
+    """What is said of the variations of a spread, with its revision."""
+
+    judged: Judgements
+    revision: int
+
+
+class SpreadView(SpreadHead, JudgedView):
     recipe: Recipe
     mix: Mix
     made_with: str
@@ -63,7 +71,9 @@ class NewSpread(BaseModel):
     count: int = Field(20, ge=1, le=400)
 
 
-class DrawChange(BaseModel):
+class HeardView(BaseModel):
+    """The state of a variation once it was heard."""
+
     state: DrawState
 
 
@@ -97,7 +107,7 @@ def recipe_of(library: InLibrary, number: int) -> Recipe:
     with library.reading() as session:
         row = session.get(Design, number)
     if row is None:
-        raise OskrenError(f"There is no design {number}; it may have been removed.")
+        raise NotFound(f"There is no design {number}; it may have been removed.")
     return default_recipe(Mix.model_validate(row.mix))
 
 
@@ -111,7 +121,7 @@ def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
     with library.reading() as session:
         row = session.get(Design, new.design)
     if row is None:
-        raise OskrenError(f"There is no design {new.design}; it may have been removed.")
+        raise NotFound(f"There is no design {new.design}; it may have been removed.")
     mix = Mix.model_validate(row.mix)
     if not mix.members:
         raise OskrenError(f"{row.name} has no layers yet; add some in Stack before drawing variations.")
@@ -128,7 +138,7 @@ def spread(library: InLibrary, number: int) -> SpreadView:
         row = session.get(Spread, number)
         draws = list(session.scalars(select(Draw).where(Draw.spread_id == number).order_by(Draw.number)))
     if row is None:
-        raise OskrenError(f"There is no spread {number}; it may have been removed.")
+        raise NotFound(f"There is no spread {number}; it may have been removed.")
     views = []
     for one in draws:
         facts = one.facts or {}
@@ -148,6 +158,8 @@ def spread(library: InLibrary, number: int) -> SpreadView:
         )
     return SpreadView(
         **_head(row, [one.state for one in draws]),
+        judged=Judgements.model_validate({"states": {one.id: one.state for one in draws if one.state in ("kept", "dropped")}}),
+        revision=row.revision,
         recipe=Recipe.model_validate(row.recipe),
         mix=Mix.model_validate(row.mix),
         made_with=row.made_with,
@@ -155,22 +167,33 @@ def spread(library: InLibrary, number: int) -> SpreadView:
     )
 
 
-@router.patch("/draws/{number}")
-def judge(library: InLibrary, number: int, change: DrawChange) -> DrawChange:
-    """Keep, drop, or note as heard."""
-    with library.writing() as session:
-        row = session.get(Draw, number)
-        if row is None:
-            raise OskrenError(f"There is no variation {number}; it may have been drawn anew.")
-        row.state = change.state
-    return change
+@router.get("/spreads/{number}/judged")
+def judged(library: InLibrary, number: int) -> JudgedView:
+    """What is said of the variations of a spread."""
+    said, revision = spreading.judged(library, number)
+    return JudgedView(judged=said, revision=revision)
+
+
+@router.put("/spreads/{number}/judged")
+def judge(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Judgements, based_on: BasedOn = None) -> JudgedView:
+    """Keep what is said of them as it is now."""
+    spreading.judge(library, number, wanted, based_on)
+    changed(studio, library, page, "spread", number)
+    return judged(library, number)
+
+
+@router.post("/draws/{number}/heard")
+def note_heard(library: InLibrary, number: int) -> HeardView:
+    """Note that a variation was heard."""
+    return HeardView.model_validate({"state": spreading.heard(library, number)})
 
 
 @router.post("/spreads/{number}/redraw")
-def redraw(studio: InStudio, library: InLibrary, number: int) -> Started:
+def redraw(studio: InStudio, library: InLibrary, page: InPage, number: int) -> Started:
     """Draw the dropped ones anew."""
     if not spreading.redraw_dropped(library, number):
         raise OskrenError("Nothing is dropped in this spread; drop what should be drawn anew (X).")
+    changed(studio, library, page, "spread", number)
     return started(_render_job(studio, library, number, "anew"), number)
 
 

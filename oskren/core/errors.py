@@ -10,6 +10,12 @@ class OskrenError(Exception):
     status = 422
 
 
+class NotFound(OskrenError):
+    """What was asked for is not there, or not any more."""
+
+    status = 404
+
+
 class Conflict(OskrenError):
     """What was to be changed has been changed by somebody else since it was read."""
 

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select, text
 
 from oskren.core.audio.files import replacing
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.store.library import Library
 from oskren.store.tables import Arrival, Sound
 
@@ -38,7 +38,7 @@ class ArrivalNotes(BaseModel):
 def _of(session: Any, number: int) -> Arrival:
     row = session.get(Arrival, number)
     if row is None:
-        raise OskrenError(f"There is no arrival {number} in this library.")
+        raise NotFound(f"There is no arrival {number} in this library.")
     found: Arrival = row
     return found
 
@@ -110,7 +110,7 @@ def drop_photo(library: Library, number: int, file: str) -> None:
     with library.writing() as session:
         row = _of(session, number)
         if all(photo["file"] != file for photo in row.photos):
-            raise OskrenError(f"There is no photo {file} with this arrival.")
+            raise NotFound(f"There is no photo {file} with this arrival.")
         row.photos = [photo for photo in row.photos if photo["file"] != file]
         session.flush()
         held = any(photo["file"] == file for photos in session.scalars(select(Arrival.photos)) for photo in photos)

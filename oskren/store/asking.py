@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure import likeness
 from oskren.core.measure.key import KEYS, scale
 from oskren.core.words.conditions import MOST_WORDS, Condition, Kind, number
@@ -330,7 +330,7 @@ class Asking(Columns):
             self._likeness = likeness.scaled(table)
         place = int(np.searchsorted(self.ids, number_))
         if place >= len(self.ids) or self.ids[place] != number_:
-            raise OskrenError(f"There is no sound {number_} in this library; it may have been removed.")
+            raise NotFound(f"There is no sound {number_} in this library; it may have been removed.")
         if np.isnan(self._likeness[place]).any():
             raise OskrenError("This sound is silent or not measured yet, so nothing can be called like it.")
         apart = likeness.distances(self._likeness, self._likeness[place])

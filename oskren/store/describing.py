@@ -11,7 +11,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from oskren.core.audio.layouts import possible
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import NodeAdapter, Source, node_hash
 from oskren.core.words.categories import clean, with_parents
 from oskren.core.words.conditions import number as parse_number
@@ -115,7 +115,7 @@ def _checked(session: Session, fields: dict[str, Any]) -> dict[str, Any]:
     answer: dict[str, Any] = {}
     for name, value in fields.items():
         if name not in known:
-            raise OskrenError(f"There is no field called '{name}'; add it first.")
+            raise NotFound(f"There is no field called '{name}'; add it first.")
         row = known[name]
         if value in (None, ""):
             answer[name] = None
@@ -147,7 +147,7 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
             found = {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers[at : at + 500])))}
             for place, number in enumerate(numbers[at : at + 500], at):
                 if number not in found:
-                    raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+                    raise NotFound(f"There is no sound {number} in this library; it may have been removed.")
                 sound = found[number]
                 values = _values(session, sound, change, place)
                 if not values:

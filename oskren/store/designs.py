@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Mix, check_chain, node_hash, steps_of
 from oskren.core.stack.swap import designs_in
 from oskren.store.keeping import note_uses
@@ -22,7 +22,7 @@ MOST_LAYERS = 500
 def _row(session: Session, number: int) -> Design:
     row = session.get(Design, number)
     if row is None:
-        raise OskrenError(f"There is no design {number}; it may have been removed.")
+        raise NotFound(f"There is no design {number}; it may have been removed.")
     return row
 
 
@@ -125,7 +125,7 @@ def change_version(library: Library, number: int, name: str | None, notes: str |
 def _version(session: Session, number: int) -> Version:
     kept = session.get(Version, number)
     if kept is None:
-        raise OskrenError(f"There is no version {number}; it may have been removed.")
+        raise NotFound(f"There is no version {number}; it may have been removed.")
     return kept
 
 

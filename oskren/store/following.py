@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Step, check_chain
 from oskren.core.steps import finding
 from oskren.store.library import Library
@@ -24,7 +24,7 @@ def _plain(chain: Sequence[Step]) -> list[Any]:
 def _row(session: Session, number: int) -> SavedChain:
     row = session.get(SavedChain, number)
     if row is None:
-        raise OskrenError(f"There is no saved chain {number} in this library; it may have been removed.")
+        raise NotFound(f"There is no saved chain {number} in this library; it may have been removed.")
     return row
 
 
@@ -113,7 +113,7 @@ def set_chain(library: Library, number: int, chain: Sequence[Step], based_on: in
     with library.writing() as session:
         sound = session.get(Sound, number)
         if sound is None:
-            raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+            raise NotFound(f"There is no sound {number} in this library; it may have been removed.")
         step_on(sound, based_on, sound.name)
         check_chain(chain, [Step.model_validate(step) for step in sound.chain or []])
         sound.chain = _plain(chain)
@@ -134,6 +134,6 @@ def let_go(library: Library, number: int) -> Sound:
     with library.writing() as session:
         sound = session.get(Sound, number)
         if sound is None:
-            raise OskrenError(f"There is no sound {number} in this library; it may have been removed.")
+            raise NotFound(f"There is no sound {number} in this library; it may have been removed.")
         sound.follows = None
     return sound

@@ -8,7 +8,7 @@ import threading
 import unicodedata
 from pathlib import Path
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.cache import Cache
 from oskren.core.plugins import shelf
 from oskren.store.jobs import JobStore
@@ -60,7 +60,7 @@ class Home:
         known = self.names()
         folder = self.called(name) if name else (known[0] if known else None)
         if folder is None and not create:
-            raise OskrenError(f"There is no library '{name or DEFAULT}' in {self.folder}; there are: {', '.join(known) or 'none yet'}.")
+            raise NotFound(f"There is no library '{name or DEFAULT}' in {self.folder}; there are: {', '.join(known) or 'none yet'}.")
         if folder is None:
             folder = self.free_folder(name or DEFAULT)
         with self._opening:

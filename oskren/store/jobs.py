@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import JSON, Boolean, Engine, ForeignKey, Integer, String, Text, create_engine, delete, event, func, select, update
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.store.library import pragmas
 from oskren.store.tables import now
 
@@ -108,7 +108,7 @@ class JobStore:
         with self._session() as session:
             row = session.get(JobRow, id)
         if row is None:
-            raise OskrenError(f"There is no job {id}; it ended long ago.")
+            raise NotFound(f"There is no job {id}; it ended long ago.")
         return row
 
     def running(self, kind: str | None = None) -> list[JobRow]:
@@ -136,7 +136,7 @@ class JobStore:
             last = session.scalar(select(func.max(JobRow.ended))) or 0
             row = session.get(JobRow, id)
             if row is None:
-                raise OskrenError(f"There is no job {id}; it ended long ago.")
+                raise NotFound(f"There is no job {id}; it ended long ago.")
             row.state, row.message, row.result, row.ended, row.heard = state, message, result, last + 1, heard
             session.execute(delete(JobNote).where(JobNote.job == id))
         return row

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Node, hashes_in
 from oskren.core.words.conditions import COMPARISONS, FIELDS
 from oskren.store.library import Library
@@ -34,7 +34,7 @@ def add_set(library: Library, name: str, sounds: Sequence[int] = (), actor: str 
 def _fill(session: Session, number: int, sounds: Sequence[int]) -> None:
     known = set(session.scalars(select(Sound.id).where(Sound.id.in_(sounds))))
     for missing in [one for one in sounds if one not in known]:
-        raise OskrenError(f"There is no sound {missing} in this library; it may have been removed.")
+        raise NotFound(f"There is no sound {missing} in this library; it may have been removed.")
     session.execute(delete(SetMember).where(SetMember.set_id == number))
     session.add_all([SetMember(set_id=number, sound_id=sound, place=place) for place, sound in enumerate(dict.fromkeys(sounds))])
 
@@ -43,7 +43,7 @@ def set_members(library: Library, number: int) -> list[int]:
     """The sounds of a set in their order."""
     with library.reading() as session:
         if session.get(SoundSet, number) is None:
-            raise OskrenError(f"There is no set {number}; it may have been removed.")
+            raise NotFound(f"There is no set {number}; it may have been removed.")
         return list(session.scalars(select(SetMember.sound_id).where(SetMember.set_id == number).order_by(SetMember.place)))
 
 
@@ -52,7 +52,7 @@ def keep_set(library: Library, number: int, name: str | None = None, sounds: Seq
     with library.writing() as session:
         row = session.get(SoundSet, number)
         if row is None:
-            raise OskrenError(f"There is no set {number}; it may have been removed.")
+            raise NotFound(f"There is no set {number}; it may have been removed.")
         before = set_as_is(session, number)
         if name is not None:
             row.name = name.strip()
@@ -112,7 +112,7 @@ def forget(library: Library, table: type[SavedSearch] | type[SoundSet], number: 
     with library.writing() as session:
         row: SavedSearch | SoundSet | None = session.get(SoundSet, number) if table is SoundSet else session.get(SavedSearch, number)
         if row is None:
-            raise OskrenError(f"There is no such entry ({number}); it may have been removed already.")
+            raise NotFound(f"There is no such entry ({number}); it may have been removed already.")
         kind, is_now = ("set", set_as_is) if table is SoundSet else ("search", search_as_is)
         note(session, f"the {'set' if kind == 'set' else 'saved search'} {row.name} deleted", is_now(session, number), {}, actor, kind)
         session.delete(row)
@@ -144,7 +144,7 @@ def drop_field(library: Library, name: str) -> None:
     with library.writing() as session:
         row = session.get(FieldRow, name)
         if row is None:
-            raise OskrenError(f"There is no field called '{name}'.")
+            raise NotFound(f"There is no field called '{name}'.")
         session.delete(row)
 
 

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from oskren.core.audio.files import replacing
 from oskren.core.audio.metadata import Metadata
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step, leaves, node_hash
 from oskren.core.words.propose import Proposal, words_of
@@ -73,7 +73,7 @@ AT_ONCE = 500
 
 def no_such_sound(id: int) -> OskrenError:
     """What is said of a sound that is not in the library."""
-    return OskrenError(f"There is no sound {id} in this library; it may have been removed.")
+    return NotFound(f"There is no sound {id} in this library; it may have been removed.")
 
 
 MIGRATIONS = Path(__file__).parent / "migrations"

@@ -315,6 +315,8 @@ class Spread(Base):
     made_with: Mapped[str] = mapped_column(Text, default="")
     created: Mapped[str] = mapped_column(String(20), default=now)
     project: Mapped[int] = mapped_column(Integer, default=1)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
+    """Of what is said of its variations."""
 
 
 class Draw(Base):

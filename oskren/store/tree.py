@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.words.categories import Category, clean, from_csv, moved, to_csv, under, with_parents
 from oskren.core.words.propose import Vocabulary
 from oskren.store.library import Library, keep_in_step
@@ -55,7 +55,7 @@ def move(library: Library, old: str, new: str, actor: str = "") -> int:
     with library.writing() as session:
         rows = {row.path: row for row in session.scalars(select(CategoryRow))}
         if old not in rows:
-            raise OskrenError(f"There is no category {old} in this library.")
+            raise NotFound(f"There is no category {old} in this library.")
         ways = moved(rows, old, new)
         touched = _filed(session, ways)
         before = tree_as_is(session, touched)
@@ -91,7 +91,7 @@ def remove(library: Library, path: str, instead: str = "", actor: str = "") -> i
     with library.writing() as session:
         gone = [row.path for row in session.scalars(select(CategoryRow)) if under(row.path, path)]
         if not gone:
-            raise OskrenError(f"There is no category {path} in this library.")
+            raise NotFound(f"There is no category {path} in this library.")
         touched = _filed(session, dict.fromkeys(gone, instead))
         before = tree_as_is(session, touched)
         session.execute(delete(CategoryRow).where(CategoryRow.path.in_(gone)))

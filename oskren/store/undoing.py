@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound
 from oskren.store.library import Library, keep_in_step
 from oskren.store.tables import CategoryRow, Edit, Lesson, SavedSearch, SetMember, Sound, SoundSet, now
 
@@ -48,7 +48,7 @@ def take_back(library: Library, actor: str = "", again: bool = False) -> str:
         order = Edit.id.asc() if again else Edit.id.desc()
         row = session.scalar(select(Edit).where(Edit.undone == again, Edit.actor == actor).order_by(order).limit(1))
         if row is None:
-            raise OskrenError("There is nothing to do again here." if again else "There is nothing to undo here.")
+            raise NotFound("There is nothing to do again here." if again else "There is nothing to undo here.")
         wanted, present = (row.after, row.before) if again else (row.before, row.after)
         touched: set[int] = set()
         stays: list[str] = []

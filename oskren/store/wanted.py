@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.words import wanting
 from oskren.core.words.wanting import Entry, checked_state, content_words, fit
 from oskren.store.library import Library
@@ -47,7 +47,7 @@ class Kept:
 def _row(session: Session, number: int) -> WantedSound:
     row = session.get(WantedSound, number)
     if row is None:
-        raise OskrenError(f"There is no entry {number} on the wanted list; it may have been removed.")
+        raise NotFound(f"There is no entry {number} on the wanted list; it may have been removed.")
     return row
 
 
@@ -120,7 +120,7 @@ def answer(library: Library, number: int, kind: str, items: Sequence[int], *, re
         there = set(session.scalars(select(table.id).where(table.id.in_(items))))
         for item in items:
             if item not in there:
-                raise OskrenError(f"There is no {kind} {item} in this library; it may have been removed.")
+                raise NotFound(f"There is no {kind} {item} in this library; it may have been removed.")
             session.merge(WantedAnswer(wanted_id=number, kind=kind, item=item))
         state = SHOWS["take" if recorded else kind]
         if items and wanting.STATES.index(state) > wanting.STATES.index(row.state):

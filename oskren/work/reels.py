@@ -9,7 +9,7 @@ from typing import Literal
 from pydantic import BaseModel
 from sqlalchemy import select
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.mend import reel as rules
 from oskren.core.mend.reel import Mark, Reel
@@ -53,7 +53,7 @@ def load(library: Library, number: int) -> tuple[str, Reel]:
     with library.reading() as session:
         row = session.get(ReelRow, number)
     if row is None:
-        raise OskrenError(f"There is no review reel {number} in this library; it may have been removed.")
+        raise NotFound(f"There is no review reel {number} in this library; it may have been removed.")
     return row.name, Reel.model_validate(row.reel)
 
 

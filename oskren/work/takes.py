@@ -22,7 +22,7 @@ from oskren.core.audio import files
 from oskren.core.audio.files import replacing
 from oskren.core.audio.layouts import MAX_CHANNELS
 from oskren.core.audio.metadata import Marker, Metadata
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.store import Library, wanted
 from oskren.store.describing import Change, edit
 from oskren.work.engine.jobs import Arguments, Kind
@@ -123,14 +123,14 @@ class Takes:
 
     def _paths(self, take: str) -> tuple[Path, Path]:
         if not re.fullmatch(r"take-\d{4,}", take):
-            raise OskrenError(f"There is no take '{take}'.")
+            raise NotFound(f"There is no take '{take}'.")
         return self.folder / f"{take}.part", self.folder / f"{take}.json"
 
     def _facts(self, take: str) -> TakeFacts:
         try:
             return TakeFacts.model_validate_json(self._paths(take)[1].read_bytes())
         except (OSError, ValidationError) as error:
-            raise OskrenError(f"There is no take '{take}' that could be recovered: what was noted about it is gone.") from error
+            raise NotFound(f"There is no take '{take}' that could be recovered: what was noted about it is gone.") from error
 
     def _note(self, take: str, facts: TakeFacts) -> None:
         with replacing(self._paths(take)[1]) as temporary:

@@ -14,7 +14,7 @@ from pathlib import Path
 from pydantic import BaseModel, Field
 
 from oskren.core.audio.files import replacing
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.words.names import legal
 from oskren.store import Library
 from oskren.work.engine.jobs import Arguments, Job, Kind
@@ -59,7 +59,7 @@ class Uploads:
         folder = self.folder / upload
         note = folder / "upload.json"
         if not upload.startswith("upload-") or "/" in upload or "\\" in upload or not note.exists():
-            raise OskrenError("There is no such upload any more; drop the files again.")
+            raise NotFound("There is no such upload any more; drop the files again.")
         return folder, Sending.model_validate_json(note.read_text())
 
     def path_for(self, upload: str, name: str) -> Path:

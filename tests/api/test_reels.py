@@ -138,7 +138,7 @@ class Reels(Running):
             ({"gap_s": -1}, 422),
             ({"takes": [take, 4711]}, 404),
             ({"chain": [{"kind": "gain", "params": {"gain_db": 99}}]}, 422),
-            ({"marks": [{**mark, "kind": "material", "chain": [{"kind": "nothing"}]}]}, 404),
+            ({"marks": [{**mark, "kind": "material", "chain": [{"kind": "nothing"}]}]}, 422),
         ):
             answer = self.client.put(f"{HERE}/reels/{view['id']}", json={**view["reel"], **change})
             with self.subTest(change=change):
@@ -217,7 +217,7 @@ class SharedChains(Running):
             (f"{HERE}/chains/4711/give", {"ids": [1]}, 404),
             (f"{HERE}/chains/{number}/give", {"ids": []}, 422),
             (f"{HERE}/chains", {"name": "Empty", "chain": []}, 422),
-            (f"{HERE}/chains", {"name": "Strange", "chain": [{"kind": "nothing"}]}, 404),
+            (f"{HERE}/chains", {"name": "Strange", "chain": [{"kind": "nothing"}]}, 422),
             (f"{HERE}/sounds/4711/unlink", {}, 404),
         ):
             with self.subTest(address=address):
@@ -249,7 +249,7 @@ class Mending(Running):
         kept = self.client.put(address, json={"states": states[:4]})
         self.assertEqual([one["name"] for one in kept.json()["states"]], [f"State {letter}" for letter in "ABCD"])
         self.assertEqual(self.client.put(address, json={"states": states}).status_code, 422)
-        self.assertEqual(self.client.put(address, json={"states": [{"name": "A", "chain": [{"kind": "nothing"}]}]}).status_code, 404)
+        self.assertEqual(self.client.put(address, json={"states": [{"name": "A", "chain": [{"kind": "nothing"}]}]}).status_code, 422)
         self.assertEqual(self.get(f"{HERE}/sounds/{number}")["states"], kept.json()["states"])
 
     def test_states_are_matched_within_a_fifth_of_a_unit(self) -> None:

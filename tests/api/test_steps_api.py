@@ -33,7 +33,7 @@ class Steps(Running):
                     self.assertTrue(2 <= len(line["x"]) <= 1000)
 
     def test_pictures_that_cannot_be_drawn(self) -> None:
-        self.refused("POST", "/api/steps/picture", "There is no step called 'nonsense'", 404, json={"kind": "nonsense"})
+        self.refused("POST", "/api/steps/picture", "There is no step called 'nonsense'", 422, json={"kind": "nonsense"})
         self.refused("POST", "/api/steps/picture", "Drive: drive_db", json={"kind": "drive", "params": {"drive_db": 900}})
         self.refused("POST", "/api/steps/picture", "rate", json={"kind": "drive", "rate": 0})
 

@@ -9,7 +9,7 @@ from sqlalchemy import text
 
 from oskren.core.errors import Conflict
 from oskren.core.nodes import Mix
-from oskren.store import Home, designs, histories
+from oskren.store import Home, designs, histories, revisions
 
 
 def steps(*names: str) -> list[dict[str, Any]]:
@@ -63,9 +63,13 @@ class Histories(unittest.TestCase):
         """SQLite gives the id of what was deleted last to what is made next."""
         design = designs.add(self.library, "First", Mix())
         histories.keep(self.library, "design", design.id, None, steps("a"), [], (0, 0, 0))
+        histories.keep(self.library, "recipe", design.id, None, steps("a"), [], (0, 0, 0))
+        revisions.keep_draft(self.library, 1, f"recipe {design.id}", {"seed": 5}, None)
         designs.remove(self.library, design.id)
         again = designs.add(self.library, "Second", Mix())
         self.assertEqual((again.id, histories.history(self.library, "design", again.id)), (design.id, (0, [], [])))
+        self.assertEqual(histories.history(self.library, "recipe", again.id), (0, [], []))
+        self.assertEqual(revisions.draft(self.library, 1, f"recipe {again.id}"), ({}, 0))
         with self.library.reading() as session:
             triggers = session.execute(text("SELECT tbl_name FROM sqlite_master WHERE type = 'trigger' AND name LIKE 'forget_history%'")).scalars()
-            self.assertEqual(sorted(triggers), ["designs", "plans", "projects", "reels", "sounds"])
+            self.assertEqual(sorted(triggers), ["designs", "plans", "projects", "reels", "sounds", "spreads"])

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
 from oskren.core.slice.detect import Found, Settings
 
@@ -71,7 +71,7 @@ def _one(plan: Plan, number: int) -> tuple[int, Slice]:
     for i, piece in enumerate(plan.slices):
         if piece.id == number:
             return i, piece
-    raise OskrenError(f"There is no slice {number} in this plan; find again.")
+    raise NotFound(f"There is no slice {number} in this plan; find again.")
 
 
 def move(plan: Plan, number: int, start_s: float | None = None, end_s: float | None = None, seconds: float = float("inf")) -> Plan:

@@ -8,7 +8,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.core.types import Failed
@@ -48,7 +48,7 @@ def run(studio: Studio, library: Library, shipment: int, progress: Progress = AL
     with library.reading() as session:
         row = session.get(Shipment, shipment)
     if row is None:
-        raise OskrenError(f"There is no shipment {shipment}.")
+        raise NotFound(f"There is no shipment {shipment}.")
     _set(library, shipment, state="running")
     try:
         sheet = Sheet.model_validate({name: value for name, value in row.sheet.items() if name != "allowed"})

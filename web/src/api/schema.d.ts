@@ -2748,7 +2748,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/draws/{number}": {
+    "/api/lib/{library}/spreads/{number}/judged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Judged
+         * @description What is said of the variations of a spread.
+         */
+        get: operations["judged"];
+        /**
+         * Judge
+         * @description Keep what is said of them as it is now.
+         */
+        put: operations["judge"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/draws/{number}/heard": {
         parameters: {
             query?: never;
             header?: never;
@@ -2757,15 +2781,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Note Heard
+         * @description Note that a variation was heard.
+         */
+        post: operations["note_heard"];
         delete?: never;
         options?: never;
         head?: never;
-        /**
-         * Judge
-         * @description Keep, drop, or note as heard.
-         */
-        patch: operations["judge"];
+        patch?: never;
         trace?: never;
     };
     "/api/lib/{library}/spreads/{number}/redraw": {
@@ -3627,14 +3651,6 @@ export interface components {
             /** After Db */
             after_db: number;
         };
-        /** DrawChange */
-        DrawChange: {
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "kept" | "dropped" | "unheard" | "heard";
-        };
         /**
          * DrawView
          * @description One variation; without facts while it is being rendered.
@@ -3644,11 +3660,8 @@ export interface components {
             id: number;
             /** Number */
             number: number;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "kept" | "dropped" | "unheard" | "heard";
+            /** State */
+            state: ("kept" | "dropped") | ("unheard" | "heard");
             mix: components["schemas"]["Mix"];
             /** Ready */
             ready: boolean;
@@ -4243,6 +4256,14 @@ export interface components {
             samples: string;
         };
         /**
+         * HeardView
+         * @description The state of a variation once it was heard.
+         */
+        HeardView: {
+            /** State */
+            state: ("kept" | "dropped") | ("unheard" | "heard");
+        };
+        /**
          * HistoryChange
          * @description What changed since a version: the oldest undo steps that go, those after them that stay, redo steps that stay, and what comes behind each.
          */
@@ -4391,6 +4412,28 @@ export interface components {
             wrong: string[];
             /** New Words */
             new_words: string[];
+        };
+        /**
+         * JudgedView
+         * @description What is said of the variations of a spread, with its revision.
+         */
+        JudgedView: {
+            judged: components["schemas"]["Judgements"];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * Judgements
+         * @description Which variations of a spread are kept and which are dropped, by their id; those that are not named are neither.
+         */
+        Judgements: {
+            /**
+             * States
+             * @default {}
+             */
+            states: {
+                [key: string]: "kept" | "dropped";
+            };
         };
         /**
          * Kept
@@ -6825,6 +6868,9 @@ export interface components {
         };
         /** SpreadView */
         SpreadView: {
+            judged: components["schemas"]["Judgements"];
+            /** Revision */
+            revision: number;
             /** Id */
             id: number;
             /** Name */
@@ -6943,6 +6989,11 @@ export interface components {
             back: components["schemas"]["PatchOp"][];
             /** Forth */
             forth: components["schemas"]["PatchOp"][];
+            /**
+             * At
+             * @default 0
+             */
+            at: number;
         };
         /**
          * StepView
@@ -11858,7 +11909,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                what: "design" | "reel" | "chain" | "plan" | "sheet";
+                what: "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread";
                 item: number;
                 /** @description folder name of the library */
                 library: string;
@@ -11904,7 +11955,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                what: "design" | "reel" | "chain" | "plan" | "sheet";
+                what: "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread";
                 item: number;
                 /** @description folder name of the library */
                 library: string;
@@ -15024,7 +15075,7 @@ export interface operations {
             };
         };
     };
-    judge: {
+    judged: {
         parameters: {
             query?: never;
             header?: never;
@@ -15035,9 +15086,56 @@ export interface operations {
             };
             cookie?: never;
         };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    judge: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DrawChange"];
+                "application/json": components["schemas"]["Judgements"];
             };
         };
         responses: {
@@ -15047,7 +15145,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DrawChange"];
+                    "application/json": components["schemas"]["JudgedView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_heard: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardView"];
                 };
             };
             /** @description Not Found */
@@ -15073,7 +15213,9 @@ export interface operations {
     redraw: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 number: number;
                 /** @description folder name of the library */

@@ -1,8 +1,11 @@
 import type { History } from "./document";
 import { Do } from "./parts";
 
+/** What can be undone and done again. */
+export type Undoing = Pick<History<unknown>, "undo" | "redo" | "canUndo" | "canRedo">;
+
 /** Undo and redo of an editor; ``back`` is how a step back is taken where it must wait its turn. */
-export function UndoRedo<T>({ history, back = (way) => way() }: { history: History<T>; back?: (way: () => void) => void }) {
+export function UndoRedo({ history, back = (way) => way() }: { history: Undoing; back?: (way: () => void) => void }) {
   return (
     <>
       <Do act="undo" disabled={!history.canUndo} onClick={() => back(history.undo)}>

@@ -15,6 +15,9 @@ export interface History<T> {
   redo: () => void;
   canUndo: boolean;
   canRedo: boolean;
+  /** When what would be taken back next, and done again next, was done (ms since 1970); 0 when that is not known. */
+  undoAt: number | null;
+  redoAt: number | null;
   /** Resolves when the server keeps the present state, or has refused it. */
   saved: () => Promise<void>;
   /** The document as it is now, also before the screen shows it. */
@@ -30,7 +33,7 @@ export interface Kept<T> {
 }
 
 interface Editing<T> {
-  /** What kind of document it is and which: others' changes of it are heard of. */
+  /** What kind of document it is and which: others' changes of it are heard of. Which is 0 while there is none, and nothing to change. */
   what: What;
   id: number;
   first: T;
@@ -159,8 +162,9 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
   const remember = useCallback((next: T, gesture?: string, time = Date.now()) => {
     const step = past.current[past.current.length - 1];
     const same = step !== undefined && gesture !== undefined && last.current.gesture === gesture && time - last.current.at < 900;
-    if (same && "after" in step && step.after === now.current) past.current = [...past.current.slice(0, -1), { before: step.before, after: next }];
-    else past.current = [...past.current.slice(1 - MOST_STEPS), { before: now.current, after: next }];
+    if (same && "after" in step && step.after === now.current)
+      past.current = [...past.current.slice(0, -1), { before: step.before, after: next, at: time }];
+    else past.current = [...past.current.slice(1 - MOST_STEPS), { before: now.current, after: next, at: time }];
     last.current = { gesture, at: time };
     future.current = [];
   }, []);
@@ -192,7 +196,7 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
         show((n) => n + 1);
         return;
       }
-      to.push(back ? { before: next, after: now.current } : { before: now.current, after: next });
+      to.push({ ...(back ? { before: next, after: now.current } : { before: now.current, after: next }), at: step.at ?? 0 });
       put(next);
       keep();
     },
@@ -271,5 +275,25 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     now: useCallback(() => now.current, []),
     canUndo: past.current.length > 0,
     canRedo: future.current.length > 0,
+    undoAt: madeAt(past.current),
+    redoAt: madeAt(future.current),
+  };
+}
+
+function madeAt<T>(steps: Step<T>[]): number | null {
+  return steps.length ? (steps[steps.length - 1].at ?? 0) : null;
+}
+
+/** Several documents of one editor undone as one: what was done last is taken back first, and done again last. */
+export function together(...all: Pick<History<unknown>, "undo" | "redo" | "undoAt" | "redoAt">[]) {
+  const last = Math.max(...all.map((one) => one.undoAt ?? -1));
+  const next = Math.min(...all.map((one) => one.redoAt ?? Number.POSITIVE_INFINITY));
+  // what was changed in one of them after a step back in another has ended what could be done again
+  const canRedo = next !== Number.POSITIVE_INFINITY && next >= last;
+  return {
+    canUndo: last >= 0,
+    canRedo,
+    undo: () => all.find((one) => one.undoAt === last)?.undo(),
+    redo: () => canRedo && all.find((one) => one.redoAt === next)?.redo(),
   };
 }

@@ -84,6 +84,7 @@ const SHOWN: Record<string, string[]> = {
   reel: ["reels"],
   sheet: ["sheet"],
   recipe: ["recipe-draft"],
+  spread: ["spread", "spreads"],
 };
 
 export function useJobEvents() {

@@ -6,7 +6,7 @@ import { useShared } from "./store";
 type Patches = Schemas["StepBack"];
 
 /** A step as it was made here, by its states, or as it was read, by its patches. */
-export type Step<T> = { before: T; after: T } | Patches;
+export type Step<T> = { before: T; after: T; at?: number } | Patches;
 
 /** As many as the server keeps. */
 export const MOST_STEPS = 200;
@@ -46,7 +46,7 @@ function patchesOf<T>(step: Step<T>): Patches {
   const known = patches.get(step);
   if (known) return known;
   const { before, after } = step;
-  const made = { back: between(after, before), forth: between(before, after) };
+  const made = { back: between(after, before), forth: between(before, after), at: step.at ?? 0 };
   patches.set(step, made);
   return made;
 }
@@ -58,7 +58,7 @@ function alike<T>(before: T[], at: number, now: T[]): number {
   return count;
 }
 
-export type What = "design" | "reel" | "chain" | "plan" | "sheet";
+export type What = "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread";
 
 /** The steps of one document on the server; only what changed is sent. */
 export class KeptSteps<T> {
@@ -82,6 +82,7 @@ export class KeptSteps<T> {
 
   /** What was done in earlier visits. */
   async load(): Promise<{ past: Step<T>[]; future: Step<T>[] }> {
+    if (!this.id) return { past: [], future: [] }; // there is no such document yet
     const found = await got(api.GET("/api/lib/{library}/history/{what}/{item}", { params: { path: this.at } }));
     this.version = found.version;
     this.past = found.past;

@@ -1,0 +1,59 @@
+/** What is said of the variations of a spread: a document; and which of them were heard. */
+import { api, got, type Schemas } from "../../api/client";
+import { useDocument } from "../../app/document";
+import { complain, queries, useShared } from "../../app/store";
+
+export type Draw = Schemas["DrawView"];
+type Said = Schemas["Judgements"];
+type States = NonNullable<Said["states"]>;
+
+const NOBODY: Said = { states: {} };
+
+export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
+  const library = useShared((state) => state.library);
+  const number = spread?.id ?? 0;
+  const key = ["spread", library, number];
+  const params = { path: { library, number } };
+  const shown = (values: Partial<Schemas["SpreadView"]>) =>
+    queries.setQueryData<Schemas["SpreadView"]>(key, (before) => before && { ...before, ...values });
+  const history = useDocument<Said>({
+    what: "spread",
+    id: number,
+    first: spread?.judged ?? NOBODY,
+    revision: spread?.revision ?? 0,
+    called: `What you said of ${spread?.name ?? "this spread"}`,
+    save: async (judged, based_on, init) => {
+      const kept = await got(
+        api.PUT("/api/lib/{library}/spreads/{number}/judged", { params: { ...params, query: { based_on } }, body: judged, ...init }),
+      );
+      shown(kept);
+      void queries.invalidateQueries({ queryKey: ["spreads"] });
+      return { revision: kept.revision };
+    },
+    read: async () => {
+      const kept = await got(api.GET("/api/lib/{library}/spreads/{number}/judged", { params }));
+      shown(kept);
+      return { doc: kept.judged, revision: kept.revision };
+    },
+  });
+  const said = (history.doc ?? NOBODY).states ?? {};
+  /** Whether a variation is kept, dropped, or neither. */
+  const stateOf = (draw: Draw): Draw["state"] => {
+    const one: Draw["state"] | undefined = said[draw.id];
+    if (one) return one;
+    return draw.state === "kept" || draw.state === "dropped" ? "heard" : draw.state;
+  };
+  const toggle = (draw: Draw, state: "kept" | "dropped") => {
+    const { [draw.id]: before, ...others }: States = (history.now() ?? NOBODY).states ?? {};
+    history.change({ states: before === state ? others : { ...others, [draw.id]: state } });
+  };
+  const heard = async (draw: Draw) => {
+    if (draw.state !== "unheard") return;
+    queries.setQueryData<Schemas["SpreadView"]>(
+      key,
+      (before) => before && { ...before, all: before.all.map((one) => (one.id === draw.id ? { ...one, state: "heard" } : one)) },
+    );
+    await got(api.POST("/api/lib/{library}/draws/{number}/heard", { params: { path: { library, number: draw.id } } })).catch(complain);
+  };
+  return { history, stateOf, toggle, heard };
+}
