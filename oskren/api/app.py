@@ -36,6 +36,7 @@ from oskren.api import (
     stack,
     state,
     steps,
+    told,
     vary,
     wanting,
 )
@@ -156,6 +157,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         designs,
         steps,
         plugins,
+        told,
         stack,
         vary,
         slice_,

@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed, small
+from oskren.api.told import AMix, mix_of
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, sounding
@@ -38,6 +39,19 @@ class NewDesign(BaseModel):
     name: str = Field(min_length=1, max_length=200)
     mix: Mix = Mix()
     project: int | None = None
+
+
+class DesignNow(BaseModel):
+    """A design as it is to be kept: its mix whole, or by the key it was told under."""
+
+    name: str = Field(min_length=1, max_length=200)
+    mix: AMix
+
+
+class DesignKept(BaseModel):
+    """The new revision of a design."""
+
+    revision: int
 
 
 class VersionView(BaseModel):
@@ -86,11 +100,11 @@ def add_design(library: InLibrary, new: NewDesign) -> DesignView:
 
 
 @router.put("/designs/{number}")
-def save_design(studio: InStudio, library: InLibrary, page: InPage, number: int, new: NewDesign, based_on: BasedOn = None) -> DesignView:
+def save_design(studio: InStudio, library: InLibrary, page: InPage, number: int, now: DesignNow, based_on: BasedOn = None) -> DesignKept:
     """Keep a design as it is now."""
-    row = kept.save(library, number, new.name, new.mix, based_on)
+    row = kept.save(library, number, now.name, mix_of(studio, now.mix), based_on)
     changed(studio, library, page, "design", number)
-    return _view(row)
+    return DesignKept(revision=row.revision or 0)
 
 
 @router.get("/designs/{number}")

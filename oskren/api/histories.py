@@ -8,20 +8,12 @@ from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from oskren.api.common import BasedOn, InLibrary
+from oskren.api.told import PatchOp
 from oskren.store import histories
 
 router = APIRouter(prefix="/lib/{library}", tags=["histories"])
 What = Literal["design", "reel", "chain", "plan", "sheet", "recipe", "spread"]
 Item = Annotated[int, Path(ge=1, le=2**53)]
-
-
-class PatchOp(BaseModel):
-    """One operation of a JSON Patch (RFC 6902)."""
-
-    op: Literal["add", "remove", "replace", "move", "copy", "test"]
-    path: str = Field(max_length=2000)
-    from_: str | None = Field(None, alias="from", max_length=2000)
-    value: Any = None
 
 
 class StepBack(BaseModel):

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from fastapi import APIRouter, Query, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio
 from oskren.core.audio.layouts import channel_names, matrix
@@ -22,9 +22,10 @@ RAW: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-str
 
 
 class ToOpen(BaseModel):
-    """What to listen to: a node, or a sound of the library as it is now; ``chain`` is put on it for listening."""
+    """What to listen to: a node, a mix that was told (its key), or a sound of the library as it is now; ``chain`` is put on it for listening."""
 
     node: Node | None = None
+    told: str | None = Field(None, max_length=40)
     sound: int | None = None
     chain: list[Step] = []
 
@@ -50,7 +51,7 @@ class Opened(BaseModel):
 @router.post("/lib/{library}/open")
 def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
     """Make something ready to be heard; waits only where a step needs the whole sound."""
-    node = wanted.node
+    node = studio.told.mix(wanted.told) if wanted.told else wanted.node
     if node is None:
         if wanted.sound is None:
             raise OskrenError("Say what to open: a node or a sound.")

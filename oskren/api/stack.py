@@ -12,6 +12,7 @@ from oskren.api.asking import InQuestion
 from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.designs import DesignView
 from oskren.api.mend import LevelAfter
+from oskren.api.told import AMix, TheMix, mix_of
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.envelope import Envelope, smoothed
@@ -143,7 +144,7 @@ class OfLayers(BaseModel):
 class OneChain(BaseModel):
     """The chain of a layer or a group by its id, or that on the sum for none."""
 
-    mix: Mix
+    mix: AMix
     id: str = Field("", max_length=60)
 
 
@@ -211,7 +212,7 @@ MOST_KNOTS = 200
 
 
 @router.post("/stack/layout")
-def layout(studio: InStudio, library: InLibrary, mix: Mix) -> Layout:
+def layout(studio: InStudio, library: InLibrary, mix: TheMix) -> Layout:
     """Where every layer lies; muted ones too. Nothing is rendered."""
     renderer = studio.renderer(library)
     shape = renderer.output_shape(mix)
@@ -252,7 +253,7 @@ def _line(knots: list[list[float]]) -> list[list[float]]:
 
 
 @router.post("/stack/sum")
-async def measure_sum(question: InQuestion, mix: Mix) -> Sum:
+async def measure_sum(question: InQuestion, mix: TheMix) -> Sum:
     """Render the sum and read its meters. Ends by itself when nobody waits for it any more."""
     names = ("sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "max_momentary_lufs", "max_short_term_lufs")
     mix = await question.present(mix)
@@ -267,16 +268,17 @@ async def measure_sum(question: InQuestion, mix: Mix) -> Sum:
 
 
 @router.post("/stack/crowding")
-async def crowded(question: InQuestion, mix: Mix) -> Crowding:
+async def crowded(question: InQuestion, mix: TheMix) -> Crowding:
     """Which layers share a band, and when; with a dip offered, and what it would do, measured. Ends when nobody waits for it any more."""
     return Crowding(**await question.answered(tasks.crowding, await question.present(mix)))
 
 
 @router.post("/stack/levels")
-async def step_levels(question: InQuestion, wanted: OneChain) -> list[LevelAfter]:
+async def step_levels(question: InQuestion, studio: InStudio, wanted: OneChain) -> list[LevelAfter]:
     """Level before and after each step of a layer, a group, or the sum, as the sound goes through it. Ends when nobody waits for it any more."""
-    node, ids = chain_in(wanted.mix, wanted.id)
-    if not node.chain or not sounding(wanted.mix):
+    mix = mix_of(studio, wanted.mix)
+    node, ids = chain_in(mix, wanted.id)
+    if not node.chain or not sounding(mix):
         return []
     found = await question.answered(tasks.chain_levels, await question.present(node), ids)
     return [LevelAfter(**one) for one in found]
@@ -380,7 +382,7 @@ def replace(studio: InStudio, library: InLibrary, wanted: Replacing) -> list[Rep
 
 
 @router.post("/stack/newer")
-def newer(library: InLibrary, mix: Mix) -> list[NewerLayer]:
+def newer(library: InLibrary, mix: TheMix) -> list[NewerLayer]:
     """Layers whose sound or design has changed since they were made, or is gone."""
     return [NewerLayer(**asdict(one)) for one in work.newer_layers(library, mix)]
 

@@ -29,6 +29,7 @@ from oskren.work import tasks
 from oskren.work.engine.jobs import Jobs
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.tasks import Place
+from oskren.work.told import Told
 from oskren.work.workers import TooLong, Workers
 
 BEHIND_S = 900.0
@@ -51,6 +52,7 @@ class Studio:
         self.peaks_folder = home.folder / "peaks"
         self._nodes: OrderedDict[str, tuple[Node, Library, Shape]] = OrderedDict()
         self._peaks: OrderedDict[str, Peaks] = OrderedDict()
+        self.told = Told()
         self._completing: set[str] = set()
         self._lock = threading.Lock()
         self.taking_up: threading.Thread | None = None

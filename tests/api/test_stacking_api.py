@@ -13,12 +13,14 @@ from typing import Any
 import numpy as np
 
 from oskren.core import bundle
+from oskren.core.errors import NotFound
 from oskren.store import Home
+from oskren.work.told import Told
 from tests.api.test_api import HERE, Running
 from tests.support import PATIENCE_S
 
 
-class Stacking(Running):
+class OfLayers(Running):
     def layer(self, name: str, **values: Any) -> dict[str, Any]:
         return self.get(f"{HERE}/stack/layer", sound=self.named(name)["id"]) | {"id": name, **values}
 
@@ -33,6 +35,8 @@ class Stacking(Running):
         self.assertEqual(answer.status_code, status, answer.text)
         self.assertRegex(answer.json()["sentence"], words)
 
+
+class Stacking(OfLayers):
     def test_a_swap_keeps_placement_and_if_asked_the_length(self) -> None:
         mix = self.mix(self.layer("brass hit", at_s=0.3, gain_db=-4, pitch_st=-12, chain=[{"kind": "gain", "params": {"gain_db": -1}}]))
         before = self.post(f"{HERE}/stack/layout", mix)["layers"][0]["seconds"]
@@ -203,6 +207,49 @@ class Stacking(Running):
         names = sorted(row["name"] for row in self.get("/api/lib/far/sounds")["rows"])
         self.assertEqual(names, ["brass hit", "glass hit"])  # frozen audio is no sound of its own
         self.assertIsNone(loaded["mix"]["members"][1]["origin"])  # that design belongs to the library it came from
+
+
+class ToldOnce(OfLayers):
+    def told(self, **body: Any) -> str:
+        return str(self.post("/api/stack/told", body)["key"])
+
+    def test_what_is_asked_by_a_key_is_what_is_asked_with_all_of_it(self) -> None:
+        mix = self.mix(
+            self.layer("brass hit", at_s=0.1), self.layer("glass hit", pitch_st=-5.0, chain=[{"id": "s", "kind": "gain", "params": {"gain_db": -3}}])
+        )
+        key = self.told(base=self.told(mix=mix), patch=[{"op": "replace", "path": "/members/0/at_s", "value": 0.25}])
+        moved = {**mix, "members": [{**mix["members"][0], "at_s": 0.25}, mix["members"][1]]}
+        for question in ("layout", "sum", "crowding", "newer"):
+            with self.subTest(question=question):
+                self.assertEqual(self.post(f"{HERE}/stack/{question}", {"key": key}), self.post(f"{HERE}/stack/{question}", moved))
+        levels = [self.post(f"{HERE}/stack/levels", {"mix": one, "id": "glass hit"}) for one in ({"key": key}, moved)]
+        self.assertEqual(*levels)
+        self.assertEqual(len(levels[0]), 2)
+        self.assertEqual(*(self.post(f"{HERE}/open", one) for one in ({"told": key}, {"node": moved})))
+        design = self.design("Told", mix)
+        kept = self.client.put(f"{HERE}/designs/{design['id']}?based_on=0", json={"name": "Told", "mix": {"key": key}})
+        self.assertEqual((kept.status_code, kept.json()), (200, {"revision": 1}))
+        self.assertEqual(self.get(f"{HERE}/designs/{design['id']}")["mix"]["members"][0]["at_s"], 0.25)
+
+    def test_what_sounds_alike_and_is_named_apart_is_kept_apart(self) -> None:
+        layer = self.layer("brass hit")
+        one, other = (self.told(mix=self.mix({**layer, "name": name})) for name in ("First", "Second"))
+        self.assertNotEqual(one, other)
+        self.assertEqual(self.told(base=one, patch=[{"op": "replace", "path": "/members/0/name", "value": "Second"}]), other)
+
+    def test_what_cannot_be_told_is_refused_and_what_is_forgotten_says_so(self) -> None:
+        key = self.told(mix=self.mix(self.layer("brass hit")))
+        self.refused("/api/stack/told", {"base": "0" * 40, "patch": []}, "not known here any more", 404)
+        self.refused(f"{HERE}/stack/layout", {"key": "0" * 40}, "not known here any more", 404)
+        for path, value in (("/members/0/gain_db", 4000), ("/members/7/gain_db", 1), ("/members/0/tone", 1), ("", []), ("/members", 3)):
+            with self.subTest(path=path):
+                self.refused("/api/stack/told", {"base": key, "patch": [{"op": "replace", "path": path, "value": value}]}, ".")
+        self.refused("/api/stack/told", {"mix": {"kind": "mix", "members": [{"id": "a"}]}}, "node")
+        told = Told(most=2)
+        first, second, third = (told.whole({"kind": "mix", "rate": rate}) for rate in (44_100, 48_000, 96_000))
+        self.assertEqual((told.mix(second).rate, told.mix(third).rate), (48_000, 96_000))
+        with self.assertRaises(NotFound):
+            told.mix(first)
 
 
 SAVING = """

@@ -12,6 +12,7 @@ from typing import Any
 import httpx
 import numpy as np
 import uvicorn
+from fastapi import FastAPI
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from oskren.api.app import make_app
@@ -49,6 +50,7 @@ class InBrowser(unittest.TestCase):
 
     folder: Path
     port: int
+    app: FastAPI
 
     @classmethod
     def prepare(cls, home: Path) -> None:
@@ -77,7 +79,8 @@ class InBrowser(unittest.TestCase):
     @classmethod
     def serve(cls) -> None:
         """Start the server, and end it with the class."""
-        server = uvicorn.Server(uvicorn.Config(make_app(cls.folder / "home"), port=cls.port, log_level="warning"))
+        cls.app = make_app(cls.folder / "home")
+        server = uvicorn.Server(uvicorn.Config(cls.app, port=cls.port, log_level="warning"))
         thread = threading.Thread(target=server.run, daemon=True)
         thread.start()
 
@@ -151,7 +154,8 @@ class InBrowser(unittest.TestCase):
             self.page.wait_for_timeout(60)
 
     def drag(self, target: Locator, start: float, end: float, height: float = 0.3) -> None:
-        """Drag over an element between two shares of its width."""
+        """Drag over an element between two shares of its width, once it shows what it is of."""
+        expect(target).not_to_have_attribute("aria-busy", "true")
         box = target.bounding_box()
         assert box is not None
         y = box["y"] + box["height"] * height

@@ -10,6 +10,7 @@ import httpx
 from playwright.sync_api import Page, Route, expect
 
 from oskren.core.audio import files
+from oskren.work.told import Told
 from tests.browser.bench import HERE, OnTheBench
 from tests.support import RATE, noise, struck
 
@@ -41,6 +42,27 @@ class Stacked(OnTheBench):
         self.page.goto(f"http://127.0.0.1:{self.port}/")
         self.kept_mix(number, "mix.members[1].pitch_st === 6")
         self.assertLess(max(saves), 1500, saves)
+
+    def test_one_edit_of_forty_layers_is_sent_once_and_only_what_changed(self) -> None:
+        number = self.design(*({**self.layer("Bolt drop"), "id": f"layer-{k}", "name": f"Bolt {k}", "at_s": 0.01 * k} for k in range(40)))
+        self.open()
+        expect(self.page.get_by_test_id("sum")).to_contain_text(re.compile(r"\d"))
+        sent: list[tuple[str, int]] = []
+        self.page.on("request", lambda asked: sent.append((asked.url.split("/api/")[-1], len(asked.post_data_buffer or b""))))
+        self.choose_layer(3)
+        self.press(".")
+        self.kept_mix(number, "mix.members[3].pitch_st === 1")
+        self.page.wait_for_timeout(1500)  # meters and crowding are asked for once it has come to rest
+        asked = {address.split("?")[0].split("/")[-1] for address, _ in sent}
+        self.assertLessEqual({"told", "open", "layout", "sum", "crowding", str(number)}, asked)
+        whole = len(json.dumps(self.mix(number)))
+        self.assertGreater(whole, 20_000)
+        self.assertLess(sum(size for _, size in sent), 3000, sent)
+        # a server that was started anew knows no state: it is told once more, and nobody sees it
+        self.app.state.studio.told = Told()
+        self.press(".")
+        self.kept_mix(number, "mix.members[3].pitch_st === 2")
+        expect(self.page.get_by_role("alert")).to_have_count(0)
 
     def test_a_change_too_large_to_send_while_leaving_is_kept_all_the_same(self) -> None:
         number = self.design(*({**self.layer("Bolt drop"), "id": f"layer-{k}", "name": f"Bolt {k} " + "x" * 300} for k in range(90)))

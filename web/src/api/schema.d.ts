@@ -2260,6 +2260,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stack/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell
+         * @description Tell of a mix as it is now, so that everything that is asked about it need not send it; its key.
+         */
+        post: operations["tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/stack/layout": {
         parameters: {
             query?: never;
@@ -3244,6 +3264,14 @@ export interface components {
             file: string;
         };
         /**
+         * ByKey
+         * @description A mix that was told, by its key.
+         */
+        ByKey: {
+            /** Key */
+            key: string;
+        };
+        /**
          * CardFile
          * @description A file of the recorder's card.
          */
@@ -3605,6 +3633,24 @@ export interface components {
              * @default
              */
             tags: string;
+        };
+        /**
+         * DesignKept
+         * @description The new revision of a design.
+         */
+        DesignKept: {
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * DesignNow
+         * @description A design as it is to be kept: its mix whole, or by the key it was told under.
+         */
+        DesignNow: {
+            /** Name */
+            name: string;
+            /** Mix */
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByKey"];
         };
         /** DesignView */
         DesignView: {
@@ -5246,7 +5292,8 @@ export interface components {
          * @description The chain of a layer or a group by its id, or that on the sum for none.
          */
         OneChain: {
-            mix: components["schemas"]["Mix"];
+            /** Mix */
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByKey"];
             /**
              * Id
              * @default
@@ -7325,6 +7372,26 @@ export interface components {
             template: string;
         };
         /**
+         * Telling
+         * @description A mix: whole, or what changed of the one with the key ``base``.
+         */
+        Telling: {
+            /** Mix */
+            mix?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Base
+             * @default
+             */
+            base: string;
+            /**
+             * Patch
+             * @default []
+             */
+            patch: components["schemas"]["PatchOp"][];
+        };
+        /**
          * ToImport
          * @description Paths on this machine.
          */
@@ -7339,11 +7406,13 @@ export interface components {
         };
         /**
          * ToOpen
-         * @description What to listen to: a node, or a sound of the library as it is now; ``chain`` is put on it for listening.
+         * @description What to listen to: a node, a mix that was told (its key), or a sound of the library as it is now; ``chain`` is put on it for listening.
          */
         ToOpen: {
             /** Node */
             node?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
+            /** Told */
+            told?: string | null;
             /** Sound */
             sound?: number | null;
             /**
@@ -13118,7 +13187,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewDesign"];
+                "application/json": components["schemas"]["DesignNow"];
             };
         };
         responses: {
@@ -13128,7 +13197,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DesignView"];
+                    "application/json": components["schemas"]["DesignKept"];
                 };
             };
             /** @description Not Found */
@@ -13924,6 +13993,48 @@ export interface operations {
             };
         };
     };
+    tell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Telling"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByKey"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     layout: {
         parameters: {
             query?: never;
@@ -13936,7 +14047,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
             };
         };
         responses: {
@@ -13981,7 +14092,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
             };
         };
         responses: {
@@ -14026,7 +14137,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
             };
         };
         responses: {
@@ -14475,7 +14586,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
             };
         };
         responses: {

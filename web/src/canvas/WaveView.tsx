@@ -492,6 +492,7 @@ export function WaveView(props: Props) {
         ref={overlay}
         role="img"
         aria-label={label}
+        aria-busy={!opened}
         position="absolute"
         inset={0}
         w="100%"

@@ -1,6 +1,6 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
 import { create } from "zustand";
-import { api, bytes, got, type Node, type Opened, type Step } from "../api/client";
+import { api, bytes, got, type Node, type Opened, Refused, type Step } from "../api/client";
 import { complain, tell } from "../app/store";
 import workletUrl from "./player.worklet.ts?worker&url";
 
@@ -222,7 +222,7 @@ class Player {
 
   /** As ``open``, for what is remembered by its question: the answer is given whatever was wished since. */
   async opened(
-    what: { node?: Node; sound?: number; through?: Through | null },
+    what: { node?: Node; told?: string; sound?: number; through?: Through | null },
     library: string,
     title: string,
     more: { lufs?: number | null; matchDb?: number } = {},
@@ -233,13 +233,15 @@ class Player {
       const opened = await got(
         api.POST("/api/lib/{library}/open", {
           params: { path: { library } },
-          body: { node: what.node ?? null, sound: what.sound ?? null, chain: what.through?.chain ?? [] },
+          body: { node: what.node ?? null, told: what.told ?? "", sound: what.sound ?? null, chain: what.through?.chain ?? [] },
         }),
       );
       if (wish === this.wish) this.warn(opened.passed_over ?? []);
       return { opened, title, sound: what.sound, through: what.through ?? null, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
     } catch (error) {
-      if (wish === this.wish) complain(error);
+      // what was told and is known no more is told again by whoever asks
+      const again = what.told !== undefined && error instanceof Refused && error.status === 404;
+      if (wish === this.wish && !again) complain(error);
       throw error;
     } finally {
       if (wish === this.wish) useListening.setState({ waiting: false });

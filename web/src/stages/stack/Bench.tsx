@@ -22,6 +22,7 @@ import { PrintShift, shiftSaid, usePrintShift } from "./PrintShift";
 import { SourcePanel } from "./SourcePanel";
 import { SumPanel } from "./SumPanel";
 import { TunePanel } from "./TunePanel";
+import { about } from "./told";
 import { useLayers } from "./useLayers";
 import { useVersions, type Version } from "./Versions";
 
@@ -83,15 +84,13 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     revision: design.revision ?? 0,
     called: design.name,
     save: async (doc, based_on, init) => {
-      const kept = await got(
-        api.PUT("/api/lib/{library}/designs/{number}", {
-          params: { path: { library, number: design.id }, query: { based_on } },
-          body: { name: doc.name, mix: doc.mix, project: design.project },
-          ...init,
-        }),
-      );
+      const params = { path: { library, number: design.id }, query: { based_on } };
+      const keep = (mix: Mix | { key: string }) =>
+        got(api.PUT("/api/lib/{library}/designs/{number}", { params, body: { name: doc.name, mix }, ...init }));
+      // a page that is being left has no time to ask twice
+      const kept = await (init.keepalive ? keep(doc.mix) : about(doc.mix, (key) => keep({ key })));
       for (const key of ["designs", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
-      return { revision: kept.revision ?? 0 };
+      return { revision: kept.revision };
     },
     read: async () => {
       const kept = await got(api.GET("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } } }));
@@ -109,14 +108,15 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     queryKey: ["layout", library, settled],
     placeholderData: keepPreviousData,
     enabled: settled.members.length > 0,
-    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: settled, signal })),
+    queryFn: ({ signal }) =>
+      about(settled, (key) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: { key }, signal }))),
   });
   const listened = useMemo(() => soloed(tried?.mix ?? settled, solo), [tried, settled, solo]);
   const opened = useQuery({
     queryKey: ["opened", library, listened],
     enabled: audible(listened),
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => player.opened({ node: listened as Node }, library, name),
+    queryFn: () => about(listened, (told) => player.opened({ told }, library, name)),
   });
   const now = opened.data;
   const sum = useQuery({
@@ -125,7 +125,9 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     // meters wait for what is to be heard
     enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
     queryFn: ({ signal }) =>
-      slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: settled, signal }))),
+      about(settled, (key) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { key }, signal }))),
+      ),
   });
   const meters = settled.members.length ? sum.data : undefined;
   const [crowded, setCrowded] = useState(true);
@@ -137,13 +139,16 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     // like the meters it waits for what is to be heard
     enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
     queryFn: ({ signal }) =>
-      slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: rested, signal }))),
+      about(rested, (key) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { key }, signal }))),
+      ),
   });
   const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
   const newer = useQuery({
     queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
     enabled: settled.members.some((one) => one.origin),
-    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: settled, signal })),
+    queryFn: ({ signal }) =>
+      about(settled, (key) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: { key }, signal }))),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another rendering is a reason
   useEffect(() => {

@@ -6,6 +6,7 @@ import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
 import { StepList } from "../../app/StepList";
 import { useShared } from "../../app/store";
 import { useSettled } from "../../app/useSettled";
+import { about } from "./told";
 
 interface Props {
   mix: Mix;
@@ -30,8 +31,10 @@ export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channel
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) =>
-      slowly(signal, () =>
-        got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: settled, id: of }, signal })),
+      about(settled, (key) =>
+        slowly(signal, () =>
+          got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: { key }, id: of }, signal })),
+        ),
       ),
   });
   const known = levels.data?.length ? levels.data : undefined;

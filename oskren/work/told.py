@@ -1,0 +1,71 @@
+"""Mixes a page has told of: each is sent once, whole or as what changed of another one, and from then on asked about by its key."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
+from typing import Any
+
+import jsonpatch
+
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Mix
+
+MOST = 200
+"""So many are known; the one that was asked about longest ago is forgotten first, and sent whole again when it is needed."""
+
+
+class Told:
+    """What pages told, by the hash of the very JSON they hold: two states that sound alike but are named apart are two."""
+
+    def __init__(self, most: int = MOST) -> None:
+        self._known: OrderedDict[str, tuple[dict[str, Any], Mix]] = OrderedDict()
+        self._lock, self._most = threading.Lock(), most
+
+    def whole(self, body: dict[str, Any]) -> str:
+        """Take in a mix; its key. ValidationError when it is none."""
+        key = hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()[:40]
+        with self._lock:
+            if key in self._known:
+                self._known.move_to_end(key)
+                return key
+        mix = Mix.model_validate(body)
+        with self._lock:
+            self._known[key] = body, mix
+            while len(self._known) > self._most:
+                self._known.popitem(last=False)
+        return key
+
+    def changed(self, base: str, patch: Sequence[dict[str, Any]]) -> str:
+        """Take in a mix by what changed (JSON Patch, RFC 6902) of one that is known; its key.
+
+        Raises
+        ------
+        NotFound
+            When the base is not known, or not any more.
+        OskrenError
+            When the change does not fit to it.
+        """
+        body, _ = self._of(base)
+        try:
+            after = jsonpatch.apply_patch(body, list(patch))
+        except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError) as error:
+            raise OskrenError("The change does not fit to the design it was made on; send all of it.") from error
+        if not isinstance(after, dict):
+            raise OskrenError("The change leaves no design; send all of it.")
+        return self.whole(after)
+
+    def mix(self, key: str) -> Mix:
+        """The mix of a key; NotFound when it is not known any more."""
+        return self._of(key)[1]
+
+    def _of(self, key: str) -> tuple[dict[str, Any], Mix]:
+        with self._lock:
+            found = self._known.get(key)
+            if found is None:
+                raise NotFound("This state of the design is not known here any more; send all of it.")
+            self._known.move_to_end(key)
+            return found
