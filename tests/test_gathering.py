@@ -20,6 +20,7 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Step
 from oskren.core.nodes.heard import Heard
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.store import Home, describing, tree
 from oskren.store.asking import Asked
@@ -294,7 +295,7 @@ class Out(InStudio):
         self.assertEqual(len(list((self.folder / "out").iterdir())), 5)
 
     def test_what_ships_says_what_it_is(self) -> None:
-        sheet = shipments.sheet_of(self.studio, self.library, "words", [1], [Target(), Target(name="flac", format="flac", template="f/{name}")])
+        sheet = shipments.sheet_of(self.studio, self.library, "words", OnSheet(sounds=[1]), [Target(), Target(name="flac", format="flac", template="f/{name}")])
         number = shipments.begin(self.library, sheet, self.folder / "shipped")
         self.assertEqual(shipments.run(self.studio, self.library, number).failed, 0)
         wav = metadata.read(self.folder / "shipped" / "bolt.wav", RATE)
@@ -306,7 +307,7 @@ class Out(InStudio):
         again = shipments.begin(self.library, sheet, self.folder / "shipped")
         self.assertEqual(shipments.run(self.studio, self.library, again).unchanged, 2)
         describing.edit(self.library, [1], Change(rights="theirs"))
-        changed = shipments.sheet_of(self.studio, self.library, "words", [1], list(sheet.targets))
+        changed = shipments.sheet_of(self.studio, self.library, "words", OnSheet(sounds=[1]), list(sheet.targets))
         third = shipments.begin(self.library, changed, self.folder / "shipped")
         self.assertEqual(shipments.run(self.studio, self.library, third).unchanged, 0)
         self.assertEqual(metadata.read(self.folder / "shipped" / "bolt.wav", RATE).rights, "theirs")

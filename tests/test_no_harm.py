@@ -26,6 +26,7 @@ from oskren.core.measure.sameness import same_recording
 from oskren.core.nodes import Member, Mix, Step
 from oskren.core.nodes.model import Chained, member_node
 from oskren.core.ship import manifest
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Planned, Sheet, Target
 from oskren.core.words import conditions
@@ -69,7 +70,7 @@ class NoHarm(InStudio):
 
     def sheet(self, template: str = "{name}") -> Sheet:
         numbers = [self.number("bolt"), self.number("latch")]
-        return shipments.sheet_of(self.studio, self.library, "s", numbers, [Target(bits=16, channels="mono", template=template)])
+        return shipments.sheet_of(self.studio, self.library, "s", OnSheet(sounds=numbers), [Target(bits=16, channels="mono", template=template)])
 
 
 class Originals(NoHarm):
@@ -154,7 +155,7 @@ class Originals(NoHarm):
         number = self.number("heavy")
         describing.edit(self.library, [number], Change(category="Metal/Bolt", tags="hard cold", anchor_s=0.02, rights="ours alone"))
         target = Target(name="wav 24", template="{category}/{name}")
-        app = shipments.sheet_of(self.studio, self.library, "s", [number], [target])
+        app = shipments.sheet_of(self.studio, self.library, "s", OnSheet(sounds=[number]), [target])
         shipments.run(self.studio, self.library, shipments.begin(self.library, app, self.folder / "by app"))
         (self.folder / "sheet.json").write_text(json.dumps({"name": "s", "items": [{"sound": number}], "targets": [target.model_dump()]}))
         self.command("ship", "sheet.json", "--home", self.studio.home.folder, "--out", "by command", status=0)

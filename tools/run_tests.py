@@ -42,7 +42,7 @@ def batches(modules: list[str]) -> list[tuple[str, list[str]]]:
 class Lane(threading.Thread):
     """Takes one batch after the other, each in a process of its own; several lanes share what is left to do."""
 
-    def __init__(self, left: "queue.SimpleQueue[tuple[str, list[str]]]", say: threading.Lock):
+    def __init__(self, left: queue.SimpleQueue[tuple[str, list[str]]], say: threading.Lock):
         super().__init__()
         self.left, self.say = left, say
         self.ran = self.failed = 0

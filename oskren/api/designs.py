@@ -123,9 +123,10 @@ def add_layer(studio: InStudio, library: InLibrary, page: InPage, number: int, l
 
 
 @router.delete("/designs/{number}")
-def remove_design(library: InLibrary, number: int) -> list[DesignView]:
+def remove_design(studio: InStudio, library: InLibrary, number: int) -> list[DesignView]:
     """Delete a design with its versions; those that are left. What was printed of it stays."""
-    kept.remove(library, number)
+    for project in kept.remove(library, number):
+        changed(studio, library, "", "sheet", project)
     return designs(library)
 
 

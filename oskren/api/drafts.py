@@ -9,24 +9,13 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.core.nodes.heard import Heard
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.draft import MOST, OnSheet, SheetDraft
 from oskren.core.vary.recipe import Recipe
 from oskren.store import designs as kept
 from oskren.store import revisions
 
 router = APIRouter(prefix="/lib/{library}", tags=["drafts"])
 InProject = Annotated[int, Query(ge=1, le=2**53)]
-
-
-class SheetDraft(BaseModel):
-    """The sheet as it is put together: sounds in their order, how those were heard that leave as heard, targets, and where to."""
-
-    name: str = Field("One-shots", max_length=120)
-    sounds: list[int] = Field([], max_length=20_000)
-    heard: dict[int, Heard] = {}
-    targets: list[Target] = Field([Target(name="wav 24", template="{category}/{name}")], min_length=1, max_length=8)
-    folder: str = Field("", max_length=4000)
-    allowed: list[str] = Field([], max_length=20_000)
 
 
 class RecipeDraft(BaseModel):
@@ -71,32 +60,32 @@ def keep_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: Sheet
 
 
 class ToSheet(BaseModel):
-    """Sounds to put on a sheet, and how they were heard."""
+    """What to put on a sheet; ``heard`` is how the sounds were heard."""
 
-    sounds: list[int] = Field(max_length=20_000)
+    sounds: list[int] = Field([], max_length=MOST)
     heard: Heard = Heard()
+    designs: list[int] = Field([], max_length=MOST)
+    draws: list[int] = Field([], max_length=MOST)
 
 
 class PutOnSheet(SheetKept):
-    """The sheet, and how many of the sounds were not on it before."""
+    """The sheet, and how many of them were not on it before."""
 
     added: int
 
 
-@router.post("/sheet/sounds")
+@router.post("/sheet/items")
 def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: ToSheet, project: InProject = 1) -> PutOnSheet:
-    """Put sounds on the sheet behind those that are on it; one that is there already is taken as it was heard now."""
+    """Put sounds, designs and variations on the sheet behind those that are on it; a sound that is there already is taken as it was heard now."""
+    more = OnSheet(sounds=wanted.sounds, heard=dict.fromkeys(wanted.sounds, wanted.heard), designs=wanted.designs, draws=wanted.draws)
     with revisions.turn(library, project):
         body, _ = revisions.draft(library, project, "sheet")
         before = SheetDraft.model_validate(body)
-        fresh = [one for one in dict.fromkeys(wanted.sounds) if one not in set(before.sounds)]
-        heard = {number: so for number, so in before.heard.items() if number not in wanted.sounds}
-        heard |= {} if wanted.heard.dry else dict.fromkeys(wanted.sounds, wanted.heard)
-        after = before.model_copy(update={"sounds": [*before.sounds, *fresh], "heard": heard})
+        after = before.with_more(more)
         body = after.model_dump(mode="json")
         revision = revisions.keep_draft(library, project, "sheet", body, None)
     changed(studio, library, page, "sheet", project)
-    return PutOnSheet(**_sheet(body, revision).model_dump(), added=len(fresh))
+    return PutOnSheet(**_sheet(body, revision).model_dump(), added=after.count - before.count)
 
 
 @router.get("/designs/{number}/recipe-draft")

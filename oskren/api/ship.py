@@ -13,8 +13,8 @@ from sqlalchemy import select
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.heard import Heard
 from oskren.core.ship import manifest
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Planned, Target
 from oskren.core.ship.write import FileReport
 from oskren.core.words.names import TOKENS
@@ -22,25 +22,21 @@ from oskren.store import Library
 from oskren.store.tables import Shipment
 from oskren.work.engine.jobs import Job
 from oskren.work.ship import shipments as shipping
-from oskren.work.ship.items import titled_of
+from oskren.work.ship.items import titled_on
 from oskren.work.ship.sheets import planned_files
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["ship"])
 
 
-class ToShip(BaseModel):
-    """Sounds crossed with targets."""
+class ToShip(OnSheet):
+    """What is on a sheet, crossed with targets; ``allowed`` are files (paths within the folder) that somebody else wrote and that may be written over."""
 
     name: str = Field("shipment", min_length=1, max_length=120)
-    sounds: list[int] = Field(max_length=20_000)
     targets: list[Target] = Field(min_length=1, max_length=8)
-    heard: dict[int, Heard] = {}
-    """How sounds were heard, by id: they leave so. Those not named leave dry."""
     folder: str = Field("", max_length=4000)
     project: int = 1
     allowed: list[str] = Field([], max_length=20_000)
-    """Files (paths within the folder) that somebody else wrote and that may be written over."""
 
 
 class Preview(BaseModel):
@@ -78,14 +74,13 @@ def _folder(studio: Studio, wanted: ToShip) -> Path:
 
 
 def _planned(studio: Studio, library: Library, wanted: ToShip) -> list[Planned]:
-    titled = titled_of(studio, library, wanted.sounds, wanted.heard)
-    return planned_files(studio, wanted.name, titled, wanted.targets, _folder(studio, wanted), wanted.allowed)
+    return planned_files(studio, wanted.name, titled_on(studio, library, wanted), wanted.targets, _folder(studio, wanted), wanted.allowed)
 
 
 @router.post("/ship/preview")
 def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     """Names and problems, before anything is rendered."""
-    if not wanted.sounds:
+    if not wanted.count:
         return Preview(files=[], problems=0, tokens=TOKENS)
     files = _planned(studio, library, wanted)
     return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
@@ -98,7 +93,7 @@ def _run(studio: Studio, library: Library, number: int, name: str) -> Job:
 @router.post("/ship")
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
     """Run a sheet as a job."""
-    sheet = shipping.sheet_of(studio, library, wanted.name, wanted.sounds, wanted.targets, wanted.heard)
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets)
     problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
     if problems:
         raise OskrenError(problems[0])

@@ -191,8 +191,11 @@ def note_heard(library: InLibrary, number: int) -> HeardView:
 @router.post("/spreads/{number}/redraw")
 def redraw(studio: InStudio, library: InLibrary, page: InPage, number: int) -> Started:
     """Draw the dropped ones anew."""
-    if not spreading.redraw_dropped(library, number):
+    count, projects = spreading.redraw_dropped(library, number)
+    if not count:
         raise OskrenError("Nothing is dropped in this spread; drop what should be drawn anew (X).")
+    for project in projects:
+        changed(studio, library, "", "sheet", project)
     changed(studio, library, page, "spread", number)
     return started(_render_job(studio, library, number, "anew"), number)
 

@@ -16,6 +16,7 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.core.slice.detect import Settings
 from oskren.core.slice.plan import Finish, drop
@@ -235,7 +236,7 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
         studio,
         library,
         "Gear room one-shots",
-        made,
+        OnSheet(sounds=made),
         [Target(name="wav 24", template="{category}/{name}"), Target(name="ogg", format="ogg", template="preview/{name}")],
     )
     shipment = shipments.begin(library, sheet, home / "shipped")

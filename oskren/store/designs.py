@@ -13,7 +13,7 @@ from oskren.core.nodes.model import Mix, check_chain, node_hash, steps_of
 from oskren.core.stack.swap import designs_in
 from oskren.store.keeping import note_uses
 from oskren.store.library import Library, node_of
-from oskren.store.revisions import step_on
+from oskren.store.revisions import step_on, take_off
 from oskren.store.tables import Design, PrintRow, Sound, Version, WantedAnswer
 
 MOST_LAYERS = 500
@@ -82,14 +82,16 @@ def _refuse_cycles(session: Session, number: int, mix: Mix) -> None:
                 todo |= designs_in(Mix.model_validate(held.mix)) - seen
 
 
-def remove(library: Library, number: int) -> None:
-    """Delete a design with its versions; sounds, prints and designs that hold it stay as they are."""
+def remove(library: Library, number: int) -> list[int]:
+    """Delete a design with its versions; sounds, prints and designs that hold it stay as they are. The projects whose sheet it was on."""
     with library.writing() as session:
         row = _row(session, number)
         note_uses(session, "design", number, [], row.project)
         session.execute(delete(WantedAnswer).where(WantedAnswer.kind == "design", WantedAnswer.item == number))
         session.delete(row)
+        projects = take_off(session, "designs", {number})
     library.columns.touch_uses()
+    return projects
 
 
 # ---- versions

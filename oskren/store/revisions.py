@@ -6,6 +6,7 @@ import threading
 from collections import defaultdict
 from typing import Any, Protocol
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import Conflict
@@ -48,6 +49,19 @@ def keep_draft(library: Library, project: int, name: str, body: dict[str, Any], 
         step_on(row, based_on, "This")
         row.body = body
         return row.revision
+
+
+def take_off(session: Session, what: str, ids: set[int]) -> list[int]:
+    """Take what is there no more, or is something else now, off every sheet; the projects whose sheet has changed."""
+    projects = []
+    for row in session.scalars(select(Draft).where(Draft.name == "sheet")):
+        before = row.body.get(what, [])
+        after = [one for one in before if one not in ids]
+        if len(after) != len(before):
+            step_on(row, None, "The sheet")
+            row.body = {**row.body, what: after}
+            projects.append(row.project)
+    return projects
 
 
 def _draft(session: Session, project: int, name: str) -> Draft:

@@ -18,7 +18,7 @@ from oskren.core.vary.judging import Judgements
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.store import Library
 from oskren.store.keeping import note_uses
-from oskren.store.revisions import step_on
+from oskren.store.revisions import step_on, take_off
 from oskren.store.tables import Draw, Spread
 from oskren.work import tasks
 from oskren.work.engine.jobs import Arguments, Kind
@@ -74,8 +74,8 @@ def render(studio: Studio, library: Library, spread: int, progress: Progress = A
     return len(todo)
 
 
-def redraw_dropped(library: Library, spread: int) -> int:
-    """Give every dropped draw a new number, so that it is drawn anew; how many."""
+def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
+    """Give every dropped draw a new number, so that it is drawn anew; how many, and the projects whose sheet some were on."""
     with library.writing() as session:
         row = _spread(session, spread)
         step_on(row, None, row.name)
@@ -87,7 +87,7 @@ def redraw_dropped(library: Library, spread: int) -> int:
             highest += 1
             fresh = draw(mix, recipe, row.seed, highest)
             one.number, one.key, one.mix, one.state, one.facts, one.row = highest, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""
-        return len(dropped)
+        return len(dropped), take_off(session, "draws", {one.id for one in dropped})
 
 
 def _spread(session: Session, number: int) -> Spread:

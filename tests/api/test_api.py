@@ -267,6 +267,43 @@ class VarySliceShip(Running):
         made = self.post(f"{HERE}/spreads/{spread['id']}/print", {})
         self.assertEqual([self.get(f"{HERE}/sounds/{number}")["name"] for number in made], ["Pair 01", "Pair 02"])
 
+    def test_designs_and_variations_leave_from_the_sheet_as_they_are(self) -> None:
+        facts = self.get(f"{HERE}/sounds/{self.named('glass hit')['id']}")
+        mix = {"kind": "mix", "members": [{"id": "a", "node": facts["node"], "pitch_st": -3}]}
+        design, other = (self.post(f"{HERE}/designs", {"name": name, "mix": mix}) for name in ("Glass lock", "Brass bolt"))
+        begun = self.client.post(f"{HERE}/spreads", json={"design": design["id"], "seed": 3, "count": 3})
+        self.finish(begun)
+        spread = f"{HERE}/spreads/{begun.json()['id']}"
+        draws = [one["id"] for one in self.get(spread)["all"]]
+        wanted = {"sounds": [facts["id"]], "designs": [design["id"], other["id"]], "draws": draws[:2]}
+        self.assertEqual(self.post(f"{HERE}/sheet/items?project=7", wanted)["added"], 5)
+        put = self.post(f"{HERE}/sheet/items?project=7", {**wanted, "draws": draws})
+        self.assertEqual((put["added"], put["sheet"]["draws"]), (1, draws))
+        # what is not what was put there any more goes: a design that is deleted, a variation that is drawn anew
+        self.client.delete(f"{HERE}/designs/{other['id']}")
+        self.client.put(f"{spread}/judged", json={"states": {draws[2]: "dropped"}})
+        self.finish(self.client.post(f"{spread}/redraw"))
+        sheet = self.get(f"{HERE}/sheet", project=7)["sheet"]
+        self.assertEqual((sheet["sounds"], sheet["designs"], sheet["draws"]), ([facts["id"]], [design["id"]], draws[:2]))
+        body = {**sheet, "project": 7, "targets": [{"template": "{category}/{name}"}], "folder": str(Path(self.folder) / "mixed")}
+        preview = self.post(f"{HERE}/ship/preview", body)
+        names = ["glass hit.wav", "Glass lock.wav", "Glass lock 01.wav", "Glass lock 02.wav"]
+        self.assertEqual(([Path(one["path"]).name for one in preview["files"]], preview["problems"]), (names, 0))
+        shipped = self.client.post(f"{HERE}/ship", json=body)
+        self.finish(shipped)
+        self.assertEqual(self.get(f"{HERE}/shipments/{shipped.json()['id']}")["failures"], [])
+        for one, node in zip(preview["files"][1:], [mix, *(each["mix"] for each in self.get(spread)["all"][:2])], strict=True):
+            written, rate = files.read(Path(self.folder) / "mixed" / one["path"])
+            opened = self.post(f"{HERE}/open", {"node": node})
+            raw = self.client.get(f"/api/heard/{opened['key']}/block", params={"start": 0, "frames": opened["frames"]}).content
+            heard = np.frombuffer(raw, np.float32).reshape(-1, opened["channels"])
+            self.assertEqual((rate, len(written)), (opened["rate"], len(heard)))
+            self.assertLess(float(np.abs(written - heard).max()), 2**-22)
+        gone = self.client.post(f"{HERE}/ship/preview", json={**body, "designs": [4711]})
+        self.assertEqual((gone.status_code, "take it off the sheet" in gone.text), (404, True))
+        nothing = self.post(f"{HERE}/designs", {"name": "Nothing", "mix": {"kind": "mix", "members": []}})
+        self.assertIn("nothing that sounds", self.client.post(f"{HERE}/ship/preview", json={**body, "designs": [nothing["id"]]}).text)
+
     def test_slices_become_one_shots_and_files(self) -> None:
         number = self.named("gear take")["id"]
         view = self.get(f"{HERE}/plans/{number}")

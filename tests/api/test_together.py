@@ -158,8 +158,8 @@ class Undoing(Running):
 
     def test_drafts_of_ship_and_vary_stay(self) -> None:
         first, second = (self.named(name)["id"] for name in ("glass hit", "brass hit"))
-        self.act("post", "sheet/sounds?project=1", {"sounds": [first]})
-        put = self.act("post", "sheet/sounds?project=1", {"sounds": [first, second], "heard": {"speed_st": -5.0}})
+        self.act("post", "sheet/items?project=1", {"sounds": [first]})
+        put = self.act("post", "sheet/items?project=1", {"sounds": [first, second], "heard": {"speed_st": -5.0}})
         self.assertEqual((put["added"], put["sheet"]["sounds"], put["sheet"]["heard"][str(first)]["speed_st"]), (1, [first, second], -5.0))
         sheet = {**put["sheet"], "name": "Locks", "folder": "/tmp/locks", "targets": [{"name": "web", "format": "ogg", "template": "x/{name}"}]}
         self.act("put", f"sheet?project=1&based_on={put['revision']}", sheet)

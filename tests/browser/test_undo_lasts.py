@@ -103,6 +103,7 @@ class UndoLasts(OnTheBench):
 
     def test_the_sheet_of_ship(self) -> None:
         ids = [self.sound(name) for name in ("Bolt drop", "Latch, double click", "Tone 220")]
+        before = len(self.api(f"{HERE}/history/sheet/1")["past"])
         body = {"sounds": ids, "name": "Mine", "folder": str(self.folder / "undone"), "targets": [{"template": "{name}"}]}
         httpx.put(f"{self.base}/sheet", json=body, timeout=90).raise_for_status()
         self.page.reload()
@@ -112,7 +113,7 @@ class UndoLasts(OnTheBench):
         rows.nth(1).get_by_role("button").last.click()
         self.page.get_by_text("FLAC", exact=True).click()
         self.kept(f"{HERE}/sheet", f"it.sheet.sounds.join() === '{ids[0]},{ids[2]}' && it.sheet.targets[0].format === 'flac'")
-        self.kept(f"{HERE}/history/sheet/1", "it.past.length === 2")
+        self.kept(f"{HERE}/history/sheet/1", f"it.past.length === {before + 2}")
         self.page.get_by_role("button", name="Empty the sheet").click()
         expect(rows).to_have_count(0)
         # what comes to the sheet meanwhile stays
@@ -171,5 +172,22 @@ class UndoLasts(OnTheBench):
         page.get_by_role("button", name="Redraw dropped").click()
         self.kept(spread, "it.all.some((one) => one.number === 5) && Object.keys(it.judged.states).length === 2")
         expect(page.get_by_test_id("kept")).to_contain_text("2 kept 0 dropped")
+        # the kept ones and the design itself leave from the sheet without being printed, and are taken off it one by one
+        self.press("j")
+        expect(page.get_by_role("status").filter(has_text="2 variations put on the sheet")).to_be_visible()
+        self.stage("Stack")
+        expect(page.locator("[data-clip]").first).to_be_visible()
+        self.press("j")
+        expect(page.get_by_role("status").filter(has_text="1 design put on the sheet")).to_be_visible()
+        self.stage("Ship")
+        rows = page.get_by_role("table", name="Files to be written").get_by_role("row")
+        expect(rows.filter(has_text="variation")).to_have_count(2)
+        expect(rows.filter(has_text="design")).to_have_count(1)
+        rows.filter(has_text="variation").first.get_by_role("button").last.click()
+        expect(rows.filter(has_text="variation")).to_have_count(1)
+        self.press("Control+z")
+        expect(rows.filter(has_text="variation")).to_have_count(2)
+        page.get_by_role("button", name="Empty the sheet").click()
+        self.stage("Vary")
         page.get_by_role("button", name="Print 2 kept").click()
         expect(page.get_by_role("status").filter(has_text="2 variations are in the library")).to_be_visible()

@@ -1,17 +1,21 @@
-"""Sounds of a library as items; a batch asks the library once."""
+"""What is on a sheet as items: sounds of a library, designs, variations; a batch asks the library once."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from typing import Any
 
 from sqlalchemy import Row, func, select
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
+from oskren.core.nodes.model import Mix, sounding
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
 from oskren.store import Library
 from oskren.store.library import AT_ONCE, no_such_sound, node_of
-from oskren.store.tables import Sound
+from oskren.store.tables import Design, Draw, Sound, Spread
+from oskren.store.tree import vocabulary
 from oskren.work.studio import Studio
 
 How = Heard | Mapping[int, Heard] | None
@@ -69,3 +73,43 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
         shape = shapes.get(id)
         titled.append(Titled(name_heard(name, _heard(heard, id)), category, shape.rate if shape else rate, shape.channels if shape else channels))
     return titled
+
+
+def _made(library: Library, wanted: OnSheet) -> list[Item]:
+    """Designs as they are now and variations as items; a design's category is proposed by its name."""
+    if not wanted.designs and not wanted.draws:
+        return []
+    words = vocabulary(library)
+    designs: dict[int, tuple[str, Any]] = {}
+    draws: dict[int, tuple[str, Any]] = {}
+    with library.reading() as session:
+        for at in range(0, len(wanted.designs), AT_ONCE):
+            some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]))
+            designs |= {number: (name, mix) for number, name, mix in session.execute(some)}
+        for at in range(0, len(wanted.draws), AT_ONCE):
+            query = select(Draw.id, Spread.name, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)
+            rows = session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE])))
+            draws |= {number: (f"{name} {place:02d}", mix) for number, name, place, mix in rows}
+    items = []
+    for called, ids, found in (("design", wanted.designs, designs), ("variation", wanted.draws, draws)):
+        for number in ids:
+            if number not in found:
+                raise NotFound(f"There is no {called} {number} any more; take it off the sheet.")
+            name, body = found[number]
+            mix = Mix.model_validate(body)
+            if not sounding(mix):
+                raise OskrenError(f"{name} has nothing that sounds; put a layer into it, or take it off the sheet.")
+            items.append(Item(node=mix, name=name[:400], category=words.propose(name).category))
+    return items
+
+
+def items_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Item]:
+    """All that is on a sheet, as it is now, in its order."""
+    return items_of(studio, library, wanted.sounds, wanted.heard) + _made(library, wanted)
+
+
+def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]:
+    """What the names of the files of all that is on a sheet are made of."""
+    renderer = studio.renderer(library)
+    made = [Titled(item.name, item.category, shape.rate, shape.channels) for item in _made(library, wanted) for shape in (renderer.output_shape(item.node),)]
+    return titled_of(studio, library, wanted.sounds, wanted.heard) + made

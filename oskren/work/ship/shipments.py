@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any, Literal
 
 from pydantic import BaseModel
 
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.heard import Heard
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.core.types import Failed
 from oskren.store import Library
@@ -17,7 +17,7 @@ from oskren.store.keeping import note_uses
 from oskren.store.tables import Shipment
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
-from oskren.work.ship.items import items_of
+from oskren.work.ship.items import items_on
 from oskren.work.ship.sheets import ship
 from oskren.work.studio import Studio
 
@@ -25,11 +25,11 @@ MOST_TOLD = 50
 """Failures a job tells of; the report holds them all."""
 
 
-def sheet_of(studio: Studio, library: Library, name: str, sounds: list[int], targets: list[Target], heard: Mapping[int, Heard] | None = None) -> Sheet:
-    """A sheet of sounds of the library, in the order given, as they are now, each as it was heard where that is said."""
-    if not sounds:
+def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targets: list[Target]) -> Sheet:
+    """A sheet of what is on it, as it is now, sounds each as it was heard where that is said."""
+    if not wanted.count:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    return Sheet(name=name, items=tuple(items_of(studio, library, sounds, heard)), targets=tuple(targets))
+    return Sheet(name=name, items=tuple(items_on(studio, library, wanted)), targets=tuple(targets))
 
 
 def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowed: Collection[str] = ()) -> int:

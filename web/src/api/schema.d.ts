@@ -1472,7 +1472,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sheet/sounds": {
+    "/api/lib/{library}/sheet/items": {
         parameters: {
             query?: never;
             header?: never;
@@ -1483,7 +1483,7 @@ export interface paths {
         put?: never;
         /**
          * Put On Sheet
-         * @description Put sounds on the sheet behind those that are on it; one that is there already is taken as it was heard now.
+         * @description Put sounds, designs and variations on the sheet behind those that are on it; a sound that is there already is taken as it was heard now.
          */
         post: operations["put_on_sheet"];
         delete?: never;
@@ -5872,7 +5872,7 @@ export interface components {
         };
         /**
          * PutOnSheet
-         * @description The sheet, and how many of the sounds were not on it before.
+         * @description The sheet, and how many of them were not on it before.
          */
         PutOnSheet: {
             /** Revision */
@@ -6445,14 +6445,9 @@ export interface components {
         };
         /**
          * SheetDraft
-         * @description The sheet as it is put together: sounds in their order, how those were heard that leave as heard, targets, and where to.
+         * @description A sheet: what is on it, its targets, where to, and which files of others may be written over.
          */
         SheetDraft: {
-            /**
-             * Name
-             * @default One-shots
-             */
-            name: string;
             /**
              * Sounds
              * @default []
@@ -6465,6 +6460,21 @@ export interface components {
             heard: {
                 [key: string]: components["schemas"]["Heard"];
             };
+            /**
+             * Designs
+             * @default []
+             */
+            designs: number[];
+            /**
+             * Draws
+             * @default []
+             */
+            draws: number[];
+            /**
+             * Name
+             * @default One-shots
+             */
+            name: string;
             /**
              * Targets
              * @default [
@@ -7428,10 +7438,13 @@ export interface components {
         };
         /**
          * ToSheet
-         * @description Sounds to put on a sheet, and how they were heard.
+         * @description What to put on a sheet; ``heard`` is how the sounds were heard.
          */
         ToSheet: {
-            /** Sounds */
+            /**
+             * Sounds
+             * @default []
+             */
             sounds: number[];
             /**
              * @default {
@@ -7441,21 +7454,27 @@ export interface components {
              *     }
              */
             heard: components["schemas"]["Heard"];
+            /**
+             * Designs
+             * @default []
+             */
+            designs: number[];
+            /**
+             * Draws
+             * @default []
+             */
+            draws: number[];
         };
         /**
          * ToShip
-         * @description Sounds crossed with targets.
+         * @description What is on a sheet, crossed with targets; ``allowed`` are files (paths within the folder) that somebody else wrote and that may be written over.
          */
         ToShip: {
             /**
-             * Name
-             * @default shipment
+             * Sounds
+             * @default []
              */
-            name: string;
-            /** Sounds */
             sounds: number[];
-            /** Targets */
-            targets: components["schemas"]["Target"][];
             /**
              * Heard
              * @default {}
@@ -7463,6 +7482,23 @@ export interface components {
             heard: {
                 [key: string]: components["schemas"]["Heard"];
             };
+            /**
+             * Designs
+             * @default []
+             */
+            designs: number[];
+            /**
+             * Draws
+             * @default []
+             */
+            draws: number[];
+            /**
+             * Name
+             * @default shipment
+             */
+            name: string;
+            /** Targets */
+            targets: components["schemas"]["Target"][];
             /**
              * Folder
              * @default

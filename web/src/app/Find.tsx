@@ -133,7 +133,7 @@ export function Find({ onClose }: { onClose: () => void }) {
                   fontSize="12px"
                   onClick={(event) => {
                     event.stopPropagation();
-                    void addToSheet([Number(entry.key.slice(5))]);
+                    void addToSheet("sounds", [Number(entry.key.slice(5))]);
                   }}
                 >
                   put on the sheet

@@ -61,7 +61,7 @@ export function useSend() {
       useShared.setState({ sliceSound: sound });
       go("/slice");
     },
-    ship: (sounds: number[], heard: HeardSo = DRY) => void addToSheet(sounds, heard),
+    ship: (sounds: number[], heard: HeardSo = DRY) => void addToSheet("sounds", sounds, heard),
     /** To a new layer of the design last open, or of a new one. */
     layer: async (sound: SoundRow) => {
       try {

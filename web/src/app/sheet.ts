@@ -26,13 +26,19 @@ export function useSheet() {
   });
 }
 
-/** Put sounds on the sheet behind those that are on it; how many were not on it before, null when it failed. */
-export async function putOnSheet(sounds: number[], heard: HeardSo = DRY): Promise<number | null> {
+/** What can be put on a sheet, by ids. */
+export interface ToSheet {
+  sounds?: number[];
+  designs?: number[];
+  draws?: number[];
+}
+
+/** Put things on the sheet behind those that are on it; how many were not on it before, null when it failed. */
+export async function putOnSheet({ sounds = [], designs = [], draws = [] }: ToSheet, heard: HeardSo = DRY): Promise<number | null> {
   const { library, project } = useShared.getState();
   try {
-    const kept = await got(
-      api.POST("/api/lib/{library}/sheet/sounds", { params: { path: { library }, query: { project } }, body: { sounds, heard } }),
-    );
+    const body = { sounds, designs, draws, heard };
+    const kept = await got(api.POST("/api/lib/{library}/sheet/items", { params: { path: { library }, query: { project } }, body }));
     queries.setQueryData(key(library, project), { revision: kept.revision, sheet: kept.sheet });
     changedHere("sheet", project);
     return kept.added;
@@ -42,12 +48,19 @@ export async function putOnSheet(sounds: number[], heard: HeardSo = DRY): Promis
   }
 }
 
-export async function addToSheet(sounds: number[], heard: HeardSo = DRY) {
-  const added = await putOnSheet(sounds, heard);
+const CALLED: Record<keyof ToSheet, [string, string]> = {
+  sounds: ["sound", "sounds"],
+  designs: ["design", "designs"],
+  draws: ["variation", "variations"],
+};
+
+/** Put things of one kind on the sheet, and say so. */
+export async function addToSheet(kind: keyof ToSheet, ids: number[], heard: HeardSo = DRY) {
+  const added = await putOnSheet({ [kind]: ids }, heard);
   if (added === null) return;
   tell(
     added
-      ? `${added} ${added === 1 ? "sound" : "sounds"} put on the sheet of Ship${saidSo(heard)}.`
+      ? `${added} ${CALLED[kind][added === 1 ? 0 : 1]} put on the sheet of Ship${saidSo(heard)}.`
       : `Already on the sheet of Ship${saidSo(heard)}.`,
   );
 }

@@ -236,7 +236,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
       if (!result) return;
       const made = result.sounds;
       for (const key of ["sounds", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
-      await putOnSheet(made);
+      await putOnSheet({ sounds: made });
       tell(
         `${made.length} ${made.length === 1 ? "select is" : "selects are"} in the library, with the chain they are heard through; they are on the sheet of Ship.`,
       );

@@ -25,6 +25,16 @@ function without(some: HeardOf, name: string): HeardOf {
   return rest;
 }
 
+type OnSheet = { sounds: number[]; designs: number[]; draws: number[] };
+
+/** What an item of a sheet is: sounds come first, then designs, then variations. */
+function placeOf({ sounds, designs, draws }: OnSheet, item: number): { kind: keyof OnSheet; id: number; called: string } {
+  if (item < sounds.length) return { kind: "sounds", id: sounds[item], called: "" };
+  const at = item - sounds.length;
+  if (at < designs.length) return { kind: "designs", id: designs[at], called: "design" };
+  return { kind: "draws", id: draws[at - designs.length], called: "variation" };
+}
+
 export default function Ship() {
   const project = useShared((state) => state.project);
   const library = useShared((state) => state.library);
@@ -45,6 +55,9 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
   const kept = history.doc ?? loaded.sheet;
   const changeSheet = (values: Partial<Sheet>, gesture?: string) => history.change({ ...(history.now() ?? kept), ...values }, gesture);
   const sheet = kept.sounds ?? NONE;
+  const designs = kept.designs ?? NONE;
+  const draws = kept.draws ?? NONE;
+  const empty = sheet.length + designs.length + draws.length === 0;
   const targets = (kept.targets ?? FIRST) as Target[];
   const name = kept.name ?? "";
   const go = useNavigate();
@@ -57,8 +70,18 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
   });
   const folder = kept.folder || (state.data?.ship_folder ?? "");
   const wanted = useMemo(
-    () => ({ name: name || "One-shots", sounds: sheet, targets, folder, project, heard: kept.heard ?? {}, allowed: kept.allowed ?? [] }),
-    [name, sheet, targets, folder, project, kept.heard, kept.allowed],
+    () => ({
+      name: name || "One-shots",
+      sounds: sheet,
+      designs,
+      draws,
+      targets,
+      folder,
+      project,
+      heard: kept.heard ?? {},
+      allowed: kept.allowed ?? [],
+    }),
+    [name, sheet, designs, draws, targets, folder, project, kept.heard, kept.allowed],
   );
   const asked = useSettled(wanted, 100);
   const preview = useQuery({
@@ -84,7 +107,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
     }
   };
   const run = () => {
-    if (!sheet.length || problems) return;
+    if (empty || problems) return;
     void follow(got(api.POST("/api/lib/{library}/ship", { params: { path: { library } }, body: wanted })));
   };
   /** Ship again with what goes over full scale lowered or limited: what is written already is unchanged. */
@@ -138,10 +161,10 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               {problems ? `, ${problems} with a problem` : ""}
             </Box>
             <UndoRedo history={history} />
-            <Do disabled={!sheet.length} onClick={() => changeSheet({ sounds: [], heard: {}, allowed: [] })}>
+            <Do disabled={empty} onClick={() => changeSheet({ sounds: [], designs: [], draws: [], heard: {}, allowed: [] })}>
               Empty the sheet
             </Do>
-            <Do main act="commit" disabled={!sheet.length || problems > 0} onClick={run}>
+            <Do main act="commit" disabled={empty || problems > 0} onClick={run}>
               Ship {files.length} {files.length === 1 ? "file" : "files"}
             </Do>
           </>
@@ -172,7 +195,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
         />
       ) : (
         <Flex flex={1} minH={0}>
-          {sheet.length === 0 ? (
+          {empty ? (
             <Empty
               action={
                 <Do main onClick={() => go("/gather")}>
@@ -180,8 +203,8 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
                 </Do>
               }
             >
-              The sheet is empty. Put sounds on it with J in Gather, or make one-shots in Slice and print variations in Vary: both come here by
-              themselves.
+              The sheet is empty. Put sounds on it with J in Gather, the design in Stack or the kept variations in Vary; one-shots of Slice and what
+              is printed in Vary come here by themselves.
             </Empty>
           ) : (
             <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Files to be written">
@@ -249,13 +272,17 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
                       as heard
                     </Do>
                   )}
-                  <Box color="dim" fontSize="12px">
+                  <Box color="dim" fontSize="12px" whiteSpace="nowrap">
+                    {placeOf(asked, one.item).called && `${placeOf(asked, one.item).called}, `}
                     {targets[one.target]?.name}
                   </Box>
                   <Do
                     quiet
-                    onClick={() => changeSheet({ sounds: sheet.filter((id) => id !== asked.sounds[one.item]) })}
-                    hint="Take this sound off the sheet"
+                    onClick={() => {
+                      const { kind, id } = placeOf(asked, one.item);
+                      changeSheet({ [kind]: (kept[kind] ?? NONE).filter((other) => other !== id) });
+                    }}
+                    hint="Take this off the sheet"
                   >
                     <Box as="span" color="dim">
                       ×

@@ -210,7 +210,7 @@ function Board({ loaded }: { loaded: PlanView }) {
       const { result } = await whenDone(started.job, "slice");
       if (!result) return;
       const made = result.sounds;
-      await putOnSheet(made);
+      await putOnSheet({ sounds: made });
       tell(`${made.length} one-shots are in the library and on the sheet of Ship.`);
     } catch (error) {
       complain(error);

@@ -7,6 +7,7 @@ import { type History, useDocument } from "../../app/document";
 import { overSaid } from "../../app/format";
 import { useKeys } from "../../app/keys";
 import { Do, Empty, Side } from "../../app/parts";
+import { addToSheet } from "../../app/sheet";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { useSettled } from "../../app/useSettled";
 import { live, player, useListening } from "../../listening/player";
@@ -301,6 +302,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   };
   const newerOnes = newer.data ?? [];
   useKeys({
+    toShip: () => void document.saved().then(() => addToSheet("designs", [design.id])),
     undo: history.undo,
     redo: history.redo,
     next: () => pick(1),

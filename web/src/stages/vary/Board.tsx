@@ -5,7 +5,7 @@ import { type History, together } from "../../app/document";
 import { changedHere, whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
 import { Bar, Do, Empty, Heading, Line, Side, Title } from "../../app/parts";
-import { putOnSheet } from "../../app/sheet";
+import { addToSheet, putOnSheet } from "../../app/sheet";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { UndoRedo } from "../../app/UndoRedo";
 import { player } from "../../listening/player";
@@ -103,13 +103,24 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
       await judgements.saved();
       const made = await got(api.POST("/api/lib/{library}/spreads/{number}/print", { params: { path: { library, number: data.id } } }));
       for (const key of ["sounds", "counts", "arrivals", "state"]) void queries.invalidateQueries({ queryKey: [key] });
-      await putOnSheet(made);
+      await putOnSheet({ sounds: made });
       tell(`${made.length} variations are in the library and on the sheet of Ship.`);
     } catch (error) {
       complain(error);
     }
   };
+  /** The kept ones leave from the sheet as they are, without being printed. */
+  const toSheet = async () => {
+    const some = draws.filter((one) => one.state === "kept");
+    if (some.length)
+      await addToSheet(
+        "draws",
+        some.map((one) => one.id),
+      );
+    else tell("No variation is kept yet; keep one (K), then put it on the sheet.");
+  };
   useKeys({
+    toShip: () => void toSheet(),
     right: () => void play(Math.min(draws.length - 1, at + 1)),
     left: () => void play(Math.max(0, at - 1)),
     next: () => void play(Math.min(draws.length - 1, at + COLUMNS)),
@@ -205,6 +216,9 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
             </Box>{" "}
             {dropped} dropped
           </Box>
+          <Do act="toShip" disabled={!kept} onClick={() => void toSheet()} hint="Put the kept ones on the sheet of Ship as they are">
+            Kept to sheet
+          </Do>
           <Do disabled={!dropped} onClick={() => void redraw()} hint="Draw the dropped ones anew; the kept ones stay">
             Redraw dropped
           </Do>
