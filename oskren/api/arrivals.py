@@ -7,13 +7,11 @@ from typing import Annotated
 from fastapi import APIRouter, File, Query, UploadFile
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
-from sqlalchemy import func, select
 
 from oskren.api.common import InLibrary, InPage, InStudio
 from oskren.core.errors import NotFound
 from oskren.store import arrivals as keeping_arrivals
 from oskren.store.arrivals import ArrivalNotes
-from oskren.store.tables import Arrival, Sound
 from oskren.work import excerpts
 from oskren.work.excerpts import Cut, Part
 
@@ -77,25 +75,17 @@ class CutDone(BaseModel):
 @router.get("/arrivals")
 def arrivals(library: InLibrary, only: int | None = None) -> list[ArrivalView]:
     """Everything that came in, newest first, with its notes and what was skipped and why; or one of them."""
-    with library.reading() as session:
-        counted = select(Sound.arrival_id, func.count(Sound.id)).where(Sound.trashed.is_(None)).group_by(Sound.arrival_id)
-        query = select(Arrival).order_by(Arrival.id.desc()).limit(200)
-        if only is not None:
-            counted, query = counted.where(Sound.arrival_id == only), query.where(Arrival.id == only)
-        counts = dict(session.execute(counted).all())
-        rows = session.scalars(query).all()
     return [
         ArrivalView(
             id=row.id,
             name=row.name,
             created=row.created,
-            sounds=counts.get(row.id, 0),
+            sounds=count,
             skipped=row.skipped,
             notes=ArrivalNotes.model_validate(row.notes or {}),
             photos=[PhotoView(**photo) for photo in row.photos],
         )
-        for row in rows
-        if counts.get(row.id) or row.skipped or row.id == only
+        for row, count in keeping_arrivals.counted(library, only)
     ]
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InPage, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.gather import Among, numbers_of
@@ -54,9 +53,7 @@ class Giving(Among):
 def chains(library: InLibrary) -> list[ChainView]:
     """Saved chains."""
     users = following.counts(library)
-    with library.reading() as session:
-        rows = session.scalars(select(SavedChain).order_by(SavedChain.name)).all()
-    return [_viewed(row, users.get(row.id, 0)) for row in rows]
+    return [_viewed(row, users.get(row.id, 0)) for row in following.chains(library)]
 
 
 def _viewed(row: SavedChain, users: int) -> ChainView:

@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-import base64
-import json
 from typing import Annotated, Any
 
 from fastapi import Depends, Header, Path, Query, Request
 from pydantic import BaseModel
-from sqlalchemy.orm import Session
 
 from oskren.core.audio.layouts import layout_of, possible
 from oskren.core.audio.metadata import Metadata
@@ -16,8 +13,9 @@ from oskren.core.nodes.model import Node
 from oskren.store import Library
 from oskren.store.arrivals import ArrivalNotes, notes_of
 from oskren.store.library import node_of
+from oskren.store.rows import small
 from oskren.store.tables import Sound
-from oskren.store.vector import SURE_PITCH, measured_key, measured_of
+from oskren.store.vector import SURE_PITCH
 from oskren.work.engine import jobs
 from oskren.work.engine.jobs import Job
 from oskren.work.kinds import Result
@@ -155,11 +153,6 @@ def started(job: Job, number: int | None = None) -> Started:
     return Started(job=job.id, id=number)
 
 
-def small(row: bytes) -> str:
-    """The small waveform for JSON."""
-    return base64.b64encode(row).decode()
-
-
 def row_of(sound: Sound, strength: int | None = None) -> SoundRow:
     """A sound's row; its strength is given by hand, else the proposed one."""
     return SoundRow(**_row(sound, strength))
@@ -200,63 +193,6 @@ def _row(sound: Sound, strength: int | None) -> dict[str, Any]:
         "mended": bool(sound.chain),
         "row": small(sound.row),
     }
-
-
-_ROW = """SELECT id, name, kind, category, category_sure, tags, rating, mark, strength, layout, channels, missing, trashed IS NOT NULL, created, recorded,
- folder, fields, rate, frames, bits, format, chain != '[]', row, vector,
- json_extract(measures, '$.anchor_s'), json_extract(measures, '$.anchor_kind') FROM sounds"""
-
-
-def rows_of(session: Session, numbers: list[int], strengths: list[int | None]) -> list[dict[str, Any]]:
-    """Rows of sounds (the fields of SoundRow) in the order given, read in one go without models; each with its strength as it counts."""
-    if not numbers:
-        return []
-    cursor: Any = session.connection().connection.cursor()
-    found = {row[0]: row for row in cursor.execute(f"{_ROW} WHERE id IN ({','.join('?' * len(numbers))})", numbers)}
-    cursor.close()
-    rows = []
-    for number, strength in zip(numbers, strengths, strict=True):
-        if number not in found:
-            continue
-        (_, name, kind, category, sure, tags, rating, mark, given, layout, channels, missing, trashed, created, recorded) = found[number][:15]
-        (folder, fields, rate, frames, bits, format_, mended, row, vector, anchor_s, anchor_kind) = found[number][15:]
-        measured = measured_of(vector)
-        rows.append(
-            {
-                "id": number,
-                "name": name,
-                "kind": kind,
-                "category": category,
-                "category_sure": sure,
-                "tags": tags,
-                "rating": rating,
-                "mark": mark,
-                "strength": given or strength,
-                "layout": layout or layout_of(channels),
-                "missing": bool(missing),
-                "trashed": bool(trashed),
-                "created": created,
-                "recorded": recorded,
-                "folder": folder,
-                "bandwidth": measured.get("bandwidth"),
-                "pitch": measured.get("pitch"),
-                "key": measured_key(vector),
-                "fields": json.loads(fields or "{}"),
-                "seconds": frames / rate,
-                "rate": rate,
-                "channels": channels,
-                "bits": bits,
-                "format": format_,
-                "peak": measured.get("peak"),
-                "loudness": measured.get("loudness"),
-                "brightness": measured.get("brightness"),
-                "anchor_s": anchor_s or 0.0,
-                "anchor_kind": anchor_kind or "start",
-                "mended": bool(mended),
-                "row": small(row),
-            }
-        )
-    return rows
 
 
 def facts_of(library: Library, sound: Sound) -> SoundFacts:

@@ -12,7 +12,7 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed, small
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.api.told import AMix, mix_of
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
@@ -20,6 +20,7 @@ from oskren.core.nodes.model import Member, Mix, sounding
 from oskren.core.stack.difference import differences
 from oskren.core.words.names import legal
 from oskren.store import designs as kept
+from oskren.store.rows import small
 from oskren.store.tables import Design, Version
 from oskren.work import bundles
 

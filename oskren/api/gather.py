@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field, ValidationError
 from pydantic_core import to_json
 from starlette.background import BackgroundTask
 
-from oskren.api.common import InLibrary, InPage, InStudio, InUploads, SoundFacts, SoundRow, Started, facts_of, rows_of, started
+from oskren.api.common import InLibrary, InPage, InStudio, InUploads, SoundFacts, SoundRow, Started, facts_of, started
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
@@ -24,6 +24,7 @@ from oskren.core.words.names import legal
 from oskren.store import Library, describing, keeping, undoing
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
+from oskren.store.rows import rows_of
 from oskren.work import importing
 from oskren.work.ship.export import EXPORT, export
 from oskren.work.ship.export import Exporting as ExportAsked

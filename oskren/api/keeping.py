@@ -8,14 +8,13 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
-from sqlalchemy import func, select
 
 from oskren.api.common import InLibrary, InPage, InStudio, Started, started
 from oskren.api.doors import whole_path
 from oskren.api.gather import Among, hand_over, numbers_of
 from oskren.core.words.categories import Category
 from oskren.store import keeping, tree
-from oskren.store.tables import SavedSearch, Sound, SoundSet, Watched
+from oskren.store.tables import SavedSearch, SoundSet
 from oskren.work import backup, importing, watching
 
 router = APIRouter(prefix="/lib/{library}", tags=["keeping"])
@@ -139,8 +138,7 @@ class Backup(BaseModel):
 @router.get("/categories")
 def categories(library: InLibrary) -> list[CategoryView]:
     """The tree, each with the sounds filed right in it."""
-    with library.reading() as session:
-        counts = dict(session.execute(select(Sound.category, func.count()).where(Sound.trashed.is_(None)).group_by(Sound.category)).all())
+    counts = tree.counts(library)
     return [CategoryView(path=one.path, code=one.code, words=list(one.words), sounds=counts.get(one.path, 0)) for one in tree.categories(library)]
 
 
@@ -209,8 +207,7 @@ def delete_set(library: InLibrary, page: InPage, number: int) -> Kept:
 @router.get("/searches")
 def searches(library: InLibrary) -> list[SearchView]:
     """Saved searches."""
-    with library.reading() as session:
-        return [SearchView(id=row.id, name=row.name, asked=row.asked) for row in session.scalars(select(SavedSearch).order_by(SavedSearch.name))]
+    return [SearchView(id=row.id, name=row.name, asked=row.asked) for row in keeping.searches(library)]
 
 
 @router.post("/searches")
@@ -261,8 +258,7 @@ def add_project(library: InLibrary, new: NewProject) -> ProjectView:
 @router.get("/watched")
 def watched(library: InLibrary) -> list[WatchedView]:
     """Watched folders."""
-    with library.reading() as session:
-        rows = session.scalars(select(Watched).order_by(Watched.path)).all()
+    rows = keeping.watched(library)
     return [WatchedView(path=row.path, left_out=row.left_out, scanned=row.scanned, found=row.found, there=Path(row.path).is_dir()) for row in rows]
 
 
@@ -321,8 +317,7 @@ async def rescan_all(studio: Any) -> None:
     await asyncio.sleep(0.5)
     for name in studio.home.names():
         library = studio.home.library(name)
-        with library.reading() as session:
-            paths = [path for path in session.scalars(select(Watched.path)) if Path(path).is_dir()]
+        paths = [row.path for row in keeping.watched(library) if Path(row.path).is_dir()]
         for path in paths:
             rescan(studio, library, path)
         if not paths:

@@ -8,17 +8,17 @@ from typing import Any
 from fastapi import APIRouter
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
-from oskren.core.errors import NotFound, OskrenError
+from oskren.core.errors import OskrenError
 from oskren.core.ship import manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Planned, Target
 from oskren.core.ship.write import FileReport
 from oskren.core.words.names import TOKENS
 from oskren.store import Library
+from oskren.store import shipments as kept
 from oskren.store.tables import Shipment
 from oskren.work.engine.jobs import Job
 from oskren.work.ship import shipments as shipping
@@ -104,8 +104,7 @@ def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started
 @router.get("/shipments")
 def shipments(library: InLibrary) -> list[ShipmentHead]:
     """All shipments, newest first."""
-    with library.reading() as session:
-        return [ShipmentHead(**_head(row)) for row in session.scalars(select(Shipment).order_by(Shipment.id.desc()))]
+    return [ShipmentHead(**_head(row)) for row in kept.shipments(library)]
 
 
 def _head(row: Shipment) -> dict[str, Any]:
@@ -121,18 +120,10 @@ def _head(row: Shipment) -> dict[str, Any]:
     }
 
 
-def _one(library: Library, number: int) -> Shipment:
-    with library.reading() as session:
-        row = session.get(Shipment, number)
-    if row is None:
-        raise NotFound(f"There is no shipment {number}.")
-    return row
-
-
 @router.get("/shipments/{number}")
 def shipment(library: InLibrary, number: int) -> ShipmentView:
     """A shipment with its report."""
-    row = _one(library, number)
+    row = kept.shipment(library, number)
     return ShipmentView(
         **_head(row), reports=[FileReport.model_validate(one) for one in row.reports], failures=[Failure(**one) for one in row.failed], unchanged=row.unchanged
     )
@@ -141,14 +132,14 @@ def shipment(library: InLibrary, number: int) -> ShipmentView:
 @router.post("/shipments/{number}/resume")
 def resume(studio: InStudio, library: InLibrary, number: int) -> Started:
     """Go on with an interrupted shipment, or run it again: what has not changed is left as it is."""
-    return started(_run(studio, library, number, _one(library, number).name), number)
+    return started(_run(studio, library, number, kept.shipment(library, number).name), number)
 
 
 @router.get("/shipments/{number}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})
 def manifest_file(library: InLibrary, number: int, table: bool = False) -> FileResponse:
     """The manifest beside the files: JSON, or CSV."""
     name = manifest.TABLE if table else manifest.NAME
-    path = Path(_one(library, number).folder) / name
+    path = Path(kept.shipment(library, number).folder) / name
     if not path.exists():
         raise OskrenError(f"{path}: there is no manifest yet; it is written when files are finished.")
     return FileResponse(path, filename=name)

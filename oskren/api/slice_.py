@@ -7,7 +7,6 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
 from oskren.core.errors import OskrenError
@@ -16,7 +15,7 @@ from oskren.core.slice import plan as planning
 from oskren.core.slice.detect import Settings, detect, threshold
 from oskren.core.slice.plan import Plan
 from oskren.store import Library
-from oskren.store.tables import SlicePlan
+from oskren.store import plans as kept
 from oskren.work import slices
 from oskren.work.studio import Studio
 
@@ -88,15 +87,7 @@ class Edited(BaseModel):
 @router.get("/plans")
 def plans(library: InLibrary) -> list[PlanHead]:
     """Sounds that have slice plans."""
-    with library.reading() as session:
-        rows = list(session.scalars(select(SlicePlan).order_by(SlicePlan.id.desc())))
-    heads = []
-    for row in rows:
-        found = row.plan.get("slices", [])
-        heads.append(
-            PlanHead(sound=row.sound_id, name=library.sound(row.sound_id).name, slices=len(found), dropped=sum(1 for one in found if one.get("dropped")))
-        )
-    return heads
+    return [PlanHead(**head._asdict()) for head in kept.heads(library)]
 
 
 def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan) -> PlanView:

@@ -10,15 +10,14 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Header, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 from pydantic import BaseModel, Field
-from sqlalchemy import func, select
 
 import oskren
 from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.words.conditions import MOST_WORDS
+from oskren.store import counting
 from oskren.store.asking import Asked
-from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
 
 router = APIRouter(tags=["state"])
 
@@ -67,8 +66,7 @@ def state(studio: InStudio) -> State:
     views = []
     for name in studio.home.names():
         library = studio.home.library(name)
-        with library.reading() as session:
-            views.append(LibraryView(slug=name, name=library.name, sounds=session.scalar(select(func.count(Sound.id))) or 0))
+        views.append(LibraryView(slug=name, name=library.name, sounds=counting.sounds(library)))
     return State(
         version=oskren.__version__,
         libraries=views,
@@ -109,19 +107,7 @@ def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
 @router.get("/lib/{library}/counts")
 def counts(library: InLibrary) -> Counts:
     """One count for every stage."""
-    with library.reading() as session:
-
-        def count(column: Any, *where: Any) -> int:
-            return session.scalar(select(func.count(column)).where(*where)) or 0
-
-        return Counts(
-            gather=count(Sound.id, Sound.trashed.is_(None)),
-            mend=count(Sound.id, func.json_array_length(Sound.chain) > 0),
-            stack=count(Design.id),
-            vary=count(Spread.id),
-            slice=count(SlicePlan.id),
-            ship=count(Shipment.id),
-        )
+    return Counts(**counting.stages(library)._asdict())
 
 
 @router.get("/lib/{library}/find")
@@ -129,11 +115,9 @@ def find(library: InLibrary, q: Annotated[str, Query(max_length=400)]) -> list[H
     """Sounds and designs whose words match."""
     if len(q.split()) > MOST_WORDS:
         raise OskrenError(f"Looking for anything takes up to {MOST_WORDS} words; leave out those that matter least.")
-    with library.reading() as session:
-        numbers = library.columns.search(session, Asked(words=q, limit=8)).ids
-        hits = [Hit(kind="sound", id=number, name=sound.name, sound=row_of(sound)) for number in numbers if (sound := session.get(Sound, number)) is not None]
-        like = f"%{q.replace('%', '').replace('_', '')}%"
-        return hits + [Hit(kind="design", id=row.id, name=row.name) for row in session.scalars(select(Design).where(Design.name.ilike(like)).limit(5))]
+    sounds, designs = counting.found(library, q)
+    hits = [Hit(kind="sound", id=sound.id, name=sound.name, sound=row_of(sound)) for sound in sounds]
+    return hits + [Hit(kind="design", id=number, name=name) for number, name in designs]
 
 
 @router.get("/jobs")

@@ -6,7 +6,6 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
 from oskren.api.common import InLibrary, InStudio
 from oskren.core.nodes.model import Node, leaves
@@ -14,7 +13,6 @@ from oskren.core.nodes.ranges import ranges as hard_ranges
 from oskren.core.steps import describe, finding
 from oskren.core.steps.base import Picture, checked
 from oskren.store import following
-from oskren.store.tables import Sound
 from oskren.work import tasks
 
 router = APIRouter(tags=["steps"])
@@ -103,9 +101,7 @@ class Behind(BaseModel):
 @router.post("/lib/{library}/steps/behind")
 def sounds_behind(library: InLibrary, wanted: Behind) -> list[str]:
     """Names of the library's sounds that a node is made of (an impulse response, a profile); for what is not in the library, nothing."""
-    hashes = [leaf.audio for leaf in leaves(wanted.node)]
-    with library.reading() as session:
-        return list(session.scalars(select(Sound.name).where(Sound.audio.in_(hashes)).order_by(Sound.id)))
+    return library.names_of([leaf.audio for leaf in leaves(wanted.node)])
 
 
 @router.get("/lib/{library}/steps/find")

@@ -6,15 +6,16 @@ from typing import Any, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
-from sqlalchemy import select
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, small, started
-from oskren.core.errors import NotFound, OskrenError
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
+from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Mix
 from oskren.core.vary.judging import Judgement, Judgements
 from oskren.core.vary.recipe import Recipe, default_recipe, draw
-from oskren.store import Library
-from oskren.store.tables import Design, Draw, Spread
+from oskren.store import Library, designs
+from oskren.store import spreads as kept
+from oskren.store.rows import small
+from oskren.store.tables import Spread
 from oskren.work import spreads as spreading
 from oskren.work.engine.jobs import Job
 from oskren.work.studio import Studio
@@ -80,12 +81,7 @@ class HeardView(BaseModel):
 @router.get("/spreads")
 def spreads(library: InLibrary) -> list[SpreadHead]:
     """All spreads, newest first."""
-    with library.reading() as session:
-        rows = list(session.scalars(select(Spread).order_by(Spread.id.desc())))
-        states: dict[int, list[str]] = {}
-        for spread, state in session.execute(select(Draw.spread_id, Draw.state)):
-            states.setdefault(spread, []).append(state)
-    return [SpreadHead(**_head(row, states.get(row.id, []))) for row in rows]
+    return [SpreadHead(**_head(row, states)) for row, states in kept.heads(library)]
 
 
 def _head(row: Spread, states: list[str]) -> dict[str, Any]:
@@ -104,11 +100,7 @@ def _head(row: Spread, states: list[str]) -> dict[str, Any]:
 @router.get("/designs/{number}/recipe")
 def recipe_of(library: InLibrary, number: int) -> Recipe:
     """A recipe to begin with: every layer a little."""
-    with library.reading() as session:
-        row = session.get(Design, number)
-    if row is None:
-        raise NotFound(f"There is no design {number}; it may have been removed.")
-    return default_recipe(Mix.model_validate(row.mix))
+    return default_recipe(designs.design(library, number)[1])
 
 
 def _render_job(studio: Studio, library: Library, spread: int, name: str) -> Job:
@@ -118,11 +110,7 @@ def _render_job(studio: Studio, library: Library, spread: int, name: str) -> Job
 @router.post("/spreads")
 def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
     """Draw a spread; rendering is a job."""
-    with library.reading() as session:
-        row = session.get(Design, new.design)
-    if row is None:
-        raise NotFound(f"There is no design {new.design}; it may have been removed.")
-    mix = Mix.model_validate(row.mix)
+    row, mix = designs.design(library, new.design)
     if not mix.members:
         raise OskrenError(f"{row.name} has no layers yet; add some in Stack before drawing variations.")
     recipe = new.recipe or default_recipe(mix)
@@ -134,11 +122,7 @@ def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
 @router.get("/spreads/{number}")
 def spread(library: InLibrary, number: int) -> SpreadView:
     """A spread with all its variations."""
-    with library.reading() as session:
-        row = session.get(Spread, number)
-        draws = list(session.scalars(select(Draw).where(Draw.spread_id == number).order_by(Draw.number)))
-    if row is None:
-        raise NotFound(f"There is no spread {number}; it may have been removed.")
+    row, draws = kept.spread(library, number)
     views = []
     for one in draws:
         facts = one.facts or {}

@@ -7,9 +7,10 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, ConfigDict, Field
 
-from oskren.api.common import InLibrary, SoundRow, rows_of
+from oskren.api.common import InLibrary, SoundRow
 from oskren.core.words.wanting import Entry
 from oskren.store import wanted
+from oskren.store.rows import rows_of
 
 router = APIRouter(prefix="/lib/{library}", tags=["wanting"])
 InProject = Annotated[int, Query(ge=1)]

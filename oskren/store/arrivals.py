@@ -16,6 +16,7 @@ from oskren.store.tables import Arrival, Sound
 PICTURES = {b"\xff\xd8\xff": ".jpg", b"\x89PNG\r\n\x1a\n": ".png", b"RIFF": ".webp"}
 LARGEST_PHOTO = 25 << 20
 MOST_PHOTOS = 200
+MOST_TOLD = 200
 
 
 class ArrivalNotes(BaseModel):
@@ -41,6 +42,18 @@ def _of(session: Any, number: int) -> Arrival:
         raise NotFound(f"There is no arrival {number} in this library.")
     found: Arrival = row
     return found
+
+
+def counted(library: Library, only: int | None = None) -> list[tuple[Arrival, int]]:
+    """The newest arrivals, or one of them, each with how many of its sounds are there; those that left nothing behind are not among them."""
+    with library.reading() as session:
+        sounds = select(Sound.arrival_id, func.count(Sound.id)).where(Sound.trashed.is_(None)).group_by(Sound.arrival_id)
+        query = select(Arrival).order_by(Arrival.id.desc()).limit(MOST_TOLD)
+        if only is not None:
+            sounds, query = sounds.where(Sound.arrival_id == only), query.where(Arrival.id == only)
+        counts = dict(session.execute(sounds).all())
+        rows = session.scalars(query).all()
+    return [(row, counts.get(row.id, 0)) for row in rows if counts.get(row.id) or row.skipped or row.id == only]
 
 
 def notes_of(library: Library, number: int | None) -> ArrivalNotes:

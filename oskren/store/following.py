@@ -84,6 +84,12 @@ def users(library: Library, number: int) -> list[tuple[int, str]]:
     return [(number_, name) for number_, name in rows]
 
 
+def chains(library: Library) -> list[SavedChain]:
+    """Saved chains by name."""
+    with library.reading() as session:
+        return list(session.scalars(select(SavedChain).order_by(SavedChain.name)))
+
+
 def counts(library: Library) -> dict[int, int]:
     """How many sounds follow each chain."""
     with library.reading() as session:

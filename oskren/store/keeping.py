@@ -12,7 +12,7 @@ from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Node, hashes_in
 from oskren.core.words.conditions import COMPARISONS, FIELDS
 from oskren.store.library import Library
-from oskren.store.tables import FieldRow, Project, SavedSearch, SetMember, Setting, Sound, SoundSet, Use
+from oskren.store.tables import FieldRow, Project, SavedSearch, SetMember, Setting, Sound, SoundSet, Use, Watched
 from oskren.store.undoing import note, search_as_is, set_as_is
 
 # ---- sets
@@ -194,3 +194,15 @@ def note_uses(session: Session, what: str, item: int, nodes: Iterable[Node], pro
     session.execute(delete(Use).where(Use.what == what, Use.item == item))
     keys = {key for node in nodes for key in hashes_in(node)}
     session.add_all([Use(key=key, what=what, item=item, project=project) for key in sorted(keys)])
+
+
+def searches(library: Library) -> list[SavedSearch]:
+    """Saved searches by name."""
+    with library.reading() as session:
+        return list(session.scalars(select(SavedSearch).order_by(SavedSearch.name)))
+
+
+def watched(library: Library) -> list[Watched]:
+    """Watched folders by path."""
+    with library.reading() as session:
+        return list(session.scalars(select(Watched).order_by(Watched.path)))

@@ -370,6 +370,11 @@ class Library:
                 raise no_such_sound(id)
         return [found[id] for id in ids]
 
+    def names_of(self, hashes: Sequence[str]) -> list[str]:
+        """Names of the sounds that hold audio of these hashes."""
+        with self.reading() as session:
+            return list(session.scalars(select(Sound.name).where(Sound.audio.in_(hashes)).order_by(Sound.id)))
+
     def change(self, number: int, values: dict[str, Any]) -> Sound:
         """Change fields of a sound and keep the search in step."""
         with self.writing() as session:

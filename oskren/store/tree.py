@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
-from sqlalchemy import delete, select, text
+from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
@@ -173,3 +173,9 @@ def import_csv(library: Library, table: str, *, replace: bool = False, actor: st
                 known.code = category.code or known.code
                 known.words = " ".join(dict.fromkeys([*known.words.split(), *category.words]))
     return len(found)
+
+
+def counts(library: Library) -> dict[str, int]:
+    """How many sounds are filed right in each category."""
+    with library.reading() as session:
+        return dict(session.execute(select(Sound.category, func.count()).where(Sound.trashed.is_(None)).group_by(Sound.category)).all())

@@ -8,11 +8,12 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from oskren.core.errors import NotFound, OskrenError
+from oskren.core.errors import OskrenError
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.core.types import Failed
 from oskren.store import Library
+from oskren.store import shipments as kept
 from oskren.store.keeping import note_uses
 from oskren.store.tables import Shipment
 from oskren.work.engine.jobs import Arguments, Kind
@@ -45,10 +46,7 @@ def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowe
 
 def run(studio: Studio, library: Library, shipment: int, progress: Progress = ALONE) -> Shipped:
     """Run (or go on with) a shipment. Files finished before are found unchanged and not rendered again."""
-    with library.reading() as session:
-        row = session.get(Shipment, shipment)
-    if row is None:
-        raise NotFound(f"There is no shipment {shipment}.")
+    row = kept.shipment(library, shipment)
     _set(library, shipment, state="running")
     try:
         sheet = Sheet.model_validate({name: value for name, value in row.sheet.items() if name != "allowed"})
