@@ -5,9 +5,10 @@ import re
 import time
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import httpx
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, Response, Route, expect
 
 from oskren.core.audio import files
 from oskren.work.told import Told
@@ -30,10 +31,16 @@ class Stacked(OnTheBench):
             self.post("import", {"paths": [str(self.folder / "long.wav")]})
             self.kept(f"{HERE}/sounds?q=long", "it.total > 0")
         number = self.design(self.layer("long", pitch_st=-5.0, keep_length=True), self.layer("Bolt drop"), self.layer("Flywheel, drag"))
+        alone = min(self.saved_s({"name": "Bench", "mix": self.mix(number)}, number) for _ in range(3))
         self.open()
         self.choose_layer(1)
         saves: list[float] = []
-        self.page.on("response", lambda answer: saves.append(answer.request.timing["responseEnd"]) if answer.request.method == "PUT" else None)
+
+        def note(answer: Response) -> None:
+            if answer.request.method == "PUT" or answer.url.endswith("/told"):
+                saves.append(answer.request.timing["responseEnd"])
+
+        self.page.on("response", note)
         for k in range(6):
             self.press(".")
             expect(self.head(1)).to_contain_text(f"+{k + 1} st")
@@ -41,7 +48,14 @@ class Stacked(OnTheBench):
         self.page.goto("about:blank")
         self.page.goto(f"http://127.0.0.1:{self.port}/")
         self.kept_mix(number, "mix.members[1].pitch_st === 6")
-        self.assertLess(max(saves), 1500, saves)
+        # a machine on which a save takes longer while nothing else is done has as many times longer
+        self.assertLess(max(saves), 1500 * max(1.0, alone / 0.02), saves)
+
+    def saved_s(self, body: dict[str, Any], number: int) -> float:
+        """How long a save takes while nothing else is done (s)."""
+        begun = time.monotonic()
+        httpx.put(f"{self.base}/designs/{number}", json=body, timeout=90).raise_for_status()
+        return time.monotonic() - begun
 
     def test_one_edit_of_forty_layers_is_sent_once_and_only_what_changed(self) -> None:
         number = self.design(*({**self.layer("Bolt drop"), "id": f"layer-{k}", "name": f"Bolt {k}", "at_s": 0.01 * k} for k in range(40)))
