@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from oskren.api.common import InLibrary, InPage, InStudio
 from oskren.core.errors import NotFound
 from oskren.store import arrivals as keeping_arrivals
-from oskren.store.arrivals import ArrivalNotes
+from oskren.store.arrivals import ArrivalNotes, NotesChange
 from oskren.work import excerpts
 from oskren.work.excerpts import Cut, Part
 
@@ -48,7 +48,7 @@ class NewArrival(BaseModel):
 
 class ArrivalChange(BaseModel):
     name: str | None = Field(None, max_length=300)
-    notes: ArrivalNotes | None = None
+    notes: NotesChange | None = None
 
 
 class ArrivalKept(BaseModel):

@@ -36,6 +36,19 @@ class ArrivalNotes(BaseModel):
         return {name: said.strip() for name, said in self.model_dump().items() if said.strip()}
 
 
+class NotesChange(BaseModel):
+    """What is noted otherwise; what is not named stays as it is."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    place: str | None = Field(None, max_length=400)
+    microphone: str | None = Field(None, max_length=400)
+    props: str | None = Field(None, max_length=1000)
+    weather: str | None = Field(None, max_length=400)
+    permission: str | None = Field(None, max_length=1000)
+    notes: str | None = Field(None, max_length=8000)
+
+
 def _of(session: Any, number: int) -> Arrival:
     row = session.get(Arrival, number)
     if row is None:
@@ -63,8 +76,8 @@ def notes_of(library: Library, number: int | None) -> ArrivalNotes:
         return ArrivalNotes.model_validate(row.notes or {}) if row is not None else ArrivalNotes()
 
 
-def describe(library: Library, number: int, notes: ArrivalNotes | None = None, name: str | None = None) -> int:
-    """Write an arrival's notes or name; its sounds are found by the new words at once. How many sounds that are.
+def describe(library: Library, number: int, notes: ArrivalNotes | NotesChange | None = None, name: str | None = None) -> int:
+    """Write an arrival's notes, all of them or what changed, or its name; its sounds are found by the new words at once. How many sounds that are.
 
     The words stand once, with the arrival: notes on a hundred thousand sounds are written as fast as on one.
     """
@@ -72,6 +85,8 @@ def describe(library: Library, number: int, notes: ArrivalNotes | None = None, n
         row = _of(session, number)
         if name is not None and name.strip():
             row.name = name.strip()
+        if isinstance(notes, NotesChange):
+            notes = ArrivalNotes.model_validate({**(row.notes or {}), **notes.model_dump(exclude_none=True)})
         if notes is not None:
             row.notes = notes.said()
             session.execute(text("DELETE FROM arrival_words WHERE rowid = :id"), {"id": number})

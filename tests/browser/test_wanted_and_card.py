@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import wavinfo
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from oskren.core.audio import files
 from oskren.core.words.wanting import read_csv
@@ -202,10 +202,18 @@ class Fieldwork(InBrowser):
         page.get_by_role("button", name="Arrival", exact=True).click()
         card = page.get_by_role("region", name="Arrival")
         expect(card.get_by_label("Name of the arrival")).to_have_value("Tuesday")
+        # the second field is written before the card shows what became of the first
+        held: list[Route] = []
+        holding = [True]
+        page.route("**/arrivals?only=*", lambda route: held.append(route) if holding else route.continue_())
         for label, text in (("Place", "Reed beds"), ("Permission", "keeper asked")):
             card.get_by_label(label, exact=True).fill(text)
             card.get_by_label(label, exact=True).press("Enter")
-            self.said("are found by these notes now")
+        self.said("are found by these notes now")
+        holding.clear()
+        for route in held:
+            route.continue_()
+        expect(card.get_by_label("Permission", exact=True)).to_have_value("keeper asked")
         (self.folder / "shore.png").write_bytes(picture(60, 40))
         card.get_by_label("Photos").set_input_files(self.folder / "shore.png")
         expect(card.get_by_role("img", name="shore.png")).to_be_visible()

@@ -6,7 +6,7 @@ from oskren.core.words.conditions import parse
 from oskren.core.words.wanting import Entry
 from oskren.demo.field import picture
 from oskren.store import arrivals, describing, keeping, undoing, wanted
-from oskren.store.arrivals import ArrivalNotes
+from oskren.store.arrivals import ArrivalNotes, NotesChange
 from oskren.store.asking import Asked
 from oskren.store.describing import Change
 from oskren.store.tables import Design
@@ -156,6 +156,15 @@ class Arrivals(InLibrary):
         self.assertEqual((self.names("causeway"), self.names("harbour")), ([], ["Kelp", "Reeds"]))
         self.assertEqual(arrivals.notes_of(self.library, self.first).place, "Harbour")
         self.assertEqual(arrivals.notes_of(self.library, None), ArrivalNotes())
+
+    def test_two_fields_noted_at_once_are_both_kept(self) -> None:
+        """Each change says what it changes: neither page nor second field writes over what it has not read yet."""
+        arrivals.describe(self.library, self.first, NotesChange(place="Causeway"))
+        arrivals.describe(self.library, self.first, NotesChange(weather="drizzle"))
+        self.assertEqual(arrivals.notes_of(self.library, self.first), ArrivalNotes(place="Causeway", weather="drizzle"))
+        self.assertEqual(self.names("causeway drizzle"), ["Kelp", "Reeds"])
+        arrivals.describe(self.library, self.first, NotesChange(place=""))
+        self.assertEqual((self.names("causeway"), self.names("drizzle")), ([], ["Kelp", "Reeds"]))
 
     def test_notes_stay_found_after_a_sound_was_edited(self) -> None:
         arrivals.describe(self.library, self.first, ArrivalNotes(place="Causeway"))

@@ -3158,7 +3158,7 @@ export interface components {
         ArrivalChange: {
             /** Name */
             name?: string | null;
-            notes?: components["schemas"]["ArrivalNotes"] | null;
+            notes?: components["schemas"]["NotesChange"] | null;
         };
         /**
          * ArrivalKept
@@ -5176,6 +5176,24 @@ export interface components {
             name: string;
             /** Gone */
             gone: boolean;
+        };
+        /**
+         * NotesChange
+         * @description What is noted otherwise; what is not named stays as it is.
+         */
+        NotesChange: {
+            /** Place */
+            place?: string | null;
+            /** Microphone */
+            microphone?: string | null;
+            /** Props */
+            props?: string | null;
+            /** Weather */
+            weather?: string | null;
+            /** Permission */
+            permission?: string | null;
+            /** Notes */
+            notes?: string | null;
         };
         /**
          * OfLayers

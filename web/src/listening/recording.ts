@@ -228,8 +228,8 @@ export function say(note: string) {
 }
 
 /** Notes of the session: written with its arrival once there is one. */
-export function noteSession(notes: Notes) {
-  set({ notes });
+export function noteSession(notes: Partial<Notes>) {
+  set({ notes: { ...get().notes, ...notes } });
   const { arrival, library } = get();
   if (!arrival) return;
   got(api.PATCH("/api/lib/{library}/arrivals/{number}", { params: { path: { library, number: arrival } }, body: { name: null, notes } })).catch(

@@ -22,7 +22,7 @@ export function ArrivalCard({ number }: { number: number }) {
   };
   const here = arrival.data;
   if (!here) return null;
-  const change = (values: { name?: string; notes?: typeof here.notes }) =>
+  const change = (values: { name?: string; notes?: Partial<typeof here.notes> }) =>
     void got(
       api.PATCH("/api/lib/{library}/arrivals/{number}", { params: { path }, body: { name: values.name ?? null, notes: values.notes ?? null } }),
     ).then((kept) => {

@@ -88,7 +88,7 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
           Close
         </Do>
       </Flex>
-      <NotesForm notes={notes} onChange={setNotes} />
+      <NotesForm notes={notes} onChange={(change) => setNotes((before) => ({ ...before, ...change }))} />
       <Flex gap="8px" align="center">
         <Box flex={1}>
           <TextField

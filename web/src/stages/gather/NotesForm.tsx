@@ -12,7 +12,7 @@ const FIELDS = [
 ] as const;
 
 /** Where and how something was recorded; every sound of the arrival has it and is found by it. */
-export function NotesForm({ notes, onChange }: { notes: Notes; onChange: (notes: Notes) => void }) {
+export function NotesForm({ notes, onChange }: { notes: Notes; onChange: (change: Partial<Notes>) => void }) {
   return (
     <Grid templateColumns="repeat(3, minmax(0, 1fr))" columnGap="10px" rowGap="5px" role="group" aria-label="Notes of the arrival">
       {FIELDS.map(([name, label]) => (
@@ -20,7 +20,7 @@ export function NotesForm({ notes, onChange }: { notes: Notes; onChange: (notes:
           <Box color="dim" fontSize="11px" w="66px" flexShrink={0}>
             {label}
           </Box>
-          <TextField label={label} value={notes[name]} onCommit={(text) => onChange({ ...notes, [name]: text.trim() })} />
+          <TextField label={label} value={notes[name]} onCommit={(text) => onChange({ [name]: text.trim() })} />
         </Flex>
       ))}
     </Grid>
