@@ -22,7 +22,7 @@ from oskren.store import Home
 from oskren.work import recovery
 from oskren.work.kinds import KINDS
 from oskren.work.studio import Studio
-from oskren.work.workers import PRELOAD, Workers
+from oskren.work.workers import LOOPS, PRELOAD, Workers
 
 LONGEST_S = 120.0
 CHANGING = {"os.rename", "os.remove", "os.mkdir", "os.rmdir", "os.truncate"}
@@ -75,7 +75,7 @@ def work(order: dict[str, Any]) -> int:
 
 
 def main() -> None:
-    for name in PRELOAD:  # once, before there are children
+    for name in (*PRELOAD, LOOPS):  # once, before there are children
         importlib.import_module(name)
     for line in sys.stdin:
         came, goes = os.pipe()

@@ -17,13 +17,28 @@ import threading
 from collections.abc import Callable
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from pathlib import Path
 from typing import Any
 
 from oskren.core.errors import OskrenError
 from oskren.core.plugins import shelf
 from oskren.core.plugins.outside import PluginError
 
-PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.ship.tasks", "oskren.core.steps.kernels"]
+PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.ship.tasks"]
+
+LOOPS = "oskren.core.steps.kernels"
+"""Loops from sample to sample; numba compiles them when they are first loaded after an install, which takes a while, and keeps that beside them."""
+
+
+def compiled() -> bool:
+    """Whether the loops were compiled before, so that loading them takes no time."""
+    place = Path(__file__).parents[1] / "core" / "steps" / "__pycache__"
+    return any(place.glob("kernels.*.nbi"))
+
+
+def load_loops() -> None:
+    """Compile the loops, behind everything else, before somebody needs them."""
+    importlib.import_module(LOOPS)
 
 
 SHARED = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.tasks"]
@@ -36,7 +51,7 @@ def _context(forked: bool) -> Any:
             importlib.import_module(name)
         return multiprocessing.get_context("fork")
     context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload(PRELOAD)
+    context.set_forkserver_preload([*PRELOAD, LOOPS] if compiled() else PRELOAD)
     return context
 
 
@@ -101,8 +116,10 @@ class Workers:
         return ProcessPoolExecutor(self.size if batch else 1, mp_context=_context(self._forked), initializer=_begin, initargs=(batch, shelf_at))
 
     def warm(self) -> None:
-        """Start the live worker, which takes a while, before somebody waits for it."""
+        """Start the live worker, which takes a while, before somebody waits for it; after a fresh install compile the loops behind it."""
         self.submit("live", os.getpid)
+        if not compiled():
+            self.submit("batch", load_loops)
 
     def submit(self, name: str, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
         """Run a function of ``tasks`` in the live worker ("live"), in that for what was asked for by hand ("asked"), or in the batch pool ("batch")."""
