@@ -82,6 +82,8 @@ class Recording(WithTakes):
         progress = unittest.mock.Mock(noted=lambda key: noted.model_dump() if key == "came" else None)
         self.assertEqual(RECOVER.run(self.studio, self.library, Recovering(take="take-0001"), progress), noted)
         self.assertEqual(list((self.studio.home.folder / "takes").iterdir()), [])
+        for job in self.studio.jobs.all():  # what was begun behind it writes to the home too
+            ended(self.studio.jobs, job.id)
 
     def finished(self, number: int) -> None:
         ended(self.studio.jobs, number)
