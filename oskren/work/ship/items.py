@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -75,31 +76,36 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     return titled
 
 
+def variation_name(spread: str, number: int) -> str:
+    """What a variation is called when it leaves."""
+    return f"{spread} {number:02d}"[:400]
+
+
 def _made(library: Library, wanted: OnSheet) -> list[Item]:
-    """Designs as they are now and variations as items; a design's category is proposed by its name."""
+    """Designs as they are now and variations as items; their category is proposed by the name of the design, of the spread."""
     if not wanted.designs and not wanted.draws:
         return []
     words = vocabulary(library)
-    designs: dict[int, tuple[str, Any]] = {}
-    draws: dict[int, tuple[str, Any]] = {}
+    designs: dict[int, tuple[str, str, Any]] = {}
+    draws: dict[int, tuple[str, str, Any]] = {}
     with library.reading() as session:
         for at in range(0, len(wanted.designs), AT_ONCE):
             some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]))
-            designs |= {number: (name, mix) for number, name, mix in session.execute(some)}
+            designs |= {number: (name, name, mix) for number, name, mix in session.execute(some)}
         for at in range(0, len(wanted.draws), AT_ONCE):
             query = select(Draw.id, Spread.name, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)
             rows = session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE])))
-            draws |= {number: (f"{name} {place:02d}", mix) for number, name, place, mix in rows}
+            draws |= {number: (variation_name(name, place), name, mix) for number, name, place, mix in rows}
     items = []
     for called, ids, found in (("design", wanted.designs, designs), ("variation", wanted.draws, draws)):
         for number in ids:
             if number not in found:
                 raise NotFound(f"There is no {called} {number} any more; take it off the sheet.")
-            name, body = found[number]
+            name, told, body = found[number]
             mix = Mix.model_validate(body)
             if not sounding(mix):
                 raise OskrenError(f"{name} has nothing that sounds; put a layer into it, or take it off the sheet.")
-            items.append(Item(node=mix, name=name[:400], category=words.propose(name).category))
+            items.append(Item(node=mix, name=name[:400], category=words.propose(told).category))
     return items
 
 
@@ -109,7 +115,23 @@ def items_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Item]:
 
 
 def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]:
-    """What the names of the files of all that is on a sheet are made of."""
-    renderer = studio.renderer(library)
-    made = [Titled(item.name, item.category, shape.rate, shape.channels) for item in _made(library, wanted) for shape in (renderer.output_shape(item.node),)]
-    return titled_of(studio, library, wanted.sounds, wanted.heard) + made
+    """What the names of the files of all that is on a sheet are made of; of variations that are rendered nothing but rate and channels is read."""
+    renderer, words = studio.renderer(library), vocabulary(library)
+    category = functools.cache(lambda name: words.propose(name).category)
+    known: dict[int, Titled] = {}
+    facts = [func.json_extract(Draw.facts, f"$.{name}") for name in ("rate", "channels")]
+    with library.reading() as session:
+        for at in range(0, len(wanted.draws), AT_ONCE):
+            query = select(Draw.id, Spread.name, Draw.number, *facts).join(Spread, Spread.id == Draw.spread_id)
+            for number, name, place, rate, channels in session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE]))):
+                if rate:
+                    known[number] = Titled(variation_name(name, place), category(name), rate, channels)
+
+    def titled(item: Item) -> Titled:
+        shape = renderer.output_shape(item.node)
+        return Titled(item.name, item.category, shape.rate, shape.channels)
+
+    left = [number for number in wanted.draws if number not in known]
+    known |= dict(zip(left, map(titled, _made(library, OnSheet(draws=left))), strict=True))
+    designs = [titled(item) for item in _made(library, OnSheet(designs=wanted.designs))]
+    return titled_of(studio, library, wanted.sounds, wanted.heard) + designs + [known[number] for number in wanted.draws]
