@@ -1,10 +1,10 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex, NumberInput } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, type Freedom, got, type Node, type Recipe, type Schemas } from "../../api/client";
 import { type History, together } from "../../app/document";
 import { changedHere, whenDone } from "../../app/jobs";
 import { useKeys } from "../../app/keys";
-import { Bar, Do, Empty, Heading, Line, Side, Title } from "../../app/parts";
+import { Bar, Choose, Do, Empty, Heading, Line, Side, Title } from "../../app/parts";
 import { addToSheet, putOnSheet } from "../../app/sheet";
 import { complain, queries, tell, useShared } from "../../app/store";
 import { UndoRedo } from "../../app/UndoRedo";
@@ -27,13 +27,13 @@ interface Props {
 
 const FIRST_SEED = 41882;
 const FIRST_COUNT = 20;
+const MOST_DRAWS = 400;
 const HIGHEST_SEED = 2 ** 53;
 
 /** One spread, and what the next one is drawn by. */
 export function Board({ design, spread: data, spreads, current, recipes, fresh }: Props) {
   const library = useShared((state) => state.library);
   const [at, setAt] = useState(0);
-  const [typedSeed, setTypedSeed] = useState<string | null>(null);
   const { history: judgements, stateOf, toggle, heard } = useJudgements(data);
   const undoing = together(recipes, judgements);
   const mine = data !== undefined && design !== undefined && data.design === design.id;
@@ -64,17 +64,8 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     const isSet = draft.recipe !== null || draft.seed !== null || draft.count !== null;
     if (chosen?.design === design?.id && isSet) set(NOTHING_SET);
   };
-  const typeSeed = (text: string) => {
-    setTypedSeed(text);
-    if (/^\d{1,16}$/.test(text.trim()) && Number(text) <= HIGHEST_SEED) set({ seed: Number(text) }, "seed");
-  };
-  const leaveSeed = () => {
-    if (typedSeed !== null && Number(typedSeed.trim()) !== seed) tell("The seed is a whole number, zero or more.", true);
-    setTypedSeed(null);
-  };
   const run = async () => {
     if (!design) return;
-    if (typedSeed !== null && Number(typedSeed.trim()) !== seed) return tell("The seed is a whole number, zero or more.", true);
     try {
       const body = { design: design.id, recipe, seed, count };
       const started = await got(api.POST("/api/lib/{library}/spreads", { params: { path: { library } }, body }));
@@ -142,31 +133,20 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     <Flex direction="column" h="100%">
       <Bar>
         <Title>{design?.name ?? data?.name}</Title>
-        <chakra.select
-          aria-label="Spread"
-          value={current ?? ""}
-          onChange={(event) => choose(Number(event.target.value))}
-          bg="transparent"
-          color="dim"
+        <Choose
+          label="Spread"
+          value={String(current ?? "")}
+          options={[
+            ...(mine ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
+            ...spreads.map((one) => [String(one.id), `${one.name}, ${one.draws} from ${one.seed}`] as const),
+          ]}
+          onChange={(value) => choose(Number(value))}
           maxW="200px"
-        >
-          {!mine && <option value={current ?? ""}>not drawn yet</option>}
-          {spreads.map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.name}, {one.draws} from {one.seed}
-            </option>
-          ))}
-        </chakra.select>
+        />
         <Flex align="center" gap="6px" color="dim" whiteSpace="nowrap">
-          <Field
-            label="How many"
-            value={String(count)}
-            width="52px"
-            number
-            onType={(text) => set({ count: Math.max(1, Math.min(400, Number(text) || 1)) }, "count")}
-          />
+          <Whole label="How many" value={count} low={1} high={MOST_DRAWS} width="64px" onChange={(next) => set({ count: next }, "count")} />
           from seed
-          <Field label="Seed" value={typedSeed ?? String(seed)} width="84px" onType={typeSeed} onLeave={leaveSeed} />
+          <Whole label="Seed" value={seed} low={0} high={HIGHEST_SEED} width="104px" onChange={(next) => set({ seed: next }, "seed")} />
         </Flex>
         <Do act="draw" disabled={!design} onClick={() => void run()}>
           Draw
@@ -233,33 +213,39 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
   );
 }
 
-interface FieldProps {
+interface WholeProps {
   label: string;
-  value: string;
+  value: number;
+  low: number;
+  high: number;
   width: string;
-  number?: boolean;
-  onType: (text: string) => void;
-  onLeave?: () => void;
+  onChange: (next: number) => void;
 }
 
-function Field({ label, value, width, number = false, onType, onLeave }: FieldProps) {
+/** A whole number: typed, stepped by arrow keys, taken as soon as it is one within its range. */
+function Whole({ label, value, low, high, width, onChange }: WholeProps) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const type = (text: string) => {
+    setTyped(text);
+    const next = Number(text);
+    if (text.trim() && Number.isInteger(next) && next >= low && next <= high && next !== value) onChange(next);
+  };
+  const leave = () => {
+    if (typed !== null && Number(typed) !== value) tell(`${label} is a whole number from ${low} to ${high}.`, true);
+    setTyped(null);
+  };
   return (
-    <chakra.input
-      aria-label={label}
-      {...(number ? { type: "number", min: 1, max: 400 } : {})}
-      value={value}
-      onChange={(event) => onType(event.target.value)}
-      onBlur={onLeave}
+    <NumberInput.Root
+      size="xs"
+      min={low}
+      max={high}
+      clampValueOnBlur={false}
+      formatOptions={{ useGrouping: false, maximumFractionDigits: 0 }}
+      value={typed ?? String(value)}
+      onValueChange={(details) => type(details.value)}
       w={width}
-      bg="ground"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="6px"
-      px="6px"
-      py="3px"
-      fontFamily="mono"
-      fontSize="12px"
-      color="chalk"
-    />
+    >
+      <NumberInput.Input aria-label={label} onBlur={leave} fontFamily="mono" bg="ground" borderColor="line" color="chalk" px="6px" />
+    </NumberInput.Root>
   );
 }
