@@ -16,17 +16,11 @@ from oskren.core.slice.detect import Settings, detect, threshold
 from oskren.core.slice.plan import Plan
 from oskren.store import Library
 from oskren.store import plans as kept
+from oskren.store.plans import PlanHead
 from oskren.work import slices
 from oskren.work.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["slice"])
-
-
-class PlanHead(BaseModel):
-    sound: int
-    name: str
-    slices: int
-    dropped: int
 
 
 class PlanView(BaseModel):
@@ -87,7 +81,7 @@ class Edited(BaseModel):
 @router.get("/plans")
 def plans(library: InLibrary) -> list[PlanHead]:
     """Sounds that have slice plans."""
-    return [PlanHead(**head._asdict()) for head in kept.heads(library)]
+    return kept.heads(library)
 
 
 def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan) -> PlanView:

@@ -18,6 +18,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.words.conditions import MOST_WORDS
 from oskren.store import counting
 from oskren.store.asking import Asked
+from oskren.store.counting import Counts
 
 router = APIRouter(tags=["state"])
 
@@ -38,17 +39,6 @@ class State(BaseModel):
 
 class NewLibrary(BaseModel):
     name: str = Field(min_length=1, max_length=80)
-
-
-class Counts(BaseModel):
-    """One live count for every stage."""
-
-    gather: int
-    mend: int
-    stack: int
-    vary: int
-    slice: int
-    ship: int
 
 
 class Hit(BaseModel):
@@ -107,7 +97,7 @@ def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
 @router.get("/lib/{library}/counts")
 def counts(library: InLibrary) -> Counts:
     """One count for every stage."""
-    return Counts(**counting.stages(library)._asdict())
+    return counting.stages(library)
 
 
 @router.get("/lib/{library}/find")

@@ -142,7 +142,7 @@ def spread(library: InLibrary, number: int) -> SpreadView:
         )
     return SpreadView(
         **_head(row, [one.state for one in draws]),
-        judged=Judgements.model_validate({"states": {one.id: one.state for one in draws if one.state in ("kept", "dropped")}}),
+        judged=Judgements.model_validate({"states": {one.id: one.state for one in draws if one.state in kept.SAID}}),
         revision=row.revision,
         recipe=Recipe.model_validate(row.recipe),
         mix=Mix.model_validate(row.mix),
@@ -154,22 +154,22 @@ def spread(library: InLibrary, number: int) -> SpreadView:
 @router.get("/spreads/{number}/judged")
 def judged(library: InLibrary, number: int) -> JudgedView:
     """What is said of the variations of a spread."""
-    said, revision = spreading.judged(library, number)
+    said, revision = kept.judged(library, number)
     return JudgedView(judged=said, revision=revision)
 
 
 @router.put("/spreads/{number}/judged")
 def judge(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Judgements, based_on: BasedOn = None) -> JudgedView:
     """Keep what is said of them as it is now."""
-    spreading.judge(library, number, wanted, based_on)
+    revision = kept.judge(library, number, wanted, based_on)
     changed(studio, library, page, "spread", number)
-    return judged(library, number)
+    return JudgedView(judged=wanted, revision=revision)
 
 
 @router.post("/draws/{number}/heard")
 def note_heard(library: InLibrary, number: int) -> HeardView:
     """Note that a variation was heard."""
-    return HeardView.model_validate({"state": spreading.heard(library, number)})
+    return HeardView.model_validate({"state": kept.heard(library, number)})
 
 
 @router.post("/spreads/{number}/redraw")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select, text
@@ -19,17 +19,22 @@ MOST_PHOTOS = 200
 MOST_TOLD = 200
 
 
+Line = Annotated[str, Field(max_length=400)]
+Lines = Annotated[str, Field(max_length=1000)]
+Text = Annotated[str, Field(max_length=8000)]
+
+
 class ArrivalNotes(BaseModel):
     """What was noted when something was recorded."""
 
     model_config = ConfigDict(extra="forbid")
 
-    place: str = Field("", max_length=400)
-    microphone: str = Field("", max_length=400)
-    props: str = Field("", max_length=1000)
-    weather: str = Field("", max_length=400)
-    permission: str = Field("", max_length=1000)
-    notes: str = Field("", max_length=8000)
+    place: Line = ""
+    microphone: Line = ""
+    props: Lines = ""
+    weather: Line = ""
+    permission: Lines = ""
+    notes: Text = ""
 
     def said(self) -> dict[str, str]:
         """What is filled in."""
@@ -41,12 +46,12 @@ class NotesChange(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    place: str | None = Field(None, max_length=400)
-    microphone: str | None = Field(None, max_length=400)
-    props: str | None = Field(None, max_length=1000)
-    weather: str | None = Field(None, max_length=400)
-    permission: str | None = Field(None, max_length=1000)
-    notes: str | None = Field(None, max_length=8000)
+    place: Line | None = None
+    microphone: Line | None = None
+    props: Lines | None = None
+    weather: Line | None = None
+    permission: Lines | None = None
+    notes: Text | None = None
 
 
 def _of(session: Any, number: int) -> Arrival:

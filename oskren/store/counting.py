@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from typing import Any
 
+from pydantic import BaseModel
 from sqlalchemy import func, select
 
 from oskren.store.asking import Asked
@@ -13,7 +14,7 @@ from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
 MOST_SOUNDS, MOST_DESIGNS = 8, 5
 
 
-class Stages(NamedTuple):
+class Counts(BaseModel):
     """One count for every stage."""
 
     gather: int
@@ -24,14 +25,14 @@ class Stages(NamedTuple):
     ship: int
 
 
-def stages(library: Library) -> Stages:
+def stages(library: Library) -> Counts:
     """What each stage counts: sounds, mended sounds, designs, spreads, plans, shipments."""
     with library.reading() as session:
 
         def count(column: Any, *where: Any) -> int:
             return session.scalar(select(func.count(column)).where(*where)) or 0
 
-        return Stages(
+        return Counts(
             gather=count(Sound.id, Sound.trashed.is_(None)),
             mend=count(Sound.id, func.json_array_length(Sound.chain) > 0),
             stack=count(Design.id),

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
+from pydantic import BaseModel
 from sqlalchemy import select
 
 from oskren.store.library import Library
 from oskren.store.tables import SlicePlan, Sound
 
 
-class PlanHead(NamedTuple):
+class PlanHead(BaseModel):
     """A sound with a plan: how many slices it has, and how many of those are dropped."""
 
     sound: int
@@ -24,4 +23,7 @@ def heads(library: Library) -> list[PlanHead]:
     query = select(SlicePlan.sound_id, Sound.name, SlicePlan.plan).join(Sound, Sound.id == SlicePlan.sound_id).order_by(SlicePlan.id.desc())
     with library.reading() as session:
         rows = session.execute(query).all()
-    return [PlanHead(sound, name, len(plan.get("slices", [])), sum(1 for one in plan.get("slices", []) if one.get("dropped"))) for sound, name, plan in rows]
+    return [
+        PlanHead(sound=sound, name=name, slices=len(plan.get("slices", [])), dropped=sum(1 for one in plan.get("slices", []) if one.get("dropped")))
+        for sound, name, plan in rows
+    ]

@@ -7,18 +7,17 @@ from typing import Literal
 
 from pydantic import BaseModel
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 import oskren
-from oskren.core.errors import NotFound, OskrenError
+from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.missing import without_missing
 from oskren.core.nodes.model import Mix, node_hash
-from oskren.core.vary.judging import Judgements
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.store import Library
 from oskren.store.keeping import note_uses
 from oskren.store.revisions import step_on, take_off
+from oskren.store.spreads import spread_row
 from oskren.store.tables import Draw, Spread
 from oskren.work import tasks
 from oskren.work.engine.jobs import Arguments, Kind
@@ -77,7 +76,7 @@ def render(studio: Studio, library: Library, spread: int, progress: Progress = A
 def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
     """Give every dropped draw a new number, so that it is drawn anew; how many, and the projects whose sheet some were on."""
     with library.writing() as session:
-        row = _spread(session, spread)
+        row = spread_row(session, spread)
         step_on(row, None, row.name)
         mix, recipe = Mix.model_validate(row.mix), Recipe.model_validate(row.recipe)
         draws = list(session.scalars(select(Draw).where(Draw.spread_id == spread)))
@@ -88,58 +87,6 @@ def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
             fresh = draw(mix, recipe, row.seed, highest)
             one.number, one.key, one.mix, one.state, one.facts, one.row = highest, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""
         return len(dropped), take_off(session, "draws", {one.id for one in dropped})
-
-
-def _spread(session: Session, number: int) -> Spread:
-    row = session.get(Spread, number)
-    if row is None:
-        raise NotFound(f"There is no spread {number}; it may have been removed.")
-    return row
-
-
-def judged(library: Library, spread: int) -> tuple[Judgements, int]:
-    """What is said of the variations of a spread, and the revision of that."""
-    with library.reading() as session:
-        row = _spread(session, spread)
-        found = session.execute(select(Draw.id, Draw.state).where(Draw.spread_id == spread, Draw.state.in_(("kept", "dropped")))).all()
-    return Judgements.model_validate({"states": dict(found)}), row.revision
-
-
-def judge(library: Library, spread: int, wanted: Judgements, based_on: int | None = None) -> int:
-    """Keep what is said of the variations of a spread; the new revision. What is neither kept nor dropped any more was heard.
-
-    Raises
-    ------
-    NotFound
-        When there is no such spread, or when it has no such variation.
-    Conflict
-        When it is not based on the revision that is kept.
-    """
-    with library.writing() as session:
-        row = _spread(session, spread)
-        step_on(row, based_on, row.name)
-        draws = {one.id: one for one in session.scalars(select(Draw).where(Draw.spread_id == spread))}
-        foreign = sorted(set(wanted.states) - set(draws))
-        if foreign:
-            raise NotFound(f"{row.name} has no variation {foreign[0]}; it may have been removed.")
-        for number, one in draws.items():
-            said = wanted.states.get(number)
-            if said is not None:
-                one.state = said
-            elif one.state in ("kept", "dropped"):
-                one.state = "heard"
-        return row.revision
-
-
-def heard(library: Library, draw: int) -> str:
-    """Note that a variation was heard; its state, which stays when something was said of it."""
-    with library.writing() as session:
-        row = session.get(Draw, draw)
-        if row is None:
-            raise NotFound(f"There is no variation {draw}; it may have been drawn anew.")
-        if row.state == "unheard":
-            row.state = "heard"
-        return row.state
 
 
 def print_kept(studio: Studio, library: Library, spread: int, progress: Progress = ALONE) -> list[int]:

@@ -3561,7 +3561,7 @@ export interface components {
         };
         /**
          * Counts
-         * @description One live count for every stage.
+         * @description One count for every stage.
          */
         Counts: {
             /** Gather */
@@ -5686,7 +5686,10 @@ export interface components {
              */
             slices: components["schemas"]["Slice"][];
         };
-        /** PlanHead */
+        /**
+         * PlanHead
+         * @description A sound with a plan: how many slices it has, and how many of those are dropped.
+         */
         PlanHead: {
             /** Sound */
             sound: number;
