@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import fcntl
+import socket
 import tempfile
 import unittest
 from pathlib import Path
@@ -17,6 +19,26 @@ RATE = 48_000
 
 PATIENCE_S = 90
 """How long a test waits for what must come; how fast it comes is measured in bench/, where a busy machine is told from a slow app."""
+
+
+HELD: list[object] = []
+"""Locks of the ports that are this process's own."""
+
+
+def own_port() -> int:
+    """A free port that no other process of tests is given while this one runs, not even while its server is killed."""
+    folder = Path(tempfile.gettempdir()) / "oskren-test-ports"
+    folder.mkdir(exist_ok=True)
+    for port in range(4800, 5000):
+        lock = (folder / str(port)).open("w")
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            with socket.create_server(("127.0.0.1", port)):
+                HELD.append(lock)
+                return port
+        except OSError:
+            lock.close()
+    raise AssertionError("no port between 4800 and 4999 is free")
 
 
 def sine(hz: float, seconds: float, level_dbfs: float = 0.0, rate: int = RATE, channels: int = 1, phase_deg: float = 0.0) -> Samples:

@@ -16,9 +16,8 @@ from fastapi import FastAPI
 from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from oskren.api.app import make_app
-from oskren.api.serving import free_port
 from oskren.core.audio import files
-from tests.support import PATIENCE_S, RATE, noise, struck
+from tests.support import PATIENCE_S, RATE, noise, own_port, struck
 
 CHROMIUM = "/usr/bin/chromium"
 ARGUMENTS = [
@@ -68,7 +67,7 @@ class InBrowser(unittest.TestCase):
         cls.folder = Path(holder.name)
         files.write(cls.folder / "microphone.wav", *cls.microphone(), 16)
         cls.prepare(cls.folder / "home")
-        cls.port = free_port("127.0.0.1", 4800)
+        cls.port = own_port()
         cls.serve()
         playwright = sync_playwright().start()
         cls.addClassCleanup(playwright.stop)

@@ -223,13 +223,23 @@ export class Recorder {
     }
   }
 
-  /** The server took the page for gone and kept the take as far as it came: the rest goes into another one. */
+  /** The server took the page for gone and kept the take as far as it came: the rest goes into another one. While that is refused, what was recorded waits here. */
   private async goOn() {
     if (!this.facts) return;
-    this.base = this.position - this.waitingFrames;
-    this.facts = { ...this.facts, name: `${this.facts.name.replace(/ continued$/, "")} continued`, pre_s: 0, marks: [], started: "" };
-    const begun = await got(api.POST("/api/lib/{library}/takes", { params: { path: { library: this.library } }, body: this.facts }));
-    this.own(begun.take);
+    const facts = { ...this.facts, name: `${this.facts.name.replace(/ continued$/, "")} continued`, pre_s: 0, marks: [], started: "" };
+    for (;;) {
+      try {
+        const base = this.position - this.waitingFrames;
+        const begun = await got(api.POST("/api/lib/{library}/takes", { params: { path: { library: this.library } }, body: facts }));
+        this.facts = facts;
+        this.base = base;
+        this.own(begun.take);
+        return;
+      } catch {
+        // another home may be served at this address for a while
+        await new Promise((resolve) => setTimeout(resolve, 2000));
+      }
+    }
   }
 
   private own(take: string) {
