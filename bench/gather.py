@@ -17,10 +17,10 @@ from oskren.api.app import make_app
 from oskren.core.measure.key import KEYS
 from oskren.core.words.starting import starting_categories
 from oskren.store import Home, Library
+from oskren.store.search.vector import vector_of
 from oskren.store.tables import Arrival, SetMember, Sound, SoundSet
-from oskren.store.vector import vector_of
-from oskren.work.importing import import_paths
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import import_paths
 
 SOUNDS = 200_000
 WORDS = [

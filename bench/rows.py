@@ -23,9 +23,9 @@ from oskren.core.types import Samples
 from oskren.core.vary.recipe import default_recipe, draw
 from oskren.store import Home
 from oskren.work import tasks
-from oskren.work.importing import import_paths
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import import_paths
 from oskren.work.ship.sheets import ship
-from oskren.work.studio import Studio
 
 Row = tuple[str, str, str, str, str]
 

@@ -19,10 +19,10 @@ from oskren.core.audio.glide import Glide, glided
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Member, Mix, Step
 from oskren.store import Home, Library
-from oskren.work import designs as designing
 from oskren.work import tasks
-from oskren.work.importing import import_paths
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import import_paths
+from oskren.work.stack import designs as designing
 
 RATE = 48_000
 SECONDS = 3.0
@@ -166,7 +166,7 @@ def bench_drag(folder: Path) -> Row:
     studio = Studio(Home(home))
     library = studio.home.library("Many", create=True)
     import_paths(studio, library, [folder / "in"], "in")
-    from oskren.store import designs
+    from oskren.store.documents import designs
 
     designs.add(library, "Forty", Mix(members=tuple(designing.layer_of_sound(library, number) for number in range(1, 41))))
     studio.close()

@@ -20,7 +20,7 @@ from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.types import Failed
 
 if TYPE_CHECKING:
-    from oskren.work.studio import Studio
+    from oskren.work.engine.studio import Studio
 
 app = typer.Typer(
     add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Record, clean, layer, vary, slice and ship designed sounds."
@@ -72,9 +72,9 @@ def write_result(path: Path, samples: Any, rate: int, bits: int) -> None:
 @contextmanager
 def studio_at(home: Path) -> Iterator[Studio]:
     from oskren.store import Home
-    from oskren.work import guard
-    from oskren.work.studio import Studio
-    from oskren.work.workers import Workers
+    from oskren.work.engine import guard
+    from oskren.work.engine.studio import Studio
+    from oskren.work.engine.workers import Workers
 
     studio = Studio(Home(home), Workers(forked=True))
     guard.remember_home(home)
@@ -86,7 +86,7 @@ def studio_at(home: Path) -> Iterator[Studio]:
 
 def refuse_harm(source: Path, outs: list[Path], overwrite: list[Path] | None) -> None:
     """Raise OskrenError when a result would be written over its source, a library's file, or a foreign file that is not allowed."""
-    from oskren.work import guard
+    from oskren.work.engine import guard
 
     for out in outs:
         if source.resolve() == out.resolve():
@@ -156,7 +156,7 @@ def pitch(
 ) -> None:
     """Shift the pitch by varispeed, or with the length kept."""
     from oskren.core.audio import files, resample
-    from oskren.work import guard
+    from oskren.work.engine import guard
 
     refuse_harm(source, [out], overwrite)
     info = files.probe(source)
@@ -196,7 +196,7 @@ def clean(
     from oskren.core.measure import levels
     from oskren.core.steps import Context, kind_of
     from oskren.core.steps.noise import NoiseParams
-    from oskren.work import guard
+    from oskren.work.engine import guard
 
     written = [out, *([residual] if residual else [])]
     refuse_harm(source, written, overwrite)
@@ -275,8 +275,8 @@ def slice_(
     written: list[str] = []
     failed: list[Failed] = []
     if out is not None and found:
-        from oskren.work import guard
-        from oskren.work.slices import cut_file
+        from oskren.work.engine import guard
+        from oskren.work.slice.plans import cut_file
 
         digits = max(3, len(str(len(found))))
         paths = [out / f"{source.stem}_{number:0{digits}d}.wav" for number in range(1, len(found) + 1)]
@@ -298,7 +298,7 @@ def import_(
     as_json: Json = False,
 ) -> None:
     """Import files and folders into a library (made if it is not there)."""
-    from oskren.work.importing import follow_up, import_paths
+    from oskren.work.gather.importing import follow_up, import_paths
 
     for path in paths:
         if not path.exists():
@@ -327,8 +327,8 @@ def sounds(
     """List or search the sounds of a library."""
     from oskren.core.words.conditions import parse
     from oskren.store import Home
-    from oskren.store.asking import Asked
-    from oskren.store.keeping import fields
+    from oskren.store.describe.keeping import fields
+    from oskren.store.search.asking import Asked
     from oskren.store.tables import Sound
 
     if not home.exists():
@@ -376,7 +376,7 @@ def vary(
     as_json: Json = False,
 ) -> None:
     """Draw variations of a bundled design; without a recipe every layer moves a little."""
-    from oskren.work.varying import vary_bundle
+    from oskren.work.vary.drawing import vary_bundle
 
     draws, failed, said = vary_bundle(bundle, count, seed, out, recipe, overwrite or ())
     for sentence in said:

@@ -20,9 +20,9 @@ from sqlalchemy import Engine, event
 
 from oskren.store import Home
 from oskren.work import recovery
+from oskren.work.engine.studio import Studio
+from oskren.work.engine.workers import LOOPS, PRELOAD, Workers
 from oskren.work.kinds import KINDS
-from oskren.work.studio import Studio
-from oskren.work.workers import LOOPS, PRELOAD, Workers
 
 LONGEST_S = 120.0
 CHANGING = {"os.rename", "os.remove", "os.mkdir", "os.rmdir", "os.truncate"}

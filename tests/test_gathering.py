@@ -22,16 +22,17 @@ from oskren.core.nodes import Step
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
-from oskren.store import Home, describing, tree
-from oskren.store.asking import Asked
-from oskren.store.describing import Change
-from oskren.work import backup, importing, watching
+from oskren.store import Home
+from oskren.store.describe import describing, tree
+from oskren.store.describe.describing import Change
+from oskren.store.search.asking import Asked
 from oskren.work.engine.progress import Progress
-from oskren.work.importing import import_paths
+from oskren.work.engine.studio import Studio
+from oskren.work.gather import backup, importing, watching
+from oskren.work.gather.importing import import_paths
 from oskren.work.ship import shipments
 from oskren.work.ship.export import export
 from oskren.work.ship.items import items_of
-from oskren.work.studio import Studio
 from tests.support import PATIENCE_S, RATE, noise, sine, struck
 
 

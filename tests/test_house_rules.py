@@ -122,7 +122,13 @@ class Structure(unittest.TestCase):
         import doctest
         import importlib
 
-        for name in ("oskren.core.audio.layouts", "oskren.core.measure.levels", "oskren.core.words.names", "oskren.core.words.propose", "oskren.store.asking"):
+        for name in (
+            "oskren.core.audio.layouts",
+            "oskren.core.measure.levels",
+            "oskren.core.words.names",
+            "oskren.core.words.propose",
+            "oskren.store.search.asking",
+        ):
             result = doctest.testmod(importlib.import_module(name))
             with self.subTest(module=name):
                 self.assertGreater(result.attempted, 0)

@@ -25,16 +25,17 @@ from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home
-from oskren.store.arrivals import ArrivalNotes
+from oskren.store.describe.arrivals import ArrivalNotes
 from oskren.store.tables import Arrival, Draw, Shipment, Sound, SoundPath
-from oskren.work import slices, spreads
 from oskren.work.engine.jobs import NOTHING, Arguments, Job, Jobs, Kind
 from oskren.work.engine.progress import Progress
-from oskren.work.importing import IMPORT, Importing, import_paths
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import IMPORT, Importing, import_paths
+from oskren.work.gather.uploads import Sending, Uploads
 from oskren.work.kinds import KINDS, Results
 from oskren.work.ship import shipments
-from oskren.work.studio import Studio
-from oskren.work.uploads import Sending, Uploads
+from oskren.work.slice import plans as slices
+from oskren.work.vary import spreads
 from tests.killing import Threads
 from tests.support import RATE, struck
 from tests.test_work import ended

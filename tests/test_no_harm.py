@@ -30,22 +30,27 @@ from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Planned, Sheet, Target
 from oskren.core.words import conditions
-from oskren.store import Home, describing, designs
-from oskren.store.asking import Asked
-from oskren.store.describing import Change
+from oskren.store import Home
+from oskren.store.describe import describing
+from oskren.store.describe.describing import Change
+from oskren.store.documents import designs
 from oskren.store.home import slug
 from oskren.store.library import node_of
+from oskren.store.search.asking import Asked
 from oskren.store.tables import Draw
-from oskren.work import backup, excerpts, guard, offloading, recovery, spreads, watching
-from oskren.work import designs as designing
-from oskren.work.excerpts import Part
-from oskren.work.importing import import_paths, propose_anchors
+from oskren.work import recovery
+from oskren.work.engine import guard
+from oskren.work.engine.workers import TooLong
+from oskren.work.gather import backup, excerpts, offloading, watching
+from oskren.work.gather.excerpts import Part
+from oskren.work.gather.importing import import_paths, propose_anchors
+from oskren.work.gather.uploads import Sending, Uploads
 from oskren.work.ship import shipments
 from oskren.work.ship.export import export
 from oskren.work.ship.items import items_of
 from oskren.work.ship.sheets import planned_files, ship, titled_items
-from oskren.work.uploads import Sending, Uploads
-from oskren.work.workers import TooLong
+from oskren.work.stack import designs as designing
+from oskren.work.vary import spreads
 from tests.support import PATIENCE_S, RATE, noise, sine, struck
 from tests.test_gathering import InStudio
 from tests.test_work import ended

@@ -17,7 +17,7 @@ from oskren.core.plugins.outside import PluginError
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import render_file
-from oskren.work.workers import patiently
+from oskren.work.engine.workers import patiently
 from tests.support import InFolder, noise
 
 TINY = Path(__file__).parents[1] / ".stamps" / "Tiny.vst3"

@@ -20,14 +20,14 @@ from oskren.core.nodes.model import NodeAdapter, Step
 from oskren.core.words.wanting import Entry
 from oskren.devices.card import Card
 from oskren.devices.recorder import Recorder
-from oskren.store import arrivals, wanted
-from oskren.store.arrivals import ArrivalNotes
-from oskren.store.asking import Asked
+from oskren.store.describe import arrivals, wanted
+from oskren.store.describe.arrivals import ArrivalNotes
+from oskren.store.search.asking import Asked
 from oskren.store.tables import Arrival, Sound, SoundPath
-from oskren.work import excerpts, offloading
 from oskren.work.engine.progress import Progress
-from oskren.work.excerpts import Part
-from oskren.work.takes import RECOVER, RECOVERED, Finished, Recovering, TakeChange, TakeFacts, Takes
+from oskren.work.gather import excerpts, offloading
+from oskren.work.gather.excerpts import Part
+from oskren.work.gather.takes import RECOVER, RECOVERED, Finished, Recovering, TakeChange, TakeFacts, Takes
 from tests.support import RATE, noise, sine, struck
 from tests.test_work import InStudio, ended
 
@@ -159,7 +159,7 @@ import json, resource, sys
 import numpy as np
 from pathlib import Path
 from oskren.core.errors import OskrenError
-from oskren.work.takes import TakeFacts, Takes
+from oskren.work.gather.takes import TakeFacts, Takes
 resource.setrlimit(resource.RLIMIT_FSIZE, (400_000, 400_000))
 takes = Takes(Path(sys.argv[1]))
 take = takes.begin("test", TakeFacts(name="Until it was full", rate=48000, channels=1, bits=32))
@@ -338,7 +338,7 @@ class Offloading(InStudio):
             return digest
 
         real = offloading.copied
-        with unittest.mock.patch("oskren.work.offloading.copied", worn):
+        with unittest.mock.patch("oskren.work.gather.offloading.copied", worn):
             result = self.offload()
         self.assertEqual((result.copied, len(result.failed)), (1, 1))
         self.assertIn("T0001", result.failed[0]["path"])

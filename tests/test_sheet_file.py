@@ -11,8 +11,8 @@ from oskren.core.words.propose import Proposal
 from oskren.store import Home
 from oskren.store.library import Examined
 from oskren.work import tasks
+from oskren.work.engine.studio import Studio
 from oskren.work.ship.sheet_file import SheetFile, load, resolve
-from oskren.work.studio import Studio
 from tests.support import RATE, struck
 
 

@@ -9,7 +9,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes import Step
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.sheet import Sheet, Target
-from oskren.work.importing import import_paths
+from oskren.work.gather.importing import import_paths
 from oskren.work.ship.items import items_of, titled_of
 from oskren.work.ship.sheets import planned_files, ship, titled_items
 from tests.support import noise, struck

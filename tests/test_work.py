@@ -24,14 +24,16 @@ from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home, Library
 from oskren.store.library import node_of
 from oskren.store.tables import Arrival, Draw, Shipment, Sound
-from oskren.work import slices, spreads, tasks
+from oskren.work import tasks
 from oskren.work.engine.jobs import Jobs, JobView
 from oskren.work.engine.progress import Progress
-from oskren.work.importing import import_paths
+from oskren.work.engine.studio import Studio
+from oskren.work.engine.workers import Workers
+from oskren.work.gather.importing import import_paths
 from oskren.work.ship import shipments
 from oskren.work.ship.sheets import ship
-from oskren.work.studio import Studio
-from oskren.work.workers import Workers
+from oskren.work.slice import plans as slices
+from oskren.work.vary import spreads
 from tests.support import PATIENCE_S, RATE, noise, struck
 
 
@@ -49,7 +51,7 @@ class WorkersEnd(unittest.TestCase):
     def test_workers_end_with_a_server_or_a_command_that_was_killed(self) -> None:
         script = """
 import os, sys, time
-from oskren.work.workers import Workers
+from oskren.work.engine.workers import Workers
 workers = Workers(2, forked=sys.argv[1] == "forked")
 print(workers.submit("asked", os.getpid).result(), workers.submit("batch", os.getpid).result(), flush=True)
 time.sleep(600)

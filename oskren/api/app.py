@@ -18,37 +18,23 @@ from sqlalchemy.exc import SQLAlchemyError
 from starlette.exceptions import HTTPException
 
 import oskren
-from oskren.api import (
-    arrivals,
-    chains,
-    designs,
-    drafts,
-    gather,
-    histories,
-    keeping,
-    listen,
-    mend,
-    plugins,
-    recording,
-    reels,
-    ship,
-    slice_,
-    stack,
-    state,
-    steps,
-    told,
-    vary,
-    wanting,
-)
+from oskren.api import listening, state
+from oskren.api.documents import drafts, histories
 from oskren.api.doors import Problem, log, problem, tell_faults
+from oskren.api.gather import arrivals, keeping, recording, sounds, wanted
+from oskren.api.mend import chain, plugins, reels, saved, steps
+from oskren.api.ship import sheets
+from oskren.api.slice import plans
+from oskren.api.stack import designs, layers, told
+from oskren.api.vary import spreads
 from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
 from oskren.store import Home
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.takes import Takes
+from oskren.work.gather.uploads import Uploads
 from oskren.work.recovery import take_up
 from oskren.work.ship.shipments import mark_interrupted
-from oskren.work.studio import Studio
-from oskren.work.takes import Takes
-from oskren.work.uploads import Uploads
 
 WEB = Path(__file__).parents[2] / "web" / "dist"
 
@@ -143,25 +129,25 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
 
     for module in (
         state,
-        listen,
-        gather,
+        listening,
+        sounds,
         arrivals,
         recording,
-        wanting,
+        wanted,
         keeping,
         drafts,
         histories,
-        chains,
-        mend,
+        saved,
+        chain,
         reels,
         designs,
         steps,
         plugins,
         told,
-        stack,
-        vary,
-        slice_,
-        ship,
+        layers,
+        spreads,
+        plans,
+        sheets,
     ):
         app.include_router(module.router, prefix="/api")
 

@@ -14,7 +14,7 @@ from oskren.api.common import InLibrary, InStudio
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.model import Node
 from oskren.store import Library
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
 
 NodeT = TypeVar("NodeT", bound=Node)
 LOOKED_S = 0.1

@@ -11,17 +11,17 @@ from oskren.core.audio.layouts import layout_of, possible
 from oskren.core.audio.metadata import Metadata
 from oskren.core.nodes.model import Node
 from oskren.store import Library
-from oskren.store.arrivals import ArrivalNotes, notes_of
+from oskren.store.describe.arrivals import ArrivalNotes, notes_of
 from oskren.store.library import node_of
-from oskren.store.rows import small
+from oskren.store.search.rows import small
+from oskren.store.search.vector import SURE_PITCH
 from oskren.store.tables import Sound
-from oskren.store.vector import SURE_PITCH
 from oskren.work.engine import jobs
 from oskren.work.engine.jobs import Job
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.takes import Takes
+from oskren.work.gather.uploads import Uploads
 from oskren.work.kinds import Result
-from oskren.work.studio import Studio
-from oskren.work.takes import Takes
-from oskren.work.uploads import Uploads
 
 
 def get_studio(request: Request) -> Studio:

@@ -17,7 +17,7 @@ import typer
 import uvicorn
 
 from oskren.core.errors import OskrenError
-from oskren.work import guard
+from oskren.work.engine import guard
 
 LOOPBACK = {"127.0.0.1", "::1", "localhost"}
 

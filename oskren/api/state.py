@@ -16,9 +16,9 @@ from oskren.api.common import InLibrary, InStudio, JobView, SoundRow, row_of
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.words.conditions import MOST_WORDS
-from oskren.store import counting
-from oskren.store.asking import Asked
-from oskren.store.counting import Counts
+from oskren.store.search import counting
+from oskren.store.search.asking import Asked
+from oskren.store.search.counting import Counts
 
 router = APIRouter(tags=["state"])
 
@@ -87,7 +87,7 @@ class Restoring(BaseModel):
 @router.post("/libraries/restore")
 def restore_library(studio: InStudio, wanted: Restoring) -> LibraryView:
     """Open a backup of a library."""
-    from oskren.work import backup
+    from oskren.work.gather import backup
 
     library = backup.restore(studio.home, whole_path(wanted.path, "the backup"), wanted.name)
     studio.jobs.start(backup.RELINK, library, f"Finding the files of {library.name} again", backup.FindingAgain())

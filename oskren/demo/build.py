@@ -26,15 +26,19 @@ from oskren.demo.chains import chains
 from oskren.demo.field import leave
 from oskren.demo.responses import RESPONSES
 from oskren.demo.scenario import LOFT, PERFORMANCE, RECORDINGS, WIDE, Recording
-from oskren.store import Home, Library, describing, designs, following, keeping
-from oskren.store.describing import Change
+from oskren.store import Home, Library
+from oskren.store.describe import describing, following, keeping
+from oskren.store.describe.describing import Change
+from oskren.store.documents import designs
 from oskren.store.library import node_of
 from oskren.store.tables import Draw, Sound, SoundPath
-from oskren.work import designs as designing
-from oskren.work import slices, spreads, watching
-from oskren.work.importing import follow_up, import_paths
+from oskren.work.engine.studio import Studio
+from oskren.work.gather import watching
+from oskren.work.gather.importing import follow_up, import_paths
 from oskren.work.ship import shipments
-from oskren.work.studio import Studio
+from oskren.work.slice import plans as slices
+from oskren.work.stack import designs as designing
+from oskren.work.vary import spreads
 
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT, *RESPONSES]

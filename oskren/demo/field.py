@@ -16,13 +16,15 @@ from oskren.core.nodes import Step
 from oskren.core.words.wanting import Entry
 from oskren.devices.card import Card
 from oskren.devices.recorder import RATE, Recorder, Settings
-from oskren.store import Library, arrivals, describing, wanted
-from oskren.store.arrivals import ArrivalNotes
-from oskren.store.describing import Change
+from oskren.store import Library
+from oskren.store.describe import arrivals, describing, wanted
+from oskren.store.describe.arrivals import ArrivalNotes
+from oskren.store.describe.describing import Change
 from oskren.store.tables import Arrival, Design, Sound
-from oskren.work import excerpts, reels
-from oskren.work.excerpts import Part
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
+from oskren.work.gather import excerpts
+from oskren.work.gather.excerpts import Part
+from oskren.work.mend import reels
 
 NOTES = {
     "Tidal shore": ArrivalNotes(

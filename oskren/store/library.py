@@ -20,9 +20,9 @@ from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step, leaves, node_hash
 from oskren.core.words.propose import Proposal, words_of
-from oskren.store.asking import Asked, Asking, Found
+from oskren.store.search.asking import Asked, Asking, Found
+from oskren.store.search.vector import vector_of
 from oskren.store.tables import Arrival, Media, Sound, SoundPath
-from oskren.store.vector import vector_of
 
 
 @dataclass(frozen=True)

@@ -6,20 +6,20 @@ from typing import Annotated, Any
 
 from pydantic import Field
 
-from oskren.work.backup import BACK_UP, RELINK, BackedUp, FoundAgain
-from oskren.work.designs import REBUILD, Rebuilt
 from oskren.work.engine.jobs import Kind
-from oskren.work.giving import GIVE, Given
-from oskren.work.importing import ANCHOR, FOLLOW, IMPORT, Anchored, FollowedUp, Imported
-from oskren.work.offloading import OFFLOAD, Offloaded
-from oskren.work.reels import SELECT, Selected
+from oskren.work.gather.backup import BACK_UP, RELINK, BackedUp, FoundAgain
+from oskren.work.gather.importing import ANCHOR, FOLLOW, IMPORT, Anchored, FollowedUp, Imported
+from oskren.work.gather.offloading import OFFLOAD, Offloaded
+from oskren.work.gather.takes import RECOVER, Finished
+from oskren.work.gather.uploads import TAKE_IN
+from oskren.work.gather.watching import RESCAN, Scan
+from oskren.work.mend.giving import GIVE, Given
+from oskren.work.mend.reels import SELECT, Selected
 from oskren.work.ship.export import EXPORT, Exported
 from oskren.work.ship.shipments import SHIP, Shipped
-from oskren.work.slices import CUT, OneShots
-from oskren.work.spreads import DRAW, Rendered
-from oskren.work.takes import RECOVER, Finished
-from oskren.work.uploads import TAKE_IN
-from oskren.work.watching import RESCAN, Scan
+from oskren.work.slice.plans import CUT, OneShots
+from oskren.work.stack.designs import REBUILD, Rebuilt
+from oskren.work.vary.spreads import DRAW, Rendered
 
 KINDS: dict[str, Kind[Any]] = {
     kind.name: kind for kind in (IMPORT, TAKE_IN, OFFLOAD, FOLLOW, RECOVER, RESCAN, RELINK, BACK_UP, ANCHOR, GIVE, EXPORT, SELECT, REBUILD, DRAW, CUT, SHIP)

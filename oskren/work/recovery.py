@@ -12,11 +12,11 @@ from oskren.core.audio.files import sweep
 from oskren.core.errors import OskrenError
 from oskren.store import Library
 from oskren.store.tables import Draw, Spread
-from oskren.work import journal
+from oskren.work.engine import journal
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.offloading import OFFLOAD, STAGED
 from oskren.work.kinds import KINDS
-from oskren.work.offloading import OFFLOAD, STAGED
-from oskren.work.spreads import DRAW, Drawing
-from oskren.work.studio import Studio
+from oskren.work.vary.spreads import DRAW, Drawing
 
 OUT_S = 3600.0
 """Files rendered to be dragged out that nobody came for are swept after this time."""

@@ -15,7 +15,7 @@ import numpy as np
 from oskren.core import bundle
 from oskren.core.errors import NotFound
 from oskren.store import Home
-from oskren.work.told import Told
+from oskren.work.engine.told import Told
 from tests.api.test_api import HERE, Running
 from tests.support import PATIENCE_S
 
@@ -256,7 +256,8 @@ SAVING = """
 import sys
 from pathlib import Path
 from oskren.core.nodes.model import Member, Mix, Source
-from oskren.store import Home, designs
+from oskren.store import Home
+from oskren.store.documents import designs
 library = Home(Path(sys.argv[1])).library("Crash", create=True)
 source = Source(audio="0" * 40, rate=48000, channels=1, frames=48000)
 number = designs.add(library, "Latch", Mix()).id
@@ -282,7 +283,7 @@ class Crash(Running):
             rest = [int(line) for line in saver.stdout.read().split()]
             saver.wait(PATIENCE_S)
             saver.stdout.close()
-            from oskren.store import designs
+            from oskren.store.documents import designs
 
             [row] = designs.designs(Home(home).library("Crash"))
             count = int(row.name.split()[1])

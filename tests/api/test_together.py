@@ -331,14 +331,14 @@ class OneShape(Running):
         media = library.folder / "media"
         if os.getuid() != 0:
             media.chmod(0o500)
-        read_only = unittest.mock.patch("oskren.work.uploads.replacing", side_effect=OSError(30, "Read-only file system", str(media)))
+        read_only = unittest.mock.patch("oskren.work.gather.uploads.replacing", side_effect=OSError(30, "Read-only file system", str(media)))
         with read_only:
             self.assertIn("with the rights Oskren has", self.sentence(self.client.post(f"{HERE}/uploads", json={"name": "x"})))
         media.chmod(0o755)
 
     def test_an_unexpected_fault_says_truly_what_was_done(self) -> None:
         quiet = TestClient(self.client.app, raise_server_exceptions=False)
-        with unittest.mock.patch("oskren.store.keeping.projects", side_effect=ZeroDivisionError("inside")):
+        with unittest.mock.patch("oskren.store.describe.keeping.projects", side_effect=ZeroDivisionError("inside")):
             answer = quiet.get(f"{HERE}/projects")
         self.assertEqual((answer.status_code, "whether this one change was made" in answer.json()["sentence"]), (500, True))
 

@@ -11,9 +11,10 @@ from playwright.sync_api import expect
 from oskren.core.audio import files
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.nodes import Step
-from oskren.store import Home, following
-from oskren.work.importing import follow_up, import_paths
-from oskren.work.studio import Studio
+from oskren.store import Home
+from oskren.store.describe import following
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import follow_up, import_paths
 from tests.browser.support import InBrowser
 from tests.support import RATE, noise, sine, struck
 

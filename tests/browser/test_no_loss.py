@@ -11,7 +11,7 @@ import httpx
 from playwright.sync_api import Page, Response, Route, expect
 
 from oskren.core.audio import files
-from oskren.work.told import Told
+from oskren.work.engine.told import Told
 from tests.browser.bench import HERE, OnTheBench
 from tests.support import RATE, noise, struck
 

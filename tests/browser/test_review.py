@@ -12,8 +12,8 @@ from playwright.sync_api import expect
 from oskren.core.audio import files
 from oskren.demo.scenario import LOFT
 from oskren.store import Home
-from oskren.work.importing import import_paths
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import import_paths
 from tests.browser.support import InBrowser
 from tests.support import RATE, noise, sine, struck
 

@@ -13,8 +13,8 @@ from oskren.core.audio import files
 from oskren.core.words.wanting import read_csv
 from oskren.demo.field import picture
 from oskren.store import Home
-from oskren.work.importing import import_paths
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import import_paths
 from tests.browser.support import InBrowser
 from tests.support import RATE, noise, struck
 

@@ -19,9 +19,10 @@ from bench.gather import FOLDERS, big_library
 from oskren.core.measure import likeness
 from oskren.core.nodes.model import Chained, Excerpt, Member, Mix, Source, Step, node_hash
 from oskren.core.words.conditions import parse
-from oskren.store import Home, describing, tree, undoing
-from oskren.store.asking import Asked
-from oskren.store.describing import Change
+from oskren.store import Home
+from oskren.store.describe import describing, tree, undoing
+from oskren.store.describe.describing import Change
+from oskren.store.search.asking import Asked
 
 ROWS = 3000
 

@@ -3,9 +3,9 @@
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, NodeAdapter
 from oskren.core.words.conditions import parse
-from oskren.store import describing, keeping, tree, undoing
-from oskren.store.asking import Asked
-from oskren.store.describing import Change
+from oskren.store.describe import describing, keeping, tree, undoing
+from oskren.store.describe.describing import Change
+from oskren.store.search.asking import Asked
 from oskren.store.tables import Design, SoundSet
 from tests.store.test_library import InLibrary
 

@@ -9,10 +9,10 @@ from oskren.core.errors import OskrenError
 from oskren.core.mend.reel import Mark, Reel
 from oskren.core.nodes.model import Step
 from oskren.core.words.names import SELECT_TOKENS, numbered, problems
-from oskren.store import describing, following, naming, tree
-from oskren.store.asking import Asked
-from oskren.store.describing import Change
-from oskren.work import reels
+from oskren.store.describe import describing, following, naming, tree
+from oskren.store.describe.describing import Change
+from oskren.store.search.asking import Asked
+from oskren.work.mend import reels
 from tests.store.test_library import InLibrary
 
 SOFT = Step(kind="gain", id="g", params={"gain_db": -6.0})

@@ -9,7 +9,8 @@ from sqlalchemy import text
 
 from oskren.core.errors import Conflict
 from oskren.core.nodes import Mix
-from oskren.store import Home, designs, histories, revisions
+from oskren.store import Home
+from oskren.store.documents import designs, histories, revisions
 
 
 def steps(*names: str) -> list[dict[str, Any]]:

@@ -10,8 +10,8 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step
 from oskren.core.words.propose import Proposal
 from oskren.store import Home
-from oskren.store.asking import Asked, match_expression
 from oskren.store.library import Examined, node_of
+from oskren.store.search.asking import Asked, match_expression
 from oskren.store.tables import Base
 
 

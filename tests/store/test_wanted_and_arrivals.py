@@ -5,12 +5,12 @@ from oskren.core.nodes.model import Mix
 from oskren.core.words.conditions import parse
 from oskren.core.words.wanting import Entry
 from oskren.demo.field import picture
-from oskren.store import arrivals, describing, keeping, undoing, wanted
-from oskren.store.arrivals import ArrivalNotes, NotesChange
-from oskren.store.asking import Asked
-from oskren.store.describing import Change
+from oskren.store.describe import arrivals, describing, keeping, undoing, wanted
+from oskren.store.describe.arrivals import ArrivalNotes, NotesChange
+from oskren.store.describe.describing import Change
+from oskren.store.search.asking import Asked
 from oskren.store.tables import Design
-from oskren.work import backup
+from oskren.work.gather import backup
 from tests.store.test_library import InLibrary
 
 

@@ -14,12 +14,12 @@ from oskren.core.ship.write import File
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.journal import writing_to
 from oskren.work.engine.progress import ALONE, Progress
-from oskren.work.journal import writing_to
+from oskren.work.engine.studio import Studio
 from oskren.work.ship.folders import free_name, usable_folder
 from oskren.work.ship.run import write
 from oskren.work.ship.sheets import as_present
-from oskren.work.studio import Studio
 
 
 def export(studio: Studio, library: Library, items: Sequence[Item], target: Target, folder: Path, progress: Progress = ALONE) -> Exported:

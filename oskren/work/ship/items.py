@@ -14,10 +14,10 @@ from oskren.core.nodes.model import Mix, sounding
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
 from oskren.store import Library
+from oskren.store.describe.tree import vocabulary
 from oskren.store.library import AT_ONCE, no_such_sound, node_of
 from oskren.store.tables import Design, Draw, Sound, Spread
-from oskren.store.tree import vocabulary
-from oskren.work.studio import Studio
+from oskren.work.engine.studio import Studio
 
 How = Heard | Mapping[int, Heard] | None
 """How all sounds, or each by its id, were heard; dry where nothing is said."""

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 from oskren.core.ship.write import File, FileReport
 from oskren.core.types import Failed
 from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
-from oskren.work.studio import Studio
 from oskren.work.tasks import Place
 
 CHUNK = 8

@@ -15,8 +15,8 @@ from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.store import Library
 from oskren.store.tables import Sound
+from oskren.work.engine.studio import Studio
 from oskren.work.ship.items import items_of
-from oskren.work.studio import Studio
 
 
 class SheetItem(BaseModel):

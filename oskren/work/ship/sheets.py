@@ -13,11 +13,11 @@ from oskren.core.ship.items import Item, Titled
 from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
 from oskren.core.ship.write import File, refuse_outside
 from oskren.store import Library
-from oskren.work import guard
+from oskren.work.engine import guard
+from oskren.work.engine.journal import Journal
 from oskren.work.engine.progress import ALONE, Progress
-from oskren.work.journal import Journal
+from oskren.work.engine.studio import Studio
 from oskren.work.ship.run import Written, write
-from oskren.work.studio import Studio
 
 
 @dataclass

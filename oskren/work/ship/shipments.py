@@ -13,14 +13,14 @@ from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.core.types import Failed
 from oskren.store import Library
-from oskren.store import shipments as kept
-from oskren.store.keeping import note_uses
+from oskren.store.describe.keeping import note_uses
+from oskren.store.documents import shipments as kept
 from oskren.store.tables import Shipment
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.engine.studio import Studio
 from oskren.work.ship.items import items_on
 from oskren.work.ship.sheets import ship
-from oskren.work.studio import Studio
 
 MOST_TOLD = 50
 """Failures a job tells of; the report holds them all."""

@@ -9,7 +9,7 @@ from typing import Any
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
-from oskren.work.journal import note
+from oskren.work.engine.journal import note
 from oskren.work.tasks import Place, facts_or_reason
 
 

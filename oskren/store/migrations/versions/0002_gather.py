@@ -8,7 +8,7 @@ from alembic import op
 
 from oskren.core.nodes.model import NodeAdapter, hashes_in
 from oskren.core.words.starting import starting_categories
-from oskren.store.vector import vector_of
+from oskren.store.search.vector import vector_of
 
 revision = "0002"
 down_revision = "0001"

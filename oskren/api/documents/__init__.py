@@ -1,0 +1,1 @@
+"""What people make, over HTTP: read, kept by revision, undone and done again."""

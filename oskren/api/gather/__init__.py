@@ -1,0 +1,1 @@
+"""Gather over HTTP: sounds, arrivals, recording, the wanted list, and what a library keeps beside them."""

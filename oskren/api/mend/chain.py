@@ -1,0 +1,148 @@
+"""Mend: the chain of one sound, its levels and its noise profile."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from oskren.api.asking import InQuestion
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, SoundFacts, changed, facts_of
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Chained, Node, Step, active, check_chain
+from oskren.core.steps import equaliser
+from oskren.store.describe import following
+from oskren.work import tasks
+
+router = APIRouter(prefix="/lib/{library}", tags=["mend"])
+
+
+class Chain(BaseModel):
+    chain: list[Step] = Field(max_length=64)
+
+
+class State(BaseModel):
+    """A chain kept to compare with."""
+
+    name: str = Field(max_length=80)
+    chain: list[Step] = Field(max_length=64)
+
+
+class States(BaseModel):
+    states: list[State] = Field(max_length=4)
+
+
+class Response(BaseModel):
+    """What the filters of a chain do (dB) at frequencies (Hz): all of them together, and each by its step."""
+
+    hz: list[float]
+    db: list[float]
+    steps: dict[str, list[float]]
+
+
+class Filters(BaseModel):
+    """A chain, and the rate (Hz) of what goes through it."""
+
+    chain: list[Step] = Field(max_length=64)
+    rate: int = Field(ge=1000, le=768_000)
+
+
+class Processed(BaseModel):
+    """A node through a chain."""
+
+    node: Node
+    chain: list[Step] = Field(max_length=64)
+
+    @property
+    def chained(self) -> Chained:
+        """As a node."""
+        return Chained(node=self.node, chain=tuple(self.chain))
+
+
+class LevelAfter(BaseModel):
+    """Level before the first step (``step`` empty) and after each active step, and what the step found; at both ends, how much louder right is than left."""
+
+    step: str
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    lufs: float | None
+    over: bool
+    seconds: float
+    found: str
+    balance_lu: float | None
+
+
+class Profile(BaseModel):
+    """A noise profile: the parts it was learned from (s) and its curve."""
+
+    parts: list[tuple[float, float]]
+    hz: list[float]
+    dbfs: list[float]
+
+
+class ListedView(BaseModel):
+    """One thing a step found: where (s of the sound), in which channel (from 0), and how far it stands out (dB)."""
+
+    at_s: float
+    end_s: float
+    channel: int
+    height_db: float
+
+
+class ResonanceView(BaseModel):
+    """A narrow peak: its frequency and its width at half power (Hz), its height over what lies around it (dB), and its quality."""
+
+    frequency_hz: float
+    height_db: float
+    width_hz: float
+    q: float
+
+
+@router.put("/sounds/{number}/chain")
+def set_chain(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Chain, based_on: BasedOn = None) -> SoundFacts:
+    """Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it."""
+    sound = following.set_chain(library, number, wanted.chain, based_on)
+    changed(studio, library, page, "chain", number)
+    return facts_of(library, sound)
+
+
+@router.put("/sounds/{number}/states")
+def set_states(library: InLibrary, number: int, wanted: States) -> SoundFacts:
+    """Keep up to four states of a sound's chain, to compare with."""
+    kept = [State.model_validate(one) for one in library.sound(number).states or []]
+    for state in wanted.states:
+        check_chain(state.chain, [step for one in kept for step in one.chain] + [Step.model_validate(one) for one in library.sound(number).chain])
+    return facts_of(library, library.change(number, {"states": [one.model_dump(mode="json") for one in wanted.states]}))
+
+
+@router.post("/mend/response")
+def filter_response(library: InLibrary, wanted: Filters) -> Response:
+    """Frequency response of the filters that are on."""
+    hz, steps = equaliser.response(active(tuple(wanted.chain)), wanted.rate)
+    total = sum(steps.values(), start=hz * 0)
+    return Response(hz=hz.round(2).tolist(), db=total.round(2).tolist(), steps={name: one.round(2).tolist() for name, one in steps.items()})
+
+
+@router.post("/mend/levels")
+async def levels(question: InQuestion, wanted: Processed) -> list[LevelAfter]:
+    """Level before and after each step. Like all questions here it ends when nobody waits for it any more."""
+    return [LevelAfter(**one) for one in await question.answered(tasks.chain_levels, wanted.chained)]
+
+
+@router.post("/mend/profile")
+async def profile(question: InQuestion, wanted: Processed) -> Profile:
+    """The noise profile of the chain's last step, a noise reduction."""
+    if not wanted.chain or wanted.chain[-1].kind != "noise_reduction":
+        raise OskrenError("The last step of this chain is no noise reduction; there is no profile to show.")
+    return Profile(**await question.answered(tasks.noise_profile, wanted.chained))
+
+
+@router.post("/mend/listed")
+async def listed(question: InQuestion, wanted: Processed) -> list[ListedView]:
+    """What the chain's last step found, one by one: clicks, bumps, cut peaks."""
+    return [ListedView(**one) for one in await question.answered(tasks.listed, wanted.chained)]
+
+
+@router.post("/mend/resonances")
+async def resonances(question: InQuestion, wanted: Processed) -> list[ResonanceView]:
+    """Narrow peaks of a node through a chain, the highest first."""
+    return [ResonanceView(**one) for one in await question.answered(tasks.resonances, wanted.chained)]

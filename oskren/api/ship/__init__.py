@@ -1,0 +1,1 @@
+"""Ship over HTTP: sheets, the run and its report."""

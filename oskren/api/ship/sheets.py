@@ -1,0 +1,145 @@
+"""Ship: names before anything runs, the run, its report."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from fastapi import APIRouter
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+
+from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.doors import whole_path
+from oskren.core.errors import OskrenError
+from oskren.core.ship import manifest
+from oskren.core.ship.draft import OnSheet
+from oskren.core.ship.sheet import Planned, Target
+from oskren.core.ship.write import FileReport
+from oskren.core.words.names import TOKENS
+from oskren.store import Library
+from oskren.store.documents import shipments as kept
+from oskren.store.tables import Shipment
+from oskren.work.engine.jobs import Job
+from oskren.work.engine.studio import Studio
+from oskren.work.ship import shipments as shipping
+from oskren.work.ship.items import titled_on
+from oskren.work.ship.sheets import planned_files
+
+router = APIRouter(prefix="/lib/{library}", tags=["ship"])
+
+
+class ToShip(OnSheet):
+    """What is on a sheet, crossed with targets; ``allowed`` are files (paths within the folder) that somebody else wrote and that may be written over."""
+
+    name: str = Field("shipment", min_length=1, max_length=120)
+    targets: list[Target] = Field(min_length=1, max_length=8)
+    folder: str = Field("", max_length=4000)
+    project: int = 1
+    allowed: list[str] = Field([], max_length=20_000)
+
+
+class Preview(BaseModel):
+    """Every path a sheet would write, and the tokens a template may hold."""
+
+    files: list[Planned]
+    problems: int
+    tokens: dict[str, str]
+
+
+class Failure(BaseModel):
+    path: str
+    reason: str
+
+
+class ShipmentHead(BaseModel):
+    id: int
+    name: str
+    folder: str
+    state: str
+    created: str
+    files: int
+    failed: int
+    project: int
+
+
+class ShipmentView(ShipmentHead):
+    reports: list[FileReport]
+    failures: list[Failure]
+    unchanged: list[str]
+
+
+def _folder(studio: Studio, wanted: ToShip) -> Path:
+    return whole_path(wanted.folder, "the folder to ship to") if wanted.folder.strip() else studio.home.folder / "shipped"
+
+
+def _planned(studio: Studio, library: Library, wanted: ToShip) -> list[Planned]:
+    return planned_files(studio, wanted.name, titled_on(studio, library, wanted), wanted.targets, _folder(studio, wanted), wanted.allowed)
+
+
+@router.post("/ship/preview")
+def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
+    """Names and problems, before anything is rendered."""
+    if not wanted.count:
+        return Preview(files=[], problems=0, tokens=TOKENS)
+    files = _planned(studio, library, wanted)
+    return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
+
+
+def _run(studio: Studio, library: Library, number: int, name: str) -> Job:
+    return studio.jobs.start(shipping.SHIP, library, f"Shipping {name}", shipping.Shipping(shipment=number))
+
+
+@router.post("/ship")
+def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
+    """Run a sheet as a job."""
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets)
+    problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
+    if problems:
+        raise OskrenError(problems[0])
+    number = shipping.begin(library, sheet, _folder(studio, wanted), wanted.project, wanted.allowed)
+    return started(_run(studio, library, number, wanted.name), number)
+
+
+@router.get("/shipments")
+def shipments(library: InLibrary) -> list[ShipmentHead]:
+    """All shipments, newest first."""
+    return [ShipmentHead(**_head(row)) for row in kept.shipments(library)]
+
+
+def _head(row: Shipment) -> dict[str, Any]:
+    return {
+        "id": row.id,
+        "name": row.name,
+        "folder": row.folder,
+        "state": row.state,
+        "created": row.created,
+        "project": row.project,
+        "files": len(row.reports),
+        "failed": len(row.failed),
+    }
+
+
+@router.get("/shipments/{number}")
+def shipment(library: InLibrary, number: int) -> ShipmentView:
+    """A shipment with its report."""
+    row = kept.shipment(library, number)
+    return ShipmentView(
+        **_head(row), reports=[FileReport.model_validate(one) for one in row.reports], failures=[Failure(**one) for one in row.failed], unchanged=row.unchanged
+    )
+
+
+@router.post("/shipments/{number}/resume")
+def resume(studio: InStudio, library: InLibrary, number: int) -> Started:
+    """Go on with an interrupted shipment, or run it again: what has not changed is left as it is."""
+    return started(_run(studio, library, number, kept.shipment(library, number).name), number)
+
+
+@router.get("/shipments/{number}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})
+def manifest_file(library: InLibrary, number: int, table: bool = False) -> FileResponse:
+    """The manifest beside the files: JSON, or CSV."""
+    name = manifest.TABLE if table else manifest.NAME
+    path = Path(kept.shipment(library, number).folder) / name
+    if not path.exists():
+        raise OskrenError(f"{path}: there is no manifest yet; it is written when files are finished.")
+    return FileResponse(path, filename=name)

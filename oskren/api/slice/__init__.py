@@ -1,0 +1,1 @@
+"""Slice over HTTP: slice plans and one-shots."""

@@ -1,0 +1,164 @@
+"""Slice: find, correct and finish slices."""
+
+from __future__ import annotations
+
+import itertools
+from typing import Annotated, Literal
+
+from fastapi import APIRouter
+from pydantic import BaseModel, Field
+
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Node, Step
+from oskren.core.slice import plan as planning
+from oskren.core.slice.detect import Settings, detect, threshold
+from oskren.core.slice.plan import Plan
+from oskren.store import Library
+from oskren.store.documents import plans as kept
+from oskren.store.documents.plans import PlanHead
+from oskren.work.engine.studio import Studio
+from oskren.work.slice import plans as slices
+
+router = APIRouter(prefix="/lib/{library}", tags=["slice"])
+
+
+class PlanView(BaseModel):
+    """A plan with what it stands on: the floor, whether it is visible, the threshold (dBFS), and its finish as steps."""
+
+    sound: int
+    name: str
+    seconds: float
+    node: Node
+    plan: Plan
+    finishing: list[Step]
+    floor_dbfs: float
+    floor_visible: bool
+    threshold_dbfs: float
+    revision: int
+
+
+class Move(BaseModel):
+    """Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start."""
+
+    do: Literal["move"]
+    id: int
+    start_s: float | None = None
+    end_s: float | None = None
+    by_s: float | None = Field(None, ge=-3600, le=3600)
+
+
+class Split(BaseModel):
+    do: Literal["split"]
+    id: int
+    at_s: float
+
+
+class Merge(BaseModel):
+    do: Literal["merge"]
+    id: int
+
+
+class Drop(BaseModel):
+    do: Literal["drop"]
+    id: int
+    dropped: bool = True
+
+
+class Add(BaseModel):
+    do: Literal["add"]
+    start_s: float = Field(ge=0)
+    end_s: float = Field(ge=0)
+
+
+Edit = Annotated[Move | Split | Merge | Drop | Add, Field(discriminator="do")]
+
+
+class Edited(BaseModel):
+    edit: Edit
+
+
+@router.get("/plans")
+def plans(library: InLibrary) -> list[PlanHead]:
+    """Sounds that have slice plans."""
+    return kept.heads(library)
+
+
+def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan) -> PlanView:
+    levels = slices.levels(studio, library, node)
+    return PlanView(
+        sound=number,
+        name=library.sound(number).name,
+        seconds=levels.seconds,
+        node=node,
+        plan=plan,
+        finishing=list(planning.finish_chain(plan.finish)),
+        floor_dbfs=levels.floor_dbfs,
+        floor_visible=levels.floor_visible,
+        threshold_dbfs=threshold(levels, plan.settings),
+        revision=slices.revision_of(library, number),
+    )
+
+
+@router.get("/plans/{number}")
+def plan(studio: InStudio, library: InLibrary, number: int) -> PlanView:
+    """The plan of a sound; a first one is found when there is none."""
+    return _view(studio, library, number, *slices.plan_of(studio, library, number))
+
+
+@router.put("/plans/{number}")
+def save_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Plan, based_on: BasedOn = None) -> PlanView:
+    """Keep a plan as given: undo, redo, and changes of the finish."""
+    node, _ = slices.plan_of(studio, library, number)
+    planning.finish_chain(wanted.finish)
+    ordered = sorted(wanted.slices, key=lambda piece: piece.start_s)
+    if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
+        raise OskrenError("Two slices of this plan overlap; it was not kept.")
+    slices.save(library, number, node, wanted, based_on)
+    changed(studio, library, page, "plan", number)
+    return _view(studio, library, number, node, wanted)
+
+
+@router.post("/plans/{number}/find")
+def find_slices(studio: InStudio, library: InLibrary, page: InPage, number: int, settings: Settings) -> PlanView:
+    """Find anew with other settings; what was corrected by hand stays."""
+    node, before = slices.plan_of(studio, library, number)
+    levels = slices.levels(studio, library, node)  # measured outside the turn: it may take a while
+    with slices.turn(library, number):
+        node, before = slices.plan_of(studio, library, number)
+        after = planning.refound(before, settings, detect(levels, settings))
+        slices.save(library, number, node, after)
+    changed(studio, library, page, "plan", number)
+    return _view(studio, library, number, node, after)
+
+
+@router.post("/plans/{number}/edit")
+def edit_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Edited) -> PlanView:
+    """Correct one slice of the plan as it is now: edits that come at once are made in turn."""
+    node, _ = slices.plan_of(studio, library, number)
+    seconds = slices.levels(studio, library, node).seconds
+    edit = wanted.edit
+    with slices.turn(library, number):
+        node, before = slices.plan_of(studio, library, number)
+        match edit:
+            case Move():
+                after = planning.move(before, edit.id, planning.moved_start(before, edit.id, edit.start_s, edit.by_s), edit.end_s, seconds)
+            case Split():
+                after = planning.split(before, edit.id, edit.at_s)
+            case Merge():
+                after = planning.merge(before, edit.id)
+            case Drop():
+                after = planning.drop(before, edit.id, edit.dropped)
+            case Add():
+                after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
+        slices.save(library, number, node, after)
+    changed(studio, library, page, "plan", number)
+    return _view(studio, library, number, node, after)
+
+
+@router.post("/plans/{number}/make")
+def make_one_shots(studio: InStudio, library: InLibrary, number: int) -> Started:
+    """Make the kept slices one-shots of the library, as a job."""
+    node, plan = slices.plan_of(studio, library, number)
+    asked = slices.Cutting(sound=number, node=node, plan=plan)
+    return started(studio.jobs.start(slices.CUT, library, f"One-shots of {library.sound(number).name}", asked))

@@ -1,0 +1,1 @@
+"""Stack over HTTP: designs, their layers and meters, and what a page told of them."""

@@ -1,0 +1,206 @@
+"""Designs: kept as they are now, in versions, and as bundles."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+from typing import Annotated, Any
+
+from fastapi import APIRouter, File, Query, UploadFile
+from fastapi.responses import FileResponse
+from pydantic import BaseModel, Field
+from starlette.background import BackgroundTask
+
+from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
+from oskren.api.stack.told import AMix, mix_of
+from oskren.core import bundle
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Member, Mix, sounding
+from oskren.core.stack.difference import differences
+from oskren.core.words.names import legal
+from oskren.store.documents import designs as kept
+from oskren.store.search.rows import small
+from oskren.store.tables import Design, Version
+from oskren.work.stack import bundles
+
+router = APIRouter(prefix="/lib/{library}", tags=["stack"])
+
+
+class DesignView(BaseModel):
+    id: int
+    name: str
+    mix: Mix
+    created: str
+    project: int
+    revision: int = 0
+
+
+class NewDesign(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    mix: Mix = Mix()
+    project: int | None = None
+
+
+class DesignNow(BaseModel):
+    """A design as it is to be kept: its mix whole, or by the key it was told under."""
+
+    name: str = Field(min_length=1, max_length=200)
+    mix: AMix
+
+
+class DesignKept(BaseModel):
+    """The new revision of a design."""
+
+    revision: int
+
+
+class VersionView(BaseModel):
+    """A kept state of a design: its loudness (LUFS) and length, and its small waveform."""
+
+    id: int
+    name: str
+    notes: str
+    created: str
+    mix: Mix
+    lufs: float | None
+    seconds: float
+    row: str
+
+
+class NewVersion(BaseModel):
+    name: str = Field("", max_length=200)
+    notes: str = Field("", max_length=4000)
+    mix: Mix
+
+
+class VersionChange(BaseModel):
+    name: str | None = Field(None, max_length=200)
+    notes: str | None = Field(None, max_length=4000)
+
+
+class TwoMixes(BaseModel):
+    before: Mix
+    after: Mix
+
+
+@router.get("/designs")
+def designs(library: InLibrary) -> list[DesignView]:
+    """All designs."""
+    return [_view(row) for row in kept.designs(library)]
+
+
+def _view(row: Design) -> DesignView:
+    return DesignView(id=row.id, name=row.name, mix=Mix.model_validate(row.mix), created=row.created, project=row.project, revision=row.revision or 0)
+
+
+@router.post("/designs")
+def add_design(library: InLibrary, new: NewDesign) -> DesignView:
+    """Begin a design."""
+    return _view(kept.add(library, new.name, new.mix, new.project or 1))
+
+
+@router.put("/designs/{number}")
+def save_design(studio: InStudio, library: InLibrary, page: InPage, number: int, now: DesignNow, based_on: BasedOn = None) -> DesignKept:
+    """Keep a design as it is now."""
+    row = kept.save(library, number, now.name, mix_of(studio, now.mix), based_on)
+    changed(studio, library, page, "design", number)
+    return DesignKept(revision=row.revision or 0)
+
+
+@router.get("/designs/{number}")
+def one_design(library: InLibrary, number: int) -> DesignView:
+    """A design as it is kept."""
+    return _view(kept.design(library, number)[0])
+
+
+@router.post("/designs/{number}/layers")
+def add_layer(studio: InStudio, library: InLibrary, page: InPage, number: int, layer: Member) -> DesignView:
+    """Put one more layer into a design as it is now, whoever has it open."""
+    row, mix = kept.design(library, number)
+    row = kept.save(library, number, row.name, mix.model_copy(update={"members": (*mix.members, layer)}))
+    changed(studio, library, page, "design", number)
+    return _view(row)
+
+
+@router.delete("/designs/{number}")
+def remove_design(studio: InStudio, library: InLibrary, number: int) -> list[DesignView]:
+    """Delete a design with its versions; those that are left. What was printed of it stays."""
+    for project in kept.remove(library, number):
+        changed(studio, library, "", "sheet", project)
+    return designs(library)
+
+
+@router.get("/designs/{number}/versions")
+def versions(library: InLibrary, number: int) -> list[VersionView]:
+    """Kept versions, the oldest first."""
+    return [_version(row) for row in kept.versions(library, number)]
+
+
+def _version(row: Version) -> VersionView:
+    facts: dict[str, Any] = row.facts
+    return VersionView(
+        id=row.id,
+        name=row.name,
+        notes=row.notes,
+        created=row.created,
+        mix=Mix.model_validate(row.mix),
+        lufs=facts.get("lufs"),
+        seconds=facts.get("seconds", 0.0),
+        row=small(row.row),
+    )
+
+
+@router.post("/designs/{number}/versions")
+def keep_version(studio: InStudio, library: InLibrary, number: int, new: NewVersion) -> VersionView:
+    """Keep a state of a design by name, measured so that it can be compared at matched loudness."""
+    kept.design(library, number)
+    if not sounding(new.mix):
+        return _version(kept.keep_version(library, number, new.name, new.notes, new.mix, {}, b""))
+    found = studio.facts(library, new.mix)
+    facts = {"lufs": found["measures"]["integrated_lufs"], "seconds": found["frames"] / found["rate"]}
+    return _version(kept.keep_version(library, number, new.name, new.notes, new.mix, facts, found["row"]))
+
+
+@router.patch("/versions/{number}")
+def change_version(library: InLibrary, number: int, change: VersionChange) -> VersionView:
+    """Another name or other notes."""
+    return _version(kept.change_version(library, number, change.name, change.notes))
+
+
+@router.delete("/versions/{number}")
+def forget_version(library: InLibrary, number: int) -> list[VersionView]:
+    """Remove a version; those of the design that are left."""
+    return versions(library, kept.forget_version(library, number))
+
+
+@router.post("/stack/difference")
+def difference(library: InLibrary, two: TwoMixes) -> list[str]:
+    """What sets two states of a design apart, in words."""
+    return differences(two.before, two.after)
+
+
+@router.get("/designs/{number}/bundle", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}})
+def save_bundle(library: InLibrary, number: int) -> FileResponse:
+    """The design with its audio as one file."""
+    row, mix = kept.design(library, number)
+    folder = Path(tempfile.mkdtemp(prefix="oskren-"))
+    path = folder / "design.zip"
+    try:
+        bundle.save(path, row.name, mix, library.media)
+    except OskrenError:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+    return FileResponse(
+        path, filename=legal(row.name) + ".zip", media_type="application/zip", background=BackgroundTask(shutil.rmtree, folder, ignore_errors=True)
+    )
+
+
+@router.post("/bundles")
+def load_bundle(studio: InStudio, library: InLibrary, file: UploadFile = File(), project: Annotated[int, Query(ge=1)] = 1) -> DesignView:
+    """Take a bundle into this library: its sounds become sounds here, its design a design of a project."""
+    with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
+        path = Path(folder) / "bundle.zip"
+        with open(path, "wb") as out:
+            shutil.copyfileobj(file.file, out, 1 << 20)
+        return _view(bundles.take_in(studio, library, path, file.filename or "the bundle", project))

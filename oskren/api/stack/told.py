@@ -1,0 +1,69 @@
+"""A mix is sent once, as a change of the one before; what is asked about it afterwards names its key."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Depends
+from fastapi.exceptions import RequestValidationError
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from oskren.api.common import InStudio
+from oskren.core.nodes.model import Mix
+from oskren.work.engine.studio import Studio
+
+router = APIRouter(tags=["stack"])
+
+
+class PatchOp(BaseModel):
+    """One operation of a JSON Patch (RFC 6902)."""
+
+    op: Literal["add", "remove", "replace", "move", "copy", "test"]
+    path: str = Field(max_length=2000)
+    from_: str | None = Field(None, alias="from", max_length=2000)
+    value: Any = None
+
+
+class ByKey(BaseModel):
+    """A mix that was told, by its key."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    key: str = Field(max_length=40)
+
+
+AMix = Mix | ByKey
+"""A mix, whole or by its key."""
+
+
+class Telling(BaseModel):
+    """A mix: whole, or what changed of the one with the key ``base``."""
+
+    mix: dict[str, Any] | None = None
+    base: str = Field("", max_length=40)
+    patch: list[PatchOp] = Field([], max_length=20_000)
+
+
+def mix_of(studio: Studio, wanted: AMix) -> Mix:
+    """The mix that is meant; NotFound when it is known by its key no more."""
+    return studio.told.mix(wanted.key) if isinstance(wanted, ByKey) else wanted
+
+
+def _mix(studio: InStudio, mix: AMix) -> Mix:
+    return mix_of(studio, mix)
+
+
+TheMix = Annotated[Mix, Depends(_mix)]
+"""The body of a question about a mix."""
+
+
+@router.post("/stack/told")
+def tell(studio: InStudio, wanted: Telling) -> ByKey:
+    """Tell of a mix as it is now, so that everything that is asked about it need not send it; its key."""
+    try:
+        if wanted.mix is not None:
+            return ByKey(key=studio.told.whole(wanted.mix))
+        patch = [one.model_dump(mode="json", by_alias=True, exclude_unset=True) for one in wanted.patch]
+        return ByKey(key=studio.told.changed(wanted.base, patch))
+    except ValidationError as error:
+        raise RequestValidationError(error.errors()) from error

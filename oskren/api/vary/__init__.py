@@ -1,0 +1,1 @@
+"""Vary over HTTP: recipes, spreads and what is kept of them."""

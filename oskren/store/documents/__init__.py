@@ -1,0 +1,1 @@
+"""What people make, as it is kept: designs, spreads, slice plans, shipments, drafts, with revisions and steps of undo."""

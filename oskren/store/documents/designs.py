@@ -1,0 +1,168 @@
+"""Designs and their kept versions: every save is one transaction, so that a design is always one of the states that were kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Mix, check_chain, node_hash, steps_of
+from oskren.core.stack.swap import designs_in
+from oskren.store.describe.keeping import note_uses
+from oskren.store.documents.revisions import step_on, take_off
+from oskren.store.library import Library, node_of
+from oskren.store.tables import Design, PrintRow, Sound, Version, WantedAnswer
+
+MOST_LAYERS = 500
+
+
+def _row(session: Session, number: int) -> Design:
+    row = session.get(Design, number)
+    if row is None:
+        raise NotFound(f"There is no design {number}; it may have been removed.")
+    return row
+
+
+def design(library: Library, number: int) -> tuple[Design, Mix]:
+    """A design and its mix."""
+    with library.reading() as session:
+        row = _row(session, number)
+    return row, Mix.model_validate(row.mix)
+
+
+def designs(library: Library) -> list[Design]:
+    """All designs, the newest first."""
+    with library.reading() as session:
+        return list(session.scalars(select(Design).order_by(Design.id.desc())))
+
+
+def add(library: Library, name: str, mix: Mix, project: int = 1) -> Design:
+    """Begin a design."""
+    check_chain(steps_of(mix))
+    with library.writing() as session:
+        _refuse_cycles(session, 0, mix)
+        row = Design(name=name, mix=mix.model_dump(mode="json"), project=project)
+        session.add(row)
+        session.flush()
+        note_uses(session, "design", row.id, [mix], row.project)
+    library.columns.touch_uses()
+    return row
+
+
+def save(library: Library, number: int, name: str, mix: Mix, based_on: int | None = None) -> Design:
+    """Keep a design as it is now; Conflict when it is not based on the revision that is kept."""
+    if len(mix.members) > MOST_LAYERS:
+        raise OskrenError(f"A design holds {MOST_LAYERS} layers at most; print some of them and use the print.")
+    with library.writing() as session:
+        row = _row(session, number)
+        step_on(row, based_on, row.name)
+        check_chain(steps_of(mix), steps_of(Mix.model_validate(row.mix)))
+        _refuse_cycles(session, number, mix)
+        row.name, row.mix = name, mix.model_dump(mode="json")
+        note_uses(session, "design", row.id, [mix], row.project)
+    library.columns.touch_uses()
+    return row
+
+
+def _refuse_cycles(session: Session, number: int, mix: Mix) -> None:
+    """A design may not hold itself, nor one that holds it now, which would be so as soon as the newer one were taken."""
+    todo, seen = designs_in(mix), set[int]()
+    while todo:
+        one = todo.pop()
+        if one == number:
+            name = _row(session, number).name
+            raise OskrenError(f"{name} cannot be a layer of itself, not even inside another design; print it, and use the print as a layer.")
+        if one not in seen:
+            seen.add(one)
+            held = session.get(Design, one)
+            if held is not None:
+                todo |= designs_in(Mix.model_validate(held.mix)) - seen
+
+
+def remove(library: Library, number: int) -> list[int]:
+    """Delete a design with its versions; sounds, prints and designs that hold it stay as they are. The projects whose sheet it was on."""
+    with library.writing() as session:
+        row = _row(session, number)
+        note_uses(session, "design", number, [], row.project)
+        session.execute(delete(WantedAnswer).where(WantedAnswer.kind == "design", WantedAnswer.item == number))
+        session.delete(row)
+        projects = take_off(session, "designs", {number})
+    library.columns.touch_uses()
+    return projects
+
+
+# ---- versions
+
+
+def versions(library: Library, number: int) -> list[Version]:
+    """Kept versions of a design, the oldest first."""
+    with library.reading() as session:
+        _row(session, number)
+        return list(session.scalars(select(Version).where(Version.design_id == number).order_by(Version.id)))
+
+
+def keep_version(library: Library, number: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], row: bytes) -> Version:
+    """Keep a state of a design by name; without one it is numbered."""
+    with library.writing() as session:
+        _row(session, number)
+        count = session.scalar(select(func.count()).select_from(Version).where(Version.design_id == number)) or 0
+        kept = Version(design_id=number, name=name.strip() or f"Version {count + 1}", notes=notes, mix=mix.model_dump(mode="json"), facts=facts, row=row)
+        session.add(kept)
+        session.flush()
+    return kept
+
+
+def change_version(library: Library, number: int, name: str | None, notes: str | None) -> Version:
+    """Give a version another name or other notes."""
+    with library.writing() as session:
+        kept = _version(session, number)
+        kept.name = kept.name if name is None else name.strip() or kept.name
+        kept.notes = kept.notes if notes is None else notes
+    return kept
+
+
+def _version(session: Session, number: int) -> Version:
+    kept = session.get(Version, number)
+    if kept is None:
+        raise NotFound(f"There is no version {number}; it may have been removed.")
+    return kept
+
+
+def forget_version(library: Library, number: int) -> int:
+    """Remove a version; the design it was of."""
+    with library.writing() as session:
+        kept = _version(session, number)
+        session.delete(kept)
+        return kept.design_id
+
+
+# ---- what designs were made with, and what was made of them
+
+
+def hashes_now(library: Library, kind: str, numbers: Iterable[int]) -> dict[int, str]:
+    """Hash of what sounds or designs are now, by id; those that are gone are left out."""
+    with library.reading() as session:
+        if kind == "sound":
+            sounds = session.scalars(select(Sound).where(Sound.id.in_(list(numbers)), Sound.trashed.is_(None)))
+            return {sound.id: node_hash(node_of(sound)) for sound in sounds}
+        rows = session.scalars(select(Design).where(Design.id.in_(list(numbers))))
+        return {row.id: node_hash(Mix.model_validate(row.mix)) for row in rows}
+
+
+def note_print(library: Library, sound: int, number: int, mix: Mix) -> None:
+    """Note that a sound is the print of a design, as the design is in a mix."""
+    with library.writing() as session:
+        _row(session, number)
+        session.merge(PrintRow(sound_id=sound, design_id=number, key=node_hash(mix)))
+
+
+def prints(library: Library) -> list[tuple[int, str, int, str]]:
+    """Prints that are in use: sound, its name, the design it was made of, and the hash of what was printed."""
+    with library.reading() as session:
+        rows = session.execute(
+            select(PrintRow.sound_id, Sound.name, PrintRow.design_id, PrintRow.key).join(Sound, Sound.id == PrintRow.sound_id).where(Sound.trashed.is_(None))
+        ).all()
+    return [(int(sound), str(name), int(made_of), str(key)) for sound, name, made_of, key in rows]

@@ -1,0 +1,1 @@
+"""The table of Gather asked: columns in memory, queries, counts."""

@@ -1,0 +1,58 @@
+"""Counts of a library, and what its words find in all of it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+from sqlalchemy import func, select
+
+from oskren.store.library import Library
+from oskren.store.search.asking import Asked
+from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
+
+MOST_SOUNDS, MOST_DESIGNS = 8, 5
+
+
+class Counts(BaseModel):
+    """One count for every stage."""
+
+    gather: int
+    mend: int
+    stack: int
+    vary: int
+    slice: int
+    ship: int
+
+
+def stages(library: Library) -> Counts:
+    """What each stage counts: sounds, mended sounds, designs, spreads, plans, shipments."""
+    with library.reading() as session:
+
+        def count(column: Any, *where: Any) -> int:
+            return session.scalar(select(func.count(column)).where(*where)) or 0
+
+        return Counts(
+            gather=count(Sound.id, Sound.trashed.is_(None)),
+            mend=count(Sound.id, func.json_array_length(Sound.chain) > 0),
+            stack=count(Design.id),
+            vary=count(Spread.id),
+            slice=count(SlicePlan.id),
+            ship=count(Shipment.id),
+        )
+
+
+def sounds(library: Library) -> int:
+    """All sounds of a library, those in the trash among them."""
+    with library.reading() as session:
+        return session.scalar(select(func.count(Sound.id))) or 0
+
+
+def found(library: Library, words: str) -> tuple[list[Sound], list[tuple[int, str]]]:
+    """Sounds that words find, the best first, and designs (id, name) whose name holds them."""
+    like = f"%{words.replace('%', '').replace('_', '')}%"
+    with library.reading() as session:
+        numbers = library.columns.search(session, Asked(words=words, limit=MOST_SOUNDS)).ids
+        heard = [sound for number in numbers if (sound := session.get(Sound, number)) is not None]
+        designs = session.execute(select(Design.id, Design.name).where(Design.name.ilike(like)).limit(MOST_DESIGNS))
+        return heard, [(number, name) for number, name in designs]

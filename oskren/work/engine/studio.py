@@ -1,0 +1,288 @@
+"""One running Oskren: a home, its workers and its jobs; what the API and the command line are built on."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, wait
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.errors import OskrenError
+from oskren.core.measure.peaks import Peaks, of_samples
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.missing import lacking, renderable, without_missing
+from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source, node_hash
+from oskren.core.nodes.render import Renderer
+from oskren.core.nodes.voices import Shape
+from oskren.core.plugins import shelf
+from oskren.core.types import AnyArray, Samples
+from oskren.store import Home, Library
+from oskren.work import tasks
+from oskren.work.engine.jobs import Jobs
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.engine.told import Told
+from oskren.work.engine.workers import TooLong, Workers
+from oskren.work.tasks import Place
+
+BEHIND_S = 900.0
+"""How long work that nobody can wait for may go on behind."""
+
+BEHIND = (
+    "This takes longer to render than listening can wait; it is being rendered behind what you do. Choose it again in a while; "
+    "freezing or printing what it is made of makes it quick."
+)
+NodeT = TypeVar("NodeT", bound=Node)
+
+
+class Studio:
+    """Ties a home to its workers. Nodes that are listened to are known by their hash."""
+
+    def __init__(self, home: Home, workers: Workers | None = None):
+        self.home = home
+        self.workers = workers or Workers()
+        self.jobs = Jobs(self, home.jobs, home.folder / "run")
+        self.peaks_folder = home.folder / "peaks"
+        self._nodes: OrderedDict[str, tuple[Node, Library, Shape]] = OrderedDict()
+        self._peaks: OrderedDict[str, Peaks] = OrderedDict()
+        self.told = Told()
+        self._completing: set[str] = set()
+        self._lock = threading.Lock()
+        self.taking_up: threading.Thread | None = None
+
+    def close(self) -> None:
+        if self.taking_up is not None:
+            self.taking_up.join(10)
+        self.jobs.end_behind(within_s=2)
+        self.workers.close()
+        self.jobs.wait(within_s=5)
+        self.home.close()
+
+    def place(self, library: Library | None = None, *nodes: Node, flag: str = "") -> Place:
+        """What a worker needs to render nodes of a library."""
+        media, gone = library.media_found(*nodes) if library else ({}, {})
+        return Place(str(self.home.cache.folder), str(self.peaks_folder), media, flag, gone)
+
+    def present(self, library: Library, node: NodeT) -> tuple[NodeT, list[str]]:
+        """A node as it can be heard now, and the names of layers that are passed over because their file is missing.
+
+        Raises
+        ------
+        OskrenError
+            When the file of what is not a layer of a design is missing: nothing can be heard then.
+        """
+        gone = library.media_found(node)[1]
+        fresh, names = without_missing(node, gone)
+        if not renderable(fresh, gone):
+            raise OskrenError(gone[lacking(node, gone)[0]])
+        return fresh, names  # type: ignore[return-value]
+
+    def renderer(self, library: Library) -> Renderer:
+        """A renderer for this process: lengths, originals and what is cached; heavy work goes to workers."""
+        return Renderer(library.media, self.home.cache)
+
+    # ---- batches
+
+    def batch(self, calls: Sequence[tuple[Any, ...]], progress: Progress = ALONE, *, counts: bool = True, asked: bool = False) -> Iterator[tuple[int, Any]]:
+        """Run (function, *arguments) in the pool, a few ahead of what is taken; gives (position, result) as they end.
+
+        With ``counts`` each of them is one of the progress; without, whoever takes the results counts. With ``asked`` they are the few somebody
+        waits for, and do not step back behind other work of the machine.
+        """
+        pool = "asked" if asked else "batch"
+        waiting: dict[Future[Any], int] = {}
+        todo = iter(enumerate(calls))
+        done = 0
+        try:
+            while True:
+                while len(waiting) < self.workers.size * 3 and (entry := next(todo, None)) is not None and progress.wanted:
+                    waiting[self.workers.submit(pool, *entry[1])] = entry[0]
+                if not waiting:
+                    return
+                for future in wait(waiting, return_when=FIRST_COMPLETED).done:
+                    position = waiting.pop(future)
+                    done += 1
+                    result = future.result()
+                    if counts:
+                        progress.at(done, len(calls))
+                    yield position, result
+        finally:
+            # what is not begun is not done; what is being written is waited for, so that nothing lands after the end
+            for future in waiting:
+                future.cancel()
+            wait(waiting)
+
+    # ---- listening
+
+    def open(self, library: Library, node: Node) -> tuple[str, Shape]:
+        """Make a node ready to be heard: whole-file steps are rendered (by the live worker), the rest comes block by block."""
+        node, _ = self.present(library, node)
+        key = node_hash(node)
+        with self._lock:
+            if key in self._nodes:
+                self._nodes.move_to_end(key)
+                return key, self._nodes[key][2]
+        place = self.place(library, node)
+        if isinstance(node, Source | Print):
+            shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
+        else:
+            dumped = node.model_dump(mode="json")
+            shape = self._shape(key, place, dumped)
+            if shelf.plugins():
+                with shelf.as_it_is():  # one that failed meanwhile is passed over now
+                    node = NodeAdapter.validate_python(dumped)
+                    key = node_hash(node)
+        with self._lock:
+            self._nodes[key] = (node, library, shape)
+            while len(self._nodes) > 2000:
+                self._nodes.popitem(last=False)
+        return key, shape
+
+    def _shape(self, key: str, place: Place, dumped: dict[str, Any]) -> Shape:
+        """Shape of a node, once its first block can be heard. What takes too long to wait for goes on behind."""
+        with self._lock:
+            if key in self._completing:
+                raise TooLong(BEHIND)
+        try:
+            found: Shape = self.workers.live(tasks.shape, place, dumped)
+            return found
+        except TooLong as error:
+            with self._lock:
+                self._completing.add(key)
+            until = replace(place, until=time.time() + BEHIND_S)
+            self.workers.submit("batch", tasks.shape, until, dumped).add_done_callback(lambda _: self._completing.discard(key))
+            raise TooLong(BEHIND) from error
+
+    def note(self, library: Library, node: Node, shape: Shape) -> None:
+        """Know a node by its hash without rendering anything yet; its picture is made when asked for."""
+        with self._lock:
+            self._nodes[node_hash(node)] = (node, library, shape)
+
+    def known(self, key: str) -> tuple[Node, Library, Shape]:
+        """The node, library and shape behind a hash; OskrenError when it was not opened since the last start."""
+        with self._lock:
+            if key in self._nodes:
+                return self._nodes[key]
+        raise OskrenError("This sound is no longer open; select it again.")
+
+    def block(self, key: str, start: int, frames: int) -> bytes:
+        """Raw float32 of an opened node. Originals and cached renders are read here, the rest by the live worker."""
+        node, library, shape = self.known(key)
+        start = max(0, start)
+        frames = max(0, min(frames, shape.frames - start))
+        if not frames:
+            return b""
+        cached = None if isinstance(node, Source | Print) else self.home.cache.open(key)
+        if cached is not None:
+            return np.ascontiguousarray(cached[0][start : start + frames]).tobytes()
+        if isinstance(node, Source | Print):
+            return b"".join(np.ascontiguousarray(part).tobytes() for part in files.blocks(library.media(node.audio), start, start + frames))
+        data: bytes = self.workers.live(tasks.block, self.place(library, node), node.model_dump(mode="json"), start, frames)
+        self.complete(key)
+        return data
+
+    @contextmanager
+    def reader(self, key: str) -> Iterator[Callable[[int, int], Samples]]:
+        """A function (start, frames) that reads an opened node; an original's file is opened once for many looks at it."""
+        node, library, shape = self.known(key)
+        if isinstance(node, Source | Print):
+            with files.reading(library.media(node.audio)) as stream:
+
+                def look(start: int, frames: int) -> Samples:
+                    stream.seek(start)
+                    found: Samples = stream.read(max(0, min(frames, shape.frames - start)), dtype="float32", always_2d=True)
+                    return found
+
+                yield look
+        else:
+            yield lambda start, frames: np.frombuffer(self.block(key, start, frames), np.float32).reshape(-1, shape.channels)
+
+    def complete(self, key: str) -> None:
+        """Have the whole of an opened node rendered into the cache, behind what is being heard."""
+        node, library, _ = self.known(key)
+        if isinstance(node, Row):  # hours of takes are not written out a second time
+            return
+        with self._lock:
+            if key in self._completing or self.home.cache.has(key):
+                return
+            self._completing.add(key)
+        future = self.workers.submit("batch", tasks.whole, self.place(library, node), node.model_dump(mode="json"))
+        future.add_done_callback(lambda _: self._completing.discard(key))
+
+    # ---- pictures of sound
+
+    def peaks(self, key: str) -> Peaks:
+        """The waveform of an opened node, made now if there is none yet."""
+        with self._lock:
+            if key in self._peaks:
+                self._peaks.move_to_end(key)
+                return self._peaks[key]
+        node, library, _ = self.known(key)
+        path = Place("", str(self.peaks_folder)).peaks_path(key)
+        found = Peaks.load(path)
+        if found is None:
+            # an hour of takes takes a while: what is being heard must not wait for its picture
+            if isinstance(node, Row):
+                self.workers.submit("batch", tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
+            else:
+                self.workers.live(tasks.waveform, self.place(library, node), node.model_dump(mode="json"))
+            found = Peaks.load(path)
+        if found is None and shelf.plugins():
+            with shelf.as_it_is():  # a plug-in that failed over it is passed over now: the waveform is that of what is left
+                left = node_hash(NodeAdapter.validate_python(node.model_dump()))
+            found = Peaks.load(Place("", str(self.peaks_folder)).peaks_path(left))
+        if found is None:
+            raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
+        with self._lock:
+            # those of hours are tens of megabytes: zooming through one must not read it each time
+            self._peaks[key] = found
+            while len(self._peaks) > 12:
+                self._peaks.popitem(last=False)
+        return found
+
+    def view(self, key: str, start: int, end: int, width: int) -> AnyArray:
+        """Waveform values (width, channels, 3) of a stretch in frames; close up from the samples themselves."""
+        _, _, shape = self.known(key)
+        start, end = max(0, start), min(shape.frames, end)
+        if end <= start:
+            raise OskrenError("The stretch to draw lies outside the sound.")
+        view = self.peaks(key).view(start, end, width)
+        if view is None:
+            samples = np.frombuffer(self.block(key, start, end - start), np.float32).reshape(-1, shape.channels)
+            view = of_samples(samples, width)
+        return view
+
+    # ---- facts and prints
+
+    def facts(self, library: Library, node: Node) -> dict[str, Any]:
+        """Render and measure a node: shape, measures, row. It is no work for listening: others go on hearing meanwhile."""
+        node, _ = self.present(library, node)
+        found: dict[str, Any] = self.workers.submit("asked", tasks.facts, self.place(library, node), node.model_dump(mode="json")).result()
+        return found
+
+    def printed(self, library: Library, node: Node) -> tuple[Print, dict[str, Any]]:
+        """Audio of its own for a node, kept with the library's media, with its lineage; and its facts."""
+        node, _ = self.present(library, node)
+        place, dumped = self.place(library, node), node.model_dump(mode="json")
+        facts = self.workers.submit("asked", tasks.facts, place, dumped).result()
+        audio, path = self.workers.submit("asked", tasks.render_print, place, dumped, str(library.folder / "media")).result()
+        library.adopt_media(audio, Path(path))
+        made = Print(audio=audio, rate=facts["rate"], channels=facts["channels"], frames=facts["frames"], layout=facts["layout"] or None, of=node)
+        found = Peaks.load(place.peaks_path(node_hash(node)))
+        if found is not None:
+            found.save(place.peaks_path(node_hash(made)))
+        return made, facts
+
+    def print_node(self, library: Library, node: Node, name: str, category: str = "") -> int:
+        """Print a node as a sound of the library; the new sound's id."""
+        made, facts = self.printed(library, node)
+        arrival = library.arrival(f"Print of {name}")
+        shape = (facts["rate"], facts["channels"], facts["frames"])
+        return library.add_made(name, "print", made, *shape, Measures(**facts["measures"]), facts["row"], arrival, category, layout=facts["layout"])

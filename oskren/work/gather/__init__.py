@@ -1,0 +1,1 @@
+"""Long work of Gather: import, upload, recording, offloading, watched folders, excerpts, backups."""

@@ -1,0 +1,1 @@
+"""Long work of Mend: reels, and chains given to many sounds."""

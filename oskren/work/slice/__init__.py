@@ -1,0 +1,1 @@
+"""Long work of Slice: plans, and one-shots made of them."""

@@ -1,0 +1,1 @@
+"""Long work of Stack: layers, prints and bundles."""

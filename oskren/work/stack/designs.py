@@ -1,0 +1,334 @@
+"""What Stack does with a library's sounds: layers of sounds and designs, newer states taken, stale prints made anew, sources rolled."""
+
+from __future__ import annotations
+
+import random
+import re
+import uuid
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import BaseModel
+
+from oskren.core.errors import OskrenError
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.heard import Heard
+from oskren.core.nodes.model import Chained, Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, sounding, thawed
+from oskren.core.stack.swap import renewed, replaced_everywhere, swapped
+from oskren.core.words.conditions import parse
+from oskren.store import Library
+from oskren.store.describe import keeping
+from oskren.store.documents import designs
+from oskren.store.library import node_of
+from oskren.store.search.asking import Asked
+from oskren.store.tables import Sound
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.engine.studio import Studio
+
+ROUNDS = 64
+"""Designs nested deeper than this are not rebuilt in one go; the renderer refuses them too."""
+
+
+def fresh_id() -> str:
+    """An id for a new layer."""
+    return f"layer-{uuid.uuid4().hex[:10]}"
+
+
+def anchor_of(sound: Sound) -> float:
+    """The anchor of a sound (s)."""
+    value = sound.measures.get("anchor_s")
+    return float(value) if value is not None else 0.0
+
+
+def layer_of_sound(library: Library, number: int) -> Member:
+    """A layer of a sound as it is now: its anchor lands on the strike line."""
+    sound = library.sound(number)
+    node = node_of(sound)
+    origin = Origin(kind="sound", id=number, pinned=node_hash(node))
+    return Member(id=fresh_id(), name=sound.name, node=node, anchor_s=anchor_of(sound), origin=origin)
+
+
+MONO_DB = 3.0103
+"""What a single channel loses in the middle between two sides by equal power, against how it is heard by itself: 10 log10(2)."""
+
+
+def layer_as_heard(studio: Studio, library: Library, number: int, heard: Heard, layout: str = "stereo") -> Member:
+    """A layer that sounds as its sound was heard in the audition: the same samples, on the strike line by its anchor.
+
+    Parameters
+    ----------
+    layout : str
+        That of the sum it goes into; between two sides a single channel is raised by what panning takes from it.
+    """
+    layer = layer_of_sound(library, number)
+    renderer = studio.renderer(library)
+    chained = Chained(node=layer.node, chain=heard.chain)
+    values: dict[str, Any] = {"pitch_st": heard.speed_st, "gain_db": heard.gain_db, "chain": heard.chain, "chain_first": bool(heard.chain)}
+    if heard.part is not None:
+        way = renderer.time_map(chained)
+        start, end = (max(0.0, way.to_input(moment)) for moment in heard.part)
+        values |= {"start_s": min(start, end), "end_s": max(start, end), "anchor_s": min(max(layer.anchor_s, min(start, end)), max(start, end))}
+    if layout in ("mono", "stereo") and renderer.output_shape(chained).channels == 1:
+        values["gain_db"] = min(36.0, heard.gain_db + MONO_DB)
+    return layer.model_copy(update=values)
+
+
+def layer_of_design(studio: Studio, library: Library, number: int) -> Member:
+    """A layer of a design as it is now: its strike line lands on the strike line."""
+    row, mix = designs.design(library, number)
+    return Member(
+        id=fresh_id(),
+        name=row.name,
+        node=mix,
+        anchor_s=_zero_s(studio, library, mix),
+        origin=Origin(kind="design", id=number, pinned=node_hash(mix)),
+    )
+
+
+def _zero_s(studio: Studio, library: Library, mix: Mix) -> float:
+    if not sounding(mix):
+        raise OskrenError("This design holds nothing that is heard; give it a layer first.")
+    shape = studio.renderer(library).output_shape(mix)
+    return shape.zero / shape.rate
+
+
+# ---- newer states
+
+
+@dataclass(frozen=True)
+class Newer:
+    """A layer whose sound or design has changed since, or is gone."""
+
+    id: str
+    name: str
+    gone: bool
+
+
+def newer_layers(library: Library, mix: Mix) -> list[Newer]:
+    """Layers of a design for which a newer state exists, and those whose sound or design is gone (they go on sounding)."""
+    found = []
+    now = {
+        kind: designs.hashes_now(library, kind, {one.origin.id for one in mix.members if one.origin and one.origin.kind == kind})
+        for kind in ("sound", "design")
+    }
+    for member in mix.members:
+        if member.origin is not None:
+            known = now[member.origin.kind].get(member.origin.id)
+            if known != member.origin.pinned:
+                found.append(Newer(member.id, member.name, known is None))
+    return found
+
+
+def renew(studio: Studio, library: Library, mix: Mix, wanted: set[str] | None = None) -> tuple[Mix, list[str]]:
+    """Take the newer state for layers (all where ``wanted`` is None); the names of those that changed. Locked layers stay."""
+    outdated = {one.id for one in newer_layers(library, mix) if not one.gone}
+    members, changed = [], []
+    for member in mix.members:
+        if member.id in outdated and not member.locked and (wanted is None or member.id in wanted) and member.origin is not None:
+            origin = member.origin
+            if origin.kind == "sound":
+                member = renewed(member, node_of(library.sound(origin.id)))
+            else:
+                _, inner = designs.design(library, origin.id)
+                member = renewed(member, inner).model_copy(update={"anchor_s": _zero_s(studio, library, inner)})
+            changed.append(member.name)
+        members.append(member)
+    return mix.model_copy(update={"members": tuple(members)}), changed
+
+
+@dataclass(frozen=True)
+class Stale:
+    """Something made of what has changed since: a design with older layers, or a print of an older design."""
+
+    kind: str
+    id: int
+    name: str
+    why: str
+
+
+def stale(library: Library) -> list[Stale]:
+    """Everything in a library that was made of an older state of something."""
+    found = []
+    rows = designs.designs(library)
+    now = {row.id: node_hash(Mix.model_validate(row.mix)) for row in rows}
+    for row in rows:
+        old = [one.name for one in newer_layers(library, Mix.model_validate(row.mix)) if not one.gone]
+        if old:
+            found.append(Stale("design", row.id, row.name, f"{', '.join(old)} {'has' if len(old) == 1 else 'have'} changed since"))
+    names = {row.id: row.name for row in rows}
+    for sound, name, made_of, key in designs.prints(library):
+        if made_of in now and now[made_of] != key:
+            found.append(Stale("print", sound, name, f"{names[made_of]} has changed since it was printed"))
+    return found
+
+
+def rebuild(studio: Studio, library: Library, progress: Progress = ALONE) -> list[str]:
+    """Bring everything that is stale up to date: newer layers are taken, prints made anew, and what is made of those in turn. Locked layers stay."""
+    done: list[str] = []
+    tried: set[tuple[str, int, str]] = set()
+    for _ in range(ROUNDS):
+        todo = [one for one in stale(library) if (one.kind, one.id, one.why) not in tried]
+        # designs first: a print of a design that is itself stale would be made twice
+        batch = [one for one in todo if one.kind == "design"] or todo
+        if not batch:
+            break
+        for one in batch:
+            if not progress.wanted:
+                return done
+            if one.kind == "design":
+                row, mix = designs.design(library, one.id)
+                fresh, changed = renew(studio, library, mix)
+                if not changed:
+                    tried.add((one.kind, one.id, one.why))  # all of them are locked
+                    continue
+                designs.save(library, one.id, row.name, fresh)
+                done.append(f"{row.name}: {', '.join(changed)} taken anew")
+            else:
+                reprint(studio, library, one.id)
+                done.append(f"{one.name} printed anew")
+            progress.at(len(done), len(done) + len(batch))
+    return done
+
+
+class Rebuilding(Arguments):
+    """Bring everything that is stale up to date."""
+
+
+class Rebuilt(BaseModel):
+    """What was made anew, in words."""
+
+    kind: Literal["rebuild"] = "rebuild"
+    done: list[str]
+
+
+REBUILD = Kind("rebuild", Rebuilding, lambda studio, library, _, progress: Rebuilt(done=rebuild(studio, library, progress)))
+
+# ---- prints
+
+
+def print_design(studio: Studio, library: Library, mix: Mix, name: str, category: str = "", design: int | None = None) -> int:
+    """Print a mix to the library; it is known as the print of its design."""
+    if not sounding(mix):
+        raise OskrenError("Every layer is muted or there is none; nothing would be heard in the print.")
+    number = studio.print_node(library, mix, name, category)
+    if design is not None:
+        designs.note_print(library, number, design, mix)
+    zero = _zero_s(studio, library, mix)
+    sound = library.sound(number)
+    # the strike line is where a print wants to land
+    library.change(number, {"measures": {**sound.measures, "anchor_s": round(zero, 6), "anchor_kind": "hit"}})
+    return number
+
+
+def reprint(studio: Studio, library: Library, number: int) -> None:
+    """Make a print anew from its design as it is now: the same sound with newer audio; its old audio stays for what was made of it."""
+    made_of = next((design for sound, _, design, _ in designs.prints(library) if sound == number), None)
+    if made_of is None:
+        raise OskrenError(f"The sound {number} is not known as the print of a design; print the design again.")
+    _, mix = designs.design(library, made_of)
+    made, facts = studio.printed(library, mix)
+    measures = Measures(**facts["measures"]).model_dump() | {"anchor_s": round(_zero_s(studio, library, mix), 6), "anchor_kind": "hit"}
+    values: dict[str, Any] = {"node": made.model_dump(mode="json"), "key": node_hash(made), "measures": measures, "row": facts["row"]}
+    library.change(number, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout")})
+    designs.note_print(library, number, made_of, mix)
+
+
+# ---- freezing
+
+
+def freeze(studio: Studio, library: Library, mix: Mix, number: str) -> Mix:
+    """A design with a layer or group frozen: its audio is printed beside the library's sounds and heard in place of what it is made of."""
+    for member in mix.members:
+        if member.id == number:
+            made, _ = studio.printed(library, member_node(thawed(member)))
+            frozen = member.model_copy(update={"frozen": made})
+            return mix.model_copy(update={"members": tuple(frozen if one is member else one for one in mix.members)})
+    for group in mix.groups:
+        if group.id == number:
+            made = _printed_group(studio, library, mix, group)
+            return mix.model_copy(update={"groups": tuple(group.model_copy(update={"frozen": made}) if one is group else one for one in mix.groups)})
+    raise OskrenError("That layer is not in the design any more.")
+
+
+def _printed_group(studio: Studio, library: Library, mix: Mix, group: Group) -> Print:
+    own = group_mix(mix, group, studio.renderer(library).mix_rate(mix))
+    if not any(not member.mute for member in own.members):
+        raise OskrenError(f"Every layer of {group.name or 'the group'} is muted; nothing would be heard.")
+    return studio.printed(library, own)[0]
+
+
+# ---- other sources
+
+
+def candidates(library: Library, words: str, project: int = 1) -> list[int]:
+    """Sounds a search finds, in order of name."""
+    own = {name: kind for name, kind, _ in keeping.fields(library)}
+    search = parse(words, own)  # type: ignore[arg-type]
+    with library.reading() as session:
+        return library.columns.all_ids(session, Asked(words=search.words, conditions=search.conditions, project=project))
+
+
+def swap(studio: Studio, library: Library, member: Member, number: int, *, keep_length: bool = False) -> Member:
+    """A layer with another sound as its source; with ``keep_length`` it lasts as long as before."""
+    sound = library.sound(number)
+    node: Node = node_of(sound)
+    origin = Origin(kind="sound", id=number, pinned=node_hash(node))
+    fresh = swapped(member, node, sound.name, anchor_of(sound), origin)
+    if keep_length:
+        renderer = studio.renderer(library)
+        before, after = (renderer.shape(member_node(one)).seconds for one in (thawed(member), fresh))
+        fresh = swapped(member, node, sound.name, anchor_of(sound), origin, seconds=(before, after))
+    return fresh
+
+
+def roll(studio: Studio, library: Library, mix: Mix, wanted: set[str], *, keep_length: bool = False, seed: int | None = None, project: int = 1) -> Mix:
+    """Another source at random for layers, each from its own search; locked layers and those without a search stay.
+
+    Raises
+    ------
+    OskrenError
+        When none of the layers can be rolled, or a search finds no other sound.
+    """
+    chance = random.Random(seed)
+    members, rolled = list(mix.members), 0
+    for i, member in enumerate(members):
+        if member.id not in wanted or member.locked or not member.search.strip():
+            continue
+        present = member.origin.id if member.origin is not None and member.origin.kind == "sound" else None
+        others = [one for one in candidates(library, member.search, project) if one != present]
+        if not others:
+            raise OskrenError(f"{member.name}: its search '{member.search}' finds no other sound; make it wider.")
+        members[i] = swap(studio, library, member, chance.choice(others), keep_length=keep_length)
+        rolled += 1
+    if not rolled:
+        raise OskrenError("Nothing to roll: give a layer a search to take its sources from, and unlock it.")
+    return mix.model_copy(update={"members": tuple(members)})
+
+
+def fill(library: Library, mix: Mix, words: str, *, seed: int | None = None, project: int = 1) -> Mix:
+    """A design with one more layer for every clause of words (between semicolons or on lines of their own), each from the search it says."""
+    clauses = [clause.strip() for clause in re.split(r"[;\n]", words) if clause.strip()]
+    if not clauses:
+        raise OskrenError("Say what the layers are to be, with semicolons between: brass latch; stone thud; glass ring.")
+    chance, members = random.Random(seed), list(mix.members)
+    for clause in clauses:
+        found = candidates(library, clause, project)
+        if not found:
+            raise OskrenError(f"No sound is found for '{clause}'; use other words.")
+        members.append(layer_of_sound(library, chance.choice(found)).model_copy(update={"search": clause}))
+    return mix.model_copy(update={"members": tuple(members)})
+
+
+def replace_everywhere(studio: Studio, library: Library, number: int, by: int, *, keep_length: bool = False) -> list[tuple[int, str, int]]:
+    """Put another sound in place of one in every design that has it as an unlocked layer: design, its name, how many layers."""
+    library.sound(by)
+    changed = []
+    for row in designs.designs(library):
+        mix, count = replaced_everywhere(
+            Mix.model_validate(row.mix), "sound", number, lambda member: swap(studio, library, member, by, keep_length=keep_length)
+        )
+        if count:
+            designs.save(library, row.id, row.name, mix)
+            changed.append((row.id, row.name, count))
+    return changed

@@ -1,0 +1,1 @@
+"""Long work of Vary: spreads drawn and judged."""
