@@ -22,8 +22,10 @@ from oskren.core.slice.plan import Finish, one_shot
 from oskren.core.types import Samples
 from oskren.core.vary.recipe import default_recipe, draw
 from oskren.store import Home
-from oskren.work import tasks
+from oskren.work.engine import tasks
+from oskren.work.engine.place import Place
 from oskren.work.engine.studio import Studio
+from oskren.work.gather import tasks as examining
 from oskren.work.gather.importing import import_paths
 from oskren.work.ship.sheets import ship
 
@@ -165,7 +167,7 @@ def bench_import(folder: Path) -> Row:
         files.write(names / f"glass creak {i}.wav", take(4.0, 48_000, 1, 0.8, i)[:96_000], 48_000, 24)
     studio = Studio(Home(folder / "home"))
     library = studio.home.library(create=True)
-    list(studio.batch([(tasks.examine, studio.place(), str(names / "glass creak 0.wav"))] * 2))
+    list(studio.batch([(examining.examine, studio.place(), str(names / "glass creak 0.wav"))] * 2))
     ours = timed(lambda: import_paths(studio, library, [names], "bench"))
     studio.close()
     with concurrent.futures.ProcessPoolExecutor(2, mp_context=multiprocessing.get_context("forkserver")) as pool:
@@ -195,7 +197,7 @@ def bench_vary(folder: Path) -> Row:
     """32 variations of a five-layer 3 s design, rendered and measured; the peer renders one without the cache of layers."""
     mix, media = _design(folder)
     studio = Studio(Home(folder / "home"))
-    place = tasks.Place(str(studio.home.cache.folder), str(studio.peaks_folder), media)
+    place = Place(str(studio.home.cache.folder), str(studio.peaks_folder), media)
     recipe = default_recipe(mix)
     list(studio.batch([(tasks.shape, place, mix.model_dump(mode="json"))] * 2))
     calls = [(tasks.facts, place, draw(mix, recipe, 7, n).model_dump(mode="json")) for n in range(1, 33)]

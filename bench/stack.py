@@ -19,7 +19,7 @@ from oskren.core.audio.glide import Glide, glided
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Member, Mix, Step
 from oskren.store import Home, Library
-from oskren.work import tasks
+from oskren.work.engine import tasks
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
 from oskren.work.stack import designs as designing

@@ -24,11 +24,11 @@ from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home, Library
 from oskren.store.library import node_of
 from oskren.store.tables import Arrival, Draw, Shipment, Sound
-from oskren.work import tasks
 from oskren.work.engine.jobs import Jobs, JobView
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.engine.workers import Workers
+from oskren.work.gather import tasks as examining
 from oskren.work.gather.importing import import_paths
 from oskren.work.ship import shipments
 from oskren.work.ship.sheets import ship
@@ -342,4 +342,4 @@ class Libraries(InStudio):
         sound = self.bring("kept", struck(0.3))
         place = self.studio.place(self.library, NodeAdapter.validate_python(sound.node))
         self.assertEqual(len(place.media), 1)
-        self.assertIsInstance(tasks.examine(place, next(iter(place.media.values()))).frames, int)
+        self.assertIsInstance(examining.examine(place, next(iter(place.media.values()))).frames, int)

@@ -21,11 +21,11 @@ import oskren
 from oskren.api import listening, state
 from oskren.api.documents import drafts, histories
 from oskren.api.doors import Problem, log, problem, tell_faults
-from oskren.api.gather import arrivals, keeping, recording, sounds, wanted
+from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
 from oskren.api.mend import chain, plugins, reels, saved, steps
 from oskren.api.ship import sheets
 from oskren.api.slice import plans
-from oskren.api.stack import designs, layers, told
+from oskren.api.stack import designs, layers, meters, prints, told
 from oskren.api.vary import spreads
 from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
@@ -98,7 +98,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         running.taking_up.start()
         app.state.uploads.recover(running, older_s=0.0)
         behind = [
-            asyncio.create_task(keeping.rescan_all(running)),
+            asyncio.create_task(folders.rescan_all(running)),
             asyncio.create_task(recovering(running, app.state.takes)),
             asyncio.create_task(recovering(running, app.state.uploads)),
         ]
@@ -131,10 +131,13 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         state,
         listening,
         sounds,
+        files,
         arrivals,
         recording,
         wanted,
         keeping,
+        categories,
+        folders,
         drafts,
         histories,
         saved,
@@ -145,6 +148,8 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         plugins,
         told,
         layers,
+        meters,
+        prints,
         spreads,
         plans,
         sheets,

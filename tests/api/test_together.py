@@ -345,7 +345,7 @@ class OneShape(Running):
     def test_a_superseded_question_ends_on_the_server(self) -> None:
         from oskren.api.asking import Question, Superseded
         from oskren.core.nodes.model import Mix
-        from oskren.work import tasks
+        from oskren.work.stack import tasks as summing
 
         studio = self.client.app.state.studio  # type: ignore[attr-defined]
         library = studio.home.library("test")
@@ -360,7 +360,7 @@ class OneShape(Running):
 
         began = time.monotonic()
         with self.assertRaises(Superseded):
-            self.client.portal.call(Question(Gone(), studio, library).answered, tasks.crowding, mix)  # type: ignore[union-attr, arg-type]
+            self.client.portal.call(Question(Gone(), studio, library).answered, summing.crowding, mix)  # type: ignore[union-attr, arg-type]
         self.assertLess(time.monotonic() - began, 2.0)
         # the pool is free again long before the question would have been answered
         studio.workers.submit("batch", os.getpid).result(PATIENCE_S)

@@ -11,7 +11,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Node, Step, active, check_chain
 from oskren.core.steps import equaliser
 from oskren.store.describe import following
-from oskren.work import tasks
+from oskren.work.mend import tasks as mending
 
 router = APIRouter(prefix="/lib/{library}", tags=["mend"])
 
@@ -125,7 +125,7 @@ def filter_response(library: InLibrary, wanted: Filters) -> Response:
 @router.post("/mend/levels")
 async def levels(question: InQuestion, wanted: Processed) -> list[LevelAfter]:
     """Level before and after each step. Like all questions here it ends when nobody waits for it any more."""
-    return [LevelAfter(**one) for one in await question.answered(tasks.chain_levels, wanted.chained)]
+    return [LevelAfter(**one) for one in await question.answered(mending.chain_levels, wanted.chained)]
 
 
 @router.post("/mend/profile")
@@ -133,16 +133,16 @@ async def profile(question: InQuestion, wanted: Processed) -> Profile:
     """The noise profile of the chain's last step, a noise reduction."""
     if not wanted.chain or wanted.chain[-1].kind != "noise_reduction":
         raise OskrenError("The last step of this chain is no noise reduction; there is no profile to show.")
-    return Profile(**await question.answered(tasks.noise_profile, wanted.chained))
+    return Profile(**await question.answered(mending.noise_profile, wanted.chained))
 
 
 @router.post("/mend/listed")
 async def listed(question: InQuestion, wanted: Processed) -> list[ListedView]:
     """What the chain's last step found, one by one: clicks, bumps, cut peaks."""
-    return [ListedView(**one) for one in await question.answered(tasks.listed, wanted.chained)]
+    return [ListedView(**one) for one in await question.answered(mending.listed, wanted.chained)]
 
 
 @router.post("/mend/resonances")
 async def resonances(question: InQuestion, wanted: Processed) -> list[ResonanceView]:
     """Narrow peaks of a node through a chain, the highest first."""
-    return [ResonanceView(**one) for one in await question.answered(tasks.resonances, wanted.chained)]
+    return [ResonanceView(**one) for one in await question.answered(mending.resonances, wanted.chained)]

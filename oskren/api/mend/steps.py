@@ -13,7 +13,7 @@ from oskren.core.nodes.ranges import ranges as hard_ranges
 from oskren.core.steps import describe, finding
 from oskren.core.steps.base import Picture, checked
 from oskren.store.describe import following
-from oskren.work import tasks
+from oskren.work.mend import tasks as mending
 
 router = APIRouter(tags=["steps"])
 
@@ -90,7 +90,7 @@ def steps() -> list[StepView]:
 def draw_step(studio: InStudio, wanted: Drawn) -> Picture | None:
     """What a step does with its settings, drawn; null where a picture says nothing."""
     checked(wanted.kind, wanted.params)
-    found = studio.workers.submit("batch", tasks.picture, wanted.kind, wanted.params, wanted.rate).result()
+    found = studio.workers.submit("batch", mending.picture, wanted.kind, wanted.params, wanted.rate).result()
     return None if found is None else Picture.model_validate(found)
 
 

@@ -25,12 +25,12 @@ from oskren.core.nodes.voices import Shape
 from oskren.core.plugins import shelf
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
-from oskren.work import tasks
+from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Jobs
+from oskren.work.engine.place import Place
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.told import Told
 from oskren.work.engine.workers import TooLong, Workers
-from oskren.work.tasks import Place
 
 BEHIND_S = 900.0
 """How long work that nobody can wait for may go on behind."""

@@ -24,7 +24,10 @@ from oskren.core.errors import OskrenError
 from oskren.core.plugins import shelf
 from oskren.core.plugins.outside import PluginError
 
-PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", "oskren.work.ship.tasks"]
+TASKS = [f"oskren.work.{stage}.tasks" for stage in ("engine", "gather", "mend", "stack", "slice", "ship")]
+"""What workers do, by stage."""
+
+PRELOAD = ["numpy", "scipy.signal", "scipy.ndimage", "scipy.fft", "soundfile", "soxr", "python_stretch", *TASKS]
 
 LOOPS = "oskren.core.steps.kernels"
 """Loops from sample to sample; numba compiles them when they are first loaded after an install, which takes a while, and keeps that beside them."""
@@ -32,7 +35,7 @@ LOOPS = "oskren.core.steps.kernels"
 
 def compiled() -> bool:
     """Whether the loops were compiled before, so that loading them takes no time."""
-    place = Path(__file__).parents[1] / "core" / "steps" / "__pycache__"
+    place = Path(__file__).parents[2] / "core" / "steps" / "__pycache__"
     return any(place.glob("kernels.*.nbi"))
 
 
@@ -41,7 +44,7 @@ def load_loops() -> None:
     importlib.import_module(LOOPS)
 
 
-SHARED = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.tasks"]
+SHARED = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.engine.tasks", "oskren.work.gather.tasks"]
 """What the workers of a command need, and not the command itself."""
 
 

@@ -20,11 +20,11 @@ from oskren.core.errors import OskrenError
 from oskren.store import Home, Library
 from oskren.store.describe.arrivals import ending_of
 from oskren.store.tables import Media, Setting, Sound, SoundPath, Watched
-from oskren.work import tasks
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.journal import writing_to
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.gather import tasks as examining
 from oskren.work.ship.folders import free_name, usable_folder
 
 ENDING = ".oskren-library.zip"
@@ -159,7 +159,7 @@ def relink(studio: Studio, library: Library, progress: Progress = ALONE) -> int:
         rows = [(row.path, row.audio, row.sound_id) for row in session.scalars(select(SoundPath).where(SoundPath.missing, SoundPath.audio != ""))]
     there = [row for row in rows if Path(row[0]).is_file()]
     back: set[int] = set()
-    for position, (path, audio) in studio.batch([(tasks.hash_of, path) for path, _, _ in there], progress):
+    for position, (path, audio) in studio.batch([(examining.hash_of, path) for path, _, _ in there], progress):
         _, wanted, number = there[position]
         if audio != wanted:
             continue

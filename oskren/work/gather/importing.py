@@ -21,10 +21,10 @@ from oskren.store.describe import describing
 from oskren.store.describe.tree import vocabulary
 from oskren.store.library import Examined, keep_in_step
 from oskren.store.tables import Arrival, Sound
-from oskren.work import tasks
 from oskren.work.engine.jobs import NOTHING, Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.gather import tasks as examining
 
 LENGTHS_APART_S = 0.15
 """Coders may lengthen a file by this much."""
@@ -96,7 +96,7 @@ class Recordings:
             path = str(self._library.media(sound.audio))
         except OskrenError:
             return False
-        return bool(studio.workers.submit("batch", tasks.same, found.path, path, found.bits is None or sound.bits is None).result())
+        return bool(studio.workers.submit("batch", examining.same, found.path, path, found.bits is None or sound.bits is None).result())
 
 
 def _kind(found: Examined) -> Coding:
@@ -193,7 +193,7 @@ def import_paths(
             recordings.add(added.id, found)
 
     try:
-        for _, found in studio.batch([(tasks.examine, place, str(path)) for path in fresh], progress, asked=len(fresh) <= ASKED):
+        for _, found in studio.batch([(examining.examine, place, str(path)) for path in fresh], progress, asked=len(fresh) <= ASKED):
             if not isinstance(found, Examined):
                 result.skipped.append({"path": found[0], "reason": found[1]})
                 continue
@@ -231,7 +231,7 @@ def follow_up(studio: Studio, library: Library, progress: Progress = ALONE) -> i
             continue  # the file is away; it is measured when it is back
     chunks = [todo[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(todo), FOLLOWED_AT_ONCE)]
     done = 0
-    for _, answers in studio.batch([(tasks.follow_up, chunk) for chunk in chunks], progress, counts=False):
+    for _, answers in studio.batch([(examining.follow_up, chunk) for chunk in chunks], progress, counts=False):
         with library.writing() as session:
             for number, measured in answers:
                 sound = session.get(Sound, number)
@@ -289,7 +289,7 @@ def propose_anchors(
             left.append({"path": library.sound(number).name, "reason": str(error)})
     chunks = [items[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(items), FOLLOWED_AT_ONCE)]
     found: dict[int, tuple[float, str]] = {}
-    for place, (_, answers) in enumerate(studio.batch([(tasks.anchors, chunk, kind) for chunk in chunks]), 1):
+    for place, (_, answers) in enumerate(studio.batch([(examining.anchors, chunk, kind) for chunk in chunks]), 1):
         found |= {number: (seconds, said) for number, seconds, said in answers}
         progress.at(min(place * FOLLOWED_AT_ONCE, len(items)), len(items))
     return found, left

@@ -13,10 +13,10 @@ from oskren.core.errors import OskrenError
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.tables import Media, Sound, SoundPath, Watched, now
-from oskren.work import tasks
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.gather import tasks as examining
 from oskren.work.gather.importing import begin_follow_up, import_paths
 
 
@@ -97,7 +97,7 @@ def rescan(studio: Studio, library: Library, path: str, progress: Progress = ALO
     if wanted and fresh:
         sizes = {row.size for row in gone.values()}
         maybe = [one for one in fresh if Path(one).exists() and Path(one).stat().st_size in sizes]
-        for _, (one, audio) in studio.batch([(tasks.hash_of, one) for one in maybe], progress, counts=False):
+        for _, (one, audio) in studio.batch([(examining.hash_of, one) for one in maybe], progress, counts=False):
             old = wanted.pop(audio, None)
             if old is not None:
                 _moved(library, old, one, audio)

@@ -11,10 +11,10 @@ from oskren.core.nodes.model import Chained, NodeAdapter
 from oskren.store import Library
 from oskren.store.describe import following
 from oskren.store.library import node_of
-from oskren.work import tasks
 from oskren.work.engine.jobs import NOTHING, Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.mend import tasks as mending
 
 
 class Outcome(BaseModel):
@@ -48,7 +48,7 @@ def give(
         then = Chained(node=now if after and not linked else NodeAdapter.validate_python(sound.node), chain=chain)
         place = studio.place(library, now, then, flag=progress.flag)
         rows.append(Outcome(id=sound.id, name=sound.name))
-        calls.append((tasks.outcome, place, now.model_dump(mode="json"), then.model_dump(mode="json")))
+        calls.append((mending.outcome, place, now.model_dump(mode="json"), then.model_dump(mode="json")))
     done: list[Outcome] = list(rows)
     for position, found in studio.batch(calls, progress):
         done[position] = rows[position].model_copy(update=found)

@@ -23,10 +23,11 @@ from oskren.store.describe.keeping import note_uses
 from oskren.store.describe.naming import code_of, codes, named
 from oskren.store.documents.revisions import step_on
 from oskren.store.tables import ReelRow, Sound
-from oskren.work import tasks
+from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.mend import tasks as mending
 
 MOST_SELECTS = 500
 
@@ -136,7 +137,7 @@ def suggestions(studio: Studio, library: Library, number: int) -> Suggestions:
     node = NodeAdapter.validate_python(library.sound(number).node)
     path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".suggested.json"))
     if not path.exists():
-        studio.workers.submit("batch", tasks.suggest_parts, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
+        studio.workers.submit("batch", mending.suggest_parts, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
     return Suggestions.model_validate_json(path.read_text())
 
 

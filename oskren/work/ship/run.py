@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 
 from oskren.core.ship.write import File, FileReport
 from oskren.core.types import Failed
+from oskren.work.engine.place import Place
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
-from oskren.work.tasks import Place
 
 CHUNK = 8
 """Files a worker takes at a time, when there are many."""

@@ -10,7 +10,8 @@ from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
 from oskren.work.engine.journal import note
-from oskren.work.tasks import Place, facts_or_reason
+from oskren.work.engine.place import Place
+from oskren.work.engine.tasks import facts_or_reason
 
 
 @dataclass(frozen=True)

@@ -26,13 +26,15 @@ from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import node_of
 from oskren.store.tables import SlicePlan, Sound
-from oskren.work import tasks
+from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.place import Place
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import there
 from oskren.work.ship.run import Written
 from oskren.work.ship.tasks import ship
+from oskren.work.slice import tasks as slicing
 
 _turns: defaultdict[tuple[str, int], threading.Lock] = defaultdict(threading.Lock)
 
@@ -46,8 +48,8 @@ def levels(studio: Studio, library: Library, node: Node) -> Levels:
     """The levels slices of a node are found by; measured once, kept beside the waveforms."""
     path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".levels.npz"))
     if not path.exists():
-        studio.workers.submit("asked", tasks.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
-    return tasks.load_levels(path)
+        studio.workers.submit("asked", slicing.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
+    return slicing.load_levels(path)
 
 
 def find(studio: Studio, library: Library, node: Node, plan: Plan, settings: Settings) -> Plan:
@@ -142,7 +144,7 @@ def cut_file(source: Path, info: FileInfo, pieces: Sequence[tuple[Found, Path]],
     node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
     target, result = Target(bits=bits, dither=False), Written()
     with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
-        place = tasks.Place(folder, "", {node.audio: str(source)})
+        place = Place(folder, "", {node.audio: str(source)})
         for piece, path in pieces:
             path.parent.mkdir(parents=True, exist_ok=True)
             anchor = (round(piece.attack_s - piece.start_s, 6), "anchor")

@@ -12,8 +12,8 @@ from oskren.core.words.propose import Proposal
 from oskren.store import Library
 from oskren.store.documents import designs
 from oskren.store.tables import Design
-from oskren.work import tasks
 from oskren.work.engine.studio import Studio
+from oskren.work.gather import tasks as examining
 
 
 def take_in(studio: Studio, library: Library, path: Path, shown: str, project: int = 1) -> Design:
@@ -35,7 +35,7 @@ def take_in(studio: Studio, library: Library, path: Path, shown: str, project: i
     titles = dict(_titles(loaded.mix))
     layouts = {leaf.audio: leaf.layout for leaf in leaves(loaded.mix)}
     for audio in loaded.originals:
-        examined = tasks.examine(studio.place(), str(loaded.audio[audio]))
+        examined = examining.examine(studio.place(), str(loaded.audio[audio]))
         if isinstance(examined, tuple):
             raise OskrenError(f"{shown}: a sound in it {examined[1]}")
         found[audio] = dataclasses.replace(examined, layout=layouts.get(audio) or examined.layout)

@@ -20,11 +20,11 @@ from oskren.core.vary.recipe import Recipe, default_recipe, draw
 from oskren.core.words.names import legal
 from oskren.store import Home
 from oskren.work.engine import guard
+from oskren.work.engine.place import Place
 from oskren.work.engine.studio import Studio
 from oskren.work.engine.workers import Workers
 from oskren.work.ship import tasks
 from oskren.work.ship.run import Written
-from oskren.work.tasks import Place
 
 
 def read_recipe(path: Path) -> Recipe:

@@ -12,14 +12,14 @@ import oskren
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.missing import without_missing
-from oskren.core.nodes.model import Mix, node_hash
+from oskren.core.nodes.model import Mix, NodeAdapter, node_hash
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on, take_off
 from oskren.store.documents.spreads import spread_row
 from oskren.store.tables import Draw, Spread
-from oskren.work import tasks
+from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
@@ -56,8 +56,8 @@ def render(studio: Studio, library: Library, spread: int, progress: Progress = A
     with library.reading() as session:
         rows = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
     todo = [row for row in rows if not row.facts]
-    place = studio.place(library, *(tasks.parse(row.mix) for row in todo), flag=progress.flag)
-    mixes = [without_missing(tasks.parse(row.mix), place.gone)[0].model_dump(mode="json") for row in todo]
+    place = studio.place(library, *(NodeAdapter.validate_python(row.mix) for row in todo), flag=progress.flag)
+    mixes = [without_missing(NodeAdapter.validate_python(row.mix), place.gone)[0].model_dump(mode="json") for row in todo]
     failed: list[str] = []
     for position, made in studio.batch([(tasks.facts_or_reason, place, mix) for mix in mixes], progress):
         if "reason" in made:

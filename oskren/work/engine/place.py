@@ -1,0 +1,44 @@
+"""Where a worker process finds things: originals, cache, waveforms."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.cache import Cache, Scratch
+from oskren.core.nodes.render import Renderer
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where a worker finds things: the cache folder, the waveform folder, the paths of originals, and the cancel flag.
+
+    ``gone`` holds a sentence for every original that cannot be had; at ``until`` (s since the epoch) the work ends by itself.
+    """
+
+    cache: str
+    peaks: str
+    media: dict[str, str] = field(default_factory=dict)
+    flag: str = ""
+    gone: dict[str, str] = field(default_factory=dict)
+    until: float = 0.0
+
+    def path(self, audio: str) -> Path:
+        """Where the audio with a hash lies; OskrenError with the reason when it cannot be had."""
+        if audio not in self.media:
+            raise OskrenError(self.gone.get(audio, f"The library does not hold the sound {audio[:12]}; import its file again."))
+        return Path(self.media[audio])
+
+    def renderer(self, *, scratch: bool = False) -> Renderer:
+        folder = Path(self.cache)
+        flag = Path(self.flag) if self.flag else None
+
+        def cancelled() -> bool:
+            return (flag is not None and flag.exists()) or bool(self.until and time.time() > self.until)
+
+        return Renderer(self.path, Scratch(folder) if scratch else Cache(folder), cancelled)
+
+    def peaks_path(self, key: str) -> Path:
+        return Path(self.peaks) / key[:2] / f"{key}.npz"

@@ -1,0 +1,127 @@
+"""What worker processes do for every stage: render, measure, draw a waveform, give blocks. Plain values go in and come out, no sound."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.errors import Cancelled, OskrenError
+from oskren.core.measure import noise, peaks, report
+from oskren.core.nodes.model import NodeAdapter, node_hash
+from oskren.core.nodes.voices import Shape
+from oskren.core.plugins.outside import PluginError
+from oskren.core.types import Samples
+from oskren.work.engine.place import Place
+
+
+def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one."""
+    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    audio, rate = renderer.audio(parsed)
+    shape = renderer.output_shape(parsed)
+    measures = measured(audio, shape)
+    building = peaks.Building(audio.shape[1])
+    building.add(np.asarray(audio))
+    waveform = building.finish()
+    waveform.save(place.peaks_path(node_hash(parsed)))
+    return {
+        "rate": rate,
+        "channels": audio.shape[1],
+        "frames": len(audio),
+        "zero": shape.zero,
+        "layout": shape.unusual,
+        "measures": measures.model_dump(),
+        "row": waveform.row(),
+    }
+
+
+def facts_or_reason(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+    """As :func:`facts`, or ``{"reason": ...}`` where a node cannot be rendered: in a batch one item fails alone."""
+    try:
+        return facts(place, node)
+    except (Cancelled, PluginError):
+        raise
+    except Exception as error:
+        return {"reason": str(error) if isinstance(error, OskrenError) else f"cannot be rendered ({type(error).__name__}: {error})"}
+
+
+def measured(audio: Samples, shape: Shape, *, slow: bool = True) -> report.Measures:
+    size = max(1, round(shape.rate * noise.FRAME_S)) * 100
+    parts = (np.array(audio[at : at + size]) for at in range(0, len(audio), size))
+    return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow)
+
+
+def waveform(place: Place, node: dict[str, Any]) -> None:
+    """Make the waveform of a node that has none yet, reading it once."""
+    parsed = NodeAdapter.validate_python(node)
+    renderer = place.renderer()
+    building = peaks.Building(renderer.output_shape(parsed).channels)
+    source = renderer.stream(parsed) if parsed.kind in ("source", "print", "excerpt", "row") else iter([np.asarray(renderer.audio(parsed)[0])])
+    for block in source:
+        building.add(block)
+    building.finish().save(place.peaks_path(node_hash(parsed)))
+
+
+def whole(place: Place, node: dict[str, Any]) -> None:
+    """Render a node into the cache."""
+    place.renderer().audio(NodeAdapter.validate_python(node))
+
+
+def shape(place: Place, node: dict[str, Any]) -> Shape:
+    """Shape of what a node sounds like; what its first block would wait for is rendered before."""
+    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    if renderer.needs_whole(parsed):
+        renderer.make_ready(parsed)
+    return renderer.output_shape(parsed)
+
+
+class _Reading:
+    """A stream that goes on where it was left: its state is carried from one request to the next."""
+
+    def __init__(self, blocks: Iterator[Samples], at: int, channels: int):
+        self.blocks, self.at = blocks, at
+        self.held: Samples = np.zeros((0, channels), np.float32)
+
+    def take(self, frames: int) -> Samples:
+        parts, have = [self.held], len(self.held)
+        while have < frames and (block := next(self.blocks, None)) is not None:
+            parts.append(block)
+            have += len(block)
+        joined = np.concatenate(parts)
+        given, self.held = joined[:frames], joined[frames:]
+        self.at += len(given)
+        return given
+
+
+_readings: OrderedDict[str, _Reading] = OrderedDict()
+
+
+def block(place: Place, node: dict[str, Any], start: int, frames: int) -> bytes:
+    """Raw float32 of a stretch of a node; consecutive requests carry the state of its steps along."""
+    parsed = NodeAdapter.validate_python(node)
+    key = node_hash(parsed)
+    reading = _readings.pop(key, None)
+    if reading is None or reading.at != start:
+        renderer = place.renderer()
+        reading = _Reading(renderer.stream(parsed, start), start, renderer.output_shape(parsed).channels)
+    given = reading.take(frames)
+    _readings[key] = reading
+    while len(_readings) > 6:
+        _readings.popitem(last=False)
+    return np.ascontiguousarray(given, np.float32).tobytes()
+
+
+def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, str]:
+    """Render a node to a float WAV in a folder: the audio hash and the file's path."""
+    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    audio, rate = renderer.audio(parsed)
+    digest = files.AudioHash(rate, audio.shape[1])
+    digest.add(np.asarray(audio))
+    path = Path(folder) / f"print-{digest.value()}.wav"
+    files.write(path, np.asarray(audio), rate, 32)
+    return digest.value(), str(path)

@@ -1,0 +1,34 @@
+"""What worker processes do for Slice: the levels that slices are found by."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.nodes.model import NodeAdapter
+from oskren.core.slice import detect
+from oskren.work.engine.place import Place
+
+
+def slice_levels(place: Place, node: dict[str, Any], keep: str) -> None:
+    """Measure the levels slices are found by, once, and keep them in a file."""
+    parsed = NodeAdapter.validate_python(node)
+    renderer = place.renderer()
+    found = detect.analyse(renderer.stream(parsed), renderer.output_shape(parsed).rate)
+    with files.replacing(Path(keep)) as temporary, open(temporary, "wb") as stream:
+        np.savez(
+            stream,
+            power=found.power,
+            bright=found.bright,
+            facts=np.array([found.hop_s, found.seconds, found.floor_dbfs, found.floor_visible, found.bright_floor_dbfs]),
+        )
+
+
+def load_levels(path: Path) -> detect.Levels:
+    """Read what ``slice_levels`` kept."""
+    with np.load(path) as stored:
+        hop, seconds, floor, visible, bright = (float(value) for value in stored["facts"])
+        return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright)
