@@ -23,7 +23,7 @@ from oskren.core.types import Samples
 from oskren.core.vary.recipe import default_recipe, draw
 from oskren.store import Home
 from oskren.work.engine import tasks
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import tasks as examining
 from oskren.work.gather.importing import import_paths
@@ -65,7 +65,7 @@ def bench_ship(folder: Path) -> Row:
     parts = [(float(s), float(s + 0.2 + 2.8 * random.random() ** 2)) for s in np.linspace(1, 1790, 1000)]
     chain = (Step(kind="high_pass", params={"cutoff_hz": 60.0}), Step(kind="band", params={"gain_db": 3.0, "frequency_hz": 2500.0}))
     finish = Finish(peak_dbfs=-1.0, mono=True, chain=chain)
-    items = tuple(Item(node=one_shot(node, detect.Found(start_s=a, end_s=b, attack_s=a), finish), name=f"hit {i:04d}") for i, (a, b) in enumerate(parts))
+    items = tuple(Item(node=one_shot(node, detect.FoundSlice(start_s=a, end_s=b, attack_s=a), finish), name=f"hit {i:04d}") for i, (a, b) in enumerate(parts))
     studio = Studio(Home(folder / "home"))
     library = studio.home.library(create=True)
     library.keep_media(node.audio, path, refer=True)
@@ -134,8 +134,8 @@ def bench_slice(folder: Path) -> Row:
     part = take(300, 96_000, 2, 1.7)
     path = folder / "long.wav"
     files.write(path, np.concatenate([part] * 6), 96_000, 24)
-    found: list[detect.Found] = []
-    ours = timed(lambda: found.extend(detect.detect(detect.analyse(files.blocks(path), 96_000), detect.Settings())))
+    found: list[detect.FoundSlice] = []
+    ours = timed(lambda: found.extend(detect.detect(detect.analyse(files.blocks(path), 96_000), detect.SliceSettings())))
     mono = part.mean(axis=1)
     librosa.onset.onset_detect(y=mono[:96_000], sr=96_000)
     peer = timed(lambda: librosa.onset.onset_detect(y=mono, sr=96_000, units="time")) * 6
@@ -197,7 +197,7 @@ def bench_vary(folder: Path) -> Row:
     """32 variations of a five-layer 3 s design, rendered and measured; the peer renders one without the cache of layers."""
     mix, media = _design(folder)
     studio = Studio(Home(folder / "home"))
-    place = Place(str(studio.home.cache.folder), str(studio.peaks_folder), media)
+    place = Workplace(str(studio.home.cache.folder), str(studio.peaks_folder), media)
     recipe = default_recipe(mix)
     list(studio.batch([(tasks.shape, place, mix.model_dump(mode="json"))] * 2))
     calls = [(tasks.facts, place, draw(mix, recipe, 7, n).model_dump(mode="json")) for n in range(1, 33)]

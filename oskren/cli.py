@@ -255,7 +255,7 @@ def slice_(
 
     info = files.probe(source)
     given = {"sensitivity_db": sensitivity, "min_length_ms": min_length, "min_gap_ms": min_gap, "pre_roll_ms": pre_roll, "tail_ms": tail}
-    settings = detect.Settings(**{name: value for name, value in given.items() if value is not None})
+    settings = detect.SliceSettings(**{name: value for name, value in given.items() if value is not None})
     found = detect.detect(detect.analyse(files.blocks(source), info.rate), settings)
     if not found:
         say(f"{source}: no slices stand over the threshold; lower --sensitivity, or the file is silent")

@@ -10,7 +10,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.words.propose import Proposal
 from oskren.store import Home
 from oskren.store.library import Examined
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import tasks as examining
 from oskren.work.ship.sheet_file import SheetFile, load, resolve
@@ -30,7 +30,7 @@ class Sheets(unittest.TestCase):
         for k, name in enumerate(("bolt", "latch", "latch")):
             path = self.folder / f"{name} {k}.wav"
             files.write(path, struck(0.4, 0.1, seed=k), RATE, 24)
-            found = examining.examine(Place(str(self.folder / "c"), str(self.folder / "p")), str(path))
+            found = examining.examine(Workplace(str(self.folder / "c"), str(self.folder / "p")), str(path))
             assert isinstance(found, Examined)
             self.library.add_original(found, arrival, Proposal("Metal", ("hard",), 1.0), refer=True, name=name)
 

@@ -64,9 +64,9 @@ InPage = Annotated[str, Depends(get_page)]
 BasedOn = Annotated[int | None, Query(ge=0, description="revision this change is based on; refused when there is a newer one")]
 
 
-def changed(studio: Studio, library: Library, page: str, what: str, number: int) -> None:
+def changed(studio: Studio, library: Library, page: str, what: str, id: int) -> None:
     """Tell every other page that something people edit has changed."""
-    studio.jobs.announce("changed", {"library": library.folder.name, "what": what, "id": number, "page": page})
+    studio.jobs.announce("changed", {"library": library.folder.name, "what": what, "id": id, "page": page})
 
 
 class SoundRow(BaseModel):
@@ -149,8 +149,8 @@ class Started(BaseModel):
     id: int | None = None
 
 
-def started(job: Job, number: int | None = None) -> Started:
-    return Started(job=job.id, id=number)
+def started(job: Job, id: int | None = None) -> Started:
+    return Started(job=job.id, id=id)
 
 
 def row_of(sound: Sound, strength: int | None = None) -> SoundRow:

@@ -107,7 +107,7 @@ def find(library: InLibrary, q: Annotated[str, Query(max_length=400)]) -> list[H
         raise OskrenError(f"Looking for anything takes up to {MOST_WORDS} words; leave out those that matter least.")
     sounds, designs = counting.found(library, q)
     hits = [Hit(kind="sound", id=sound.id, name=sound.name, sound=row_of(sound)) for sound in sounds]
-    return hits + [Hit(kind="design", id=number, name=name) for number, name in designs]
+    return hits + [Hit(kind="design", id=id, name=name) for id, name in designs]
 
 
 @router.get("/jobs")
@@ -116,11 +116,11 @@ def jobs(studio: InStudio) -> list[JobView]:
     return [JobView.model_validate(one.model_dump()) for one in studio.jobs.all()]
 
 
-@router.post("/jobs/{number}/cancel")
-def cancel_job(studio: InStudio, number: int) -> JobView:
+@router.post("/jobs/{id}/cancel")
+def cancel_job(studio: InStudio, id: int) -> JobView:
     """Ask a job to end; what is finished stays."""
-    studio.jobs.cancel(number)
-    return JobView.model_validate(studio.jobs.get(number).model_dump())
+    studio.jobs.cancel(id)
+    return JobView.model_validate(studio.jobs.get(id).model_dump())
 
 
 def _event(kind: str, data: dict[str, Any]) -> ServerSentEvent:

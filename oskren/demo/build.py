@@ -18,7 +18,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
-from oskren.core.slice.detect import Settings
+from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo import VERSION, stands
@@ -230,7 +230,7 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     say("Slicing the performance and shipping one-shots ...")
     performance = _named(library, PERFORMANCE.name)
     node, plan = slices.plan_of(studio, library, performance.id)
-    plan = slices.find(studio, library, node, plan, Settings(sensitivity_db=14, min_length_ms=120, min_gap_ms=250, rise_db=14))
+    plan = slices.find(studio, library, node, plan, SliceSettings(sensitivity_db=14, min_length_ms=120, min_gap_ms=250, rise_db=14))
     quiet = sorted(plan.slices, key=lambda piece: piece.end_s - piece.start_s)[:3]
     for piece in quiet:
         plan = drop(plan, piece.id)

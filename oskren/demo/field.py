@@ -15,7 +15,7 @@ from oskren.core.mend.reel import Mark, Reel
 from oskren.core.nodes import Step
 from oskren.core.words.wanting import Entry
 from oskren.devices.card import Card
-from oskren.devices.recorder import RATE, Recorder, Settings
+from oskren.devices.recorder import RATE, Recorder, RecorderSettings
 from oskren.store import Library
 from oskren.store.describe import arrivals, describing, wanted
 from oskren.store.describe.arrivals import ArrivalNotes
@@ -122,7 +122,7 @@ def _want(library: Library) -> None:
 def _record(folder: Path) -> None:
     """Three takes of the simulated recorder, on a morning of their own."""
     clock = [datetime(2026, 9, 14, 6, 12, 30)]
-    recorder = Recorder(Card(folder), Settings(), seed=14, clock=lambda: clock[0])
+    recorder = Recorder(Card(folder), RecorderSettings(), seed=14, clock=lambda: clock[0])
     for place, gain, distance, gestures, seconds in CARD:
         recorder.set({"place": place, "gain_db": gain, "distance_m": distance, "shield": place == "causeway"})
         recorder.start()

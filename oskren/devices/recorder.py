@@ -42,7 +42,7 @@ HEARD_S = 5.0
 
 
 @dataclass
-class Settings:
+class RecorderSettings:
     """How the recorder is set, where it stands, and how far away the prop is."""
 
     place: str = "gear room"
@@ -56,9 +56,17 @@ class Settings:
 class Recorder:
     """Sound in the air becomes samples, and samples a take on the card."""
 
-    def __init__(self, card: Card, settings: Settings | None = None, *, seed: int = 1, split_s: float = SPLIT_S, clock: Callable[[], datetime] = datetime.now):
+    def __init__(
+        self,
+        card: Card,
+        settings: RecorderSettings | None = None,
+        *,
+        seed: int = 1,
+        split_s: float = SPLIT_S,
+        clock: Callable[[], datetime] = datetime.now,
+    ):
         self.card = card
-        self.settings = settings or Settings()
+        self.settings = settings or RecorderSettings()
         self.position = 0
         self.recorded = 0
         self.trouble = ""
@@ -90,7 +98,7 @@ class Recorder:
 
     def set(self, values: dict[str, Any]) -> None:
         """Change settings; OskrenError says which value cannot be had. Places and distances cannot be changed while it records: a take is of one place."""
-        wanted = Settings(**{**self.settings.__dict__, **values})
+        wanted = RecorderSettings(**{**self.settings.__dict__, **values})
         if wanted.place not in PLACES:
             raise OskrenError(f"There is no place '{wanted.place}' to record in; there are {', '.join(PLACES)}.")
         for name, low, high in (

@@ -20,7 +20,7 @@ from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step, leaves, node_hash
 from oskren.core.words.propose import Proposal, words_of
-from oskren.store.search.asking import Asked, Asking, Found
+from oskren.store.search.asking import Asked, Asking, Matches
 from oskren.store.search.vector import vector_of
 from oskren.store.tables import Arrival, Media, Sound, SoundPath
 
@@ -387,7 +387,7 @@ class Library:
         self.columns.touch(number)
         return sound
 
-    def search(self, asked: Asked) -> Found:
+    def search(self, asked: Asked) -> Matches:
         """Ask the table."""
         with self.reading() as session:
             return self.columns.search(session, asked)

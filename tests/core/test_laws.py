@@ -43,8 +43,8 @@ class MeasuresUnderGain(unittest.TestCase):
     @few
     @given(st.floats(-20, 6))
     def test_slices_stay_where_they_are(self, gain: float) -> None:
-        before = detect.detect(detect.analyse([TAKE], RATE), detect.Settings())
-        after = detect.detect(detect.analyse([(TAKE * 10 ** (gain / 20)).astype(np.float32)], RATE), detect.Settings())
+        before = detect.detect(detect.analyse([TAKE], RATE), detect.SliceSettings())
+        after = detect.detect(detect.analyse([(TAKE * 10 ** (gain / 20)).astype(np.float32)], RATE), detect.SliceSettings())
         self.assertEqual(len(after), len(before))
         for one, other in zip(before, after, strict=True):
             self.assertAlmostEqual(one.attack_s, other.attack_s, delta=0.002)

@@ -27,7 +27,7 @@ LEVELS = detect.analyse([take(STARTS)], RATE)
 
 class Finding(unittest.TestCase):
     def test_every_hit_is_found_at_its_start(self) -> None:
-        found = detect.detect(LEVELS, detect.Settings())
+        found = detect.detect(LEVELS, detect.SliceSettings())
         self.assertEqual(len(found), len(STARTS))
         for one, start in zip(found, STARTS, strict=True):
             self.assertAlmostEqual(one.attack_s, start, delta=0.003)
@@ -35,7 +35,7 @@ class Finding(unittest.TestCase):
 
     def test_the_threshold_starts_from_the_measured_floor(self) -> None:
         self.assertAlmostEqual(LEVELS.floor_dbfs, -60, delta=1)
-        self.assertAlmostEqual(detect.threshold(LEVELS, detect.Settings(sensitivity_db=20)), LEVELS.floor_dbfs + 20)
+        self.assertAlmostEqual(detect.threshold(LEVELS, detect.SliceSettings(sensitivity_db=20)), LEVELS.floor_dbfs + 20)
 
     def test_levels_are_the_same_however_the_sound_is_cut(self) -> None:
         samples = take(STARTS, seconds=4)
@@ -45,7 +45,7 @@ class Finding(unittest.TestCase):
         np.testing.assert_allclose(whole.bright, parts.bright, rtol=1e-4, atol=1e-12)
 
     def test_settings_act(self) -> None:
-        base = detect.Settings()
+        base = detect.SliceSettings()
         count = len(detect.detect(LEVELS, base))
         self.assertEqual(len(detect.detect(LEVELS, base.model_copy(update={"sensitivity_db": 58.0}))), 0)
         self.assertEqual(len(detect.detect(LEVELS, base.model_copy(update={"min_length_ms": 2000.0}))), 0)
@@ -58,28 +58,28 @@ class Finding(unittest.TestCase):
     def test_an_attack_inside_a_sound_begins_a_slice(self) -> None:
         out = take([1.0], seconds=3)
         out[round(1.25 * RATE) :][: RATE // 4] += 2 * struck(0.25, 0.05, seed=9)
-        found = detect.detect(detect.analyse([out], RATE), detect.Settings())
+        found = detect.detect(detect.analyse([out], RATE), detect.SliceSettings())
         self.assertEqual(len(found), 2)
         self.assertAlmostEqual(found[1].attack_s, 1.25, delta=0.005)
-        self.assertEqual(len(detect.detect(detect.analyse([out], RATE), detect.Settings(attacks=False))), 1)
+        self.assertEqual(len(detect.detect(detect.analyse([out], RATE), detect.SliceSettings(attacks=False))), 1)
 
     def test_silence_has_no_slices_and_dense_sound_says_so(self) -> None:
-        self.assertEqual(detect.detect(detect.analyse([np.zeros((RATE, 1), np.float32)], RATE), detect.Settings()), [])
-        self.assertEqual(detect.detect(detect.analyse([], RATE), detect.Settings()), [])
+        self.assertEqual(detect.detect(detect.analyse([np.zeros((RATE, 1), np.float32)], RATE), detect.SliceSettings()), [])
+        self.assertEqual(detect.detect(detect.analyse([], RATE), detect.SliceSettings()), [])
         self.assertFalse(detect.analyse([noise(3, -10)], RATE).floor_visible)
 
     def test_digital_silence_between_sounds(self) -> None:
         out = np.zeros((RATE * 4, 1), np.float32)
         for at in (1, 2, 3):
             out[at * RATE : at * RATE + RATE // 4] = struck(0.25, 0.05, seed=at)
-        found = detect.detect(detect.analyse([out], RATE), detect.Settings())
+        found = detect.detect(detect.analyse([out], RATE), detect.SliceSettings())
         self.assertEqual([round(one.attack_s, 2) for one in found], [1, 2, 3])
 
     @settings(deadline=None, max_examples=40)
     @given(st.floats(1, 60), st.floats(1, 3000), st.floats(1, 3000), st.floats(0, 500), st.floats(0, 3000), st.booleans())
     def test_slices_never_overlap_and_stay_inside(self, sensitivity: float, length: float, gap: float, before: float, tail: float, attacks: bool) -> None:
         found = detect.detect(
-            LEVELS, detect.Settings(sensitivity_db=sensitivity, min_length_ms=length, min_gap_ms=gap, pre_roll_ms=before, tail_ms=tail, attacks=attacks)
+            LEVELS, detect.SliceSettings(sensitivity_db=sensitivity, min_length_ms=length, min_gap_ms=gap, pre_roll_ms=before, tail_ms=tail, attacks=attacks)
         )
         end = 0.0
         for one in found:
@@ -92,7 +92,7 @@ class Finding(unittest.TestCase):
 
 class Plans(unittest.TestCase):
     def setUp(self) -> None:
-        self.plan = plan.refound(plan.Plan(), detect.Settings(), detect.detect(LEVELS, detect.Settings()))
+        self.plan = plan.refound(plan.Plan(), detect.SliceSettings(), detect.detect(LEVELS, detect.SliceSettings()))
         self.ids = [piece.id for piece in self.plan.slices]
 
     def test_edges_stay_off_their_neighbours(self) -> None:
@@ -123,9 +123,9 @@ class Plans(unittest.TestCase):
 
     def test_corrections_stay_when_found_anew(self) -> None:
         dropped = plan.drop(plan.add(self.plan, 3.0, 3.2), self.ids[0])
-        again = plan.refound(dropped, detect.Settings(sensitivity_db=58), [])
+        again = plan.refound(dropped, detect.SliceSettings(sensitivity_db=58), [])
         self.assertEqual([(piece.start_s, piece.dropped) for piece in again.slices], [(self.plan.slices[0].start_s, True), (3.0, False)])
-        whole = plan.refound(dropped, detect.Settings(), detect.detect(LEVELS, detect.Settings()))
+        whole = plan.refound(dropped, detect.SliceSettings(), detect.detect(LEVELS, detect.SliceSettings()))
         self.assertEqual(len(whole.slices), len(STARTS) + 1)
         self.assertEqual(len(whole.kept), len(STARTS))
 
@@ -134,7 +134,7 @@ class Finishing(InFolder):
     def test_every_slice_hits_its_level_after_fades_and_mono(self) -> None:
         samples = np.repeat(take(STARTS), 2, axis=1) * [1.0, 0.4]
         node = self.source(samples.astype(np.float32))
-        found = detect.detect(LEVELS, detect.Settings())
+        found = detect.detect(LEVELS, detect.SliceSettings())
         for peak in (-1.0, -3.0):
             finish = plan.Finish(peak_dbfs=peak, mono=True)
             for one in found:

@@ -14,7 +14,7 @@ from oskren.core.audio import files, metadata
 from oskren.core.errors import OskrenError
 from oskren.devices.card import Card, WavFile
 from oskren.devices.places import PLACES
-from oskren.devices.recorder import CONVERTER_NOISE_DB, LOW_CUT_HZ, RATE, SENSITIVITY_DB, Recorder, Running, Settings
+from oskren.devices.recorder import CONVERTER_NOISE_DB, LOW_CUT_HZ, RATE, SENSITIVITY_DB, Recorder, RecorderSettings, Running
 
 MORNING = datetime(2026, 9, 14, 6, 12, 30)
 
@@ -30,7 +30,7 @@ class WithCard(unittest.TestCase):
         self.card = Card(Path(holder.name) / "card")
 
     def recorder(self, **settings: object) -> Recorder:
-        recorder = Recorder(self.card, Settings(**settings), clock=lambda: MORNING)  # type: ignore[arg-type]
+        recorder = Recorder(self.card, RecorderSettings(**settings), clock=lambda: MORNING)  # type: ignore[arg-type]
         self.addCleanup(lambda: recorder.recording and recorder.stop())
         return recorder
 
@@ -79,7 +79,7 @@ class Levels(WithCard):
         for values, word in (({"gain_db": 99.0}, "gain_db"), ({"distance_m": 0.0}, "distance_m"), ({"place": "moon"}, "moon"), ({"angle_deg": 120.0}, "angle")):
             with self.subTest(values=values), self.assertRaisesRegex(OskrenError, word):
                 recorder.set(values)
-        self.assertEqual(recorder.settings, Settings())
+        self.assertEqual(recorder.settings, RecorderSettings())
         with self.assertRaisesRegex(OskrenError, "kazoo"):
             recorder.gesture("kazoo", 0.5)
 

@@ -34,7 +34,7 @@ class Onsets(unittest.TestCase):
         ours, theirs = [], []
         for seed, floor in ((1, -60), (2, -54), (3, -48), (4, -66)):
             mono, truth = take(seed, floor)
-            found = detect.detect(detect.analyse([mono[:, None]], RATE), detect.Settings())
+            found = detect.detect(detect.analyse([mono[:, None]], RATE), detect.SliceSettings())
             ours.append(mir_eval.onset.f_measure(truth, np.array([one.attack_s for one in found]), window=0.05)[0])
             theirs.append(mir_eval.onset.f_measure(truth, librosa.onset.onset_detect(y=mono, sr=RATE, units="time", backtrack=True), window=0.05)[0])
         self.assertGreater(np.mean(ours), 0.95)
@@ -42,6 +42,6 @@ class Onsets(unittest.TestCase):
 
     def test_starts_lie_within_3_ms_over_a_low_floor(self) -> None:
         mono, truth = take(5, -66)
-        found = np.array([one.attack_s for one in detect.detect(detect.analyse([mono[:, None]], RATE), detect.Settings())])
+        found = np.array([one.attack_s for one in detect.detect(detect.analyse([mono[:, None]], RATE), detect.SliceSettings())])
         near = np.abs(found[None, :] - truth[:, None]).min(axis=1)
         self.assertLess(np.percentile(near, 90), 0.003)

@@ -88,20 +88,20 @@ def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: ToS
     return PutOnSheet(**_sheet(body, revision).model_dump(), added=after.count - before.count)
 
 
-@router.get("/designs/{number}/recipe-draft")
-def recipe_draft(library: InLibrary, number: int, project: InProject = 1) -> RecipeKept:
+@router.get("/designs/{id}/recipe-draft")
+def recipe_draft(library: InLibrary, id: int, project: InProject = 1) -> RecipeKept:
     """The recipe of a design as it was set last."""
-    kept.design(library, number)
-    body, revision = revisions.draft(library, project, f"recipe {number}")
+    kept.design(library, id)
+    body, revision = revisions.draft(library, project, f"recipe {id}")
     return RecipeKept(revision=revision, draft=RecipeDraft.model_validate(body))
 
 
-@router.put("/designs/{number}/recipe-draft")
+@router.put("/designs/{id}/recipe-draft")
 def keep_recipe_draft(
-    studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: RecipeDraft, project: InProject = 1, based_on: BasedOn = None
+    studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: RecipeDraft, project: InProject = 1, based_on: BasedOn = None
 ) -> RecipeKept:
     """Keep the recipe of a design as it is set now."""
-    kept.design(library, number)
-    revision = revisions.keep_draft(library, project, f"recipe {number}", wanted.model_dump(mode="json"), based_on)
-    changed(studio, library, page, "recipe", number)
+    kept.design(library, id)
+    revision = revisions.keep_draft(library, project, f"recipe {id}", wanted.model_dump(mode="json"), based_on)
+    changed(studio, library, page, "recipe", id)
     return RecipeKept(revision=revision, draft=wanted)

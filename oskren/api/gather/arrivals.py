@@ -92,32 +92,32 @@ def arrivals(library: InLibrary, only: int | None = None) -> list[ArrivalView]:
 @router.post("/arrivals")
 def begin_arrival(library: InLibrary, new: NewArrival) -> ArrivalKept:
     """Begin an arrival that takes will join."""
-    number = library.arrival(new.name.strip())
-    keeping_arrivals.describe(library, number, new.notes)
-    return ArrivalKept(id=number, sounds=0)
+    id = library.arrival(new.name.strip())
+    keeping_arrivals.describe(library, id, new.notes)
+    return ArrivalKept(id=id, sounds=0)
 
 
-@router.patch("/arrivals/{number}")
-def describe_arrival(library: InLibrary, number: int, change: ArrivalChange) -> ArrivalKept:
+@router.patch("/arrivals/{id}")
+def describe_arrival(library: InLibrary, id: int, change: ArrivalChange) -> ArrivalKept:
     """Write an arrival's notes or name; its sounds have them at once."""
-    return ArrivalKept(id=number, sounds=keeping_arrivals.describe(library, number, change.notes, change.name))
+    return ArrivalKept(id=id, sounds=keeping_arrivals.describe(library, id, change.notes, change.name))
 
 
-@router.post("/arrivals/{number}/photos")
-def add_photos(library: InLibrary, number: int, files: Annotated[list[UploadFile], File()]) -> list[PhotoView]:
+@router.post("/arrivals/{id}/photos")
+def add_photos(library: InLibrary, id: int, files: Annotated[list[UploadFile], File()]) -> list[PhotoView]:
     """Keep photos with an arrival."""
     kept = []
     for file in files[: keeping_arrivals.MOST_PHOTOS]:
         name = file.filename or "photo"
-        kept.append(PhotoView(file=keeping_arrivals.add_photo(library, number, name, file.file.read(keeping_arrivals.LARGEST_PHOTO + 1)), name=name))
+        kept.append(PhotoView(file=keeping_arrivals.add_photo(library, id, name, file.file.read(keeping_arrivals.LARGEST_PHOTO + 1)), name=name))
     return kept
 
 
-@router.delete("/arrivals/{number}/photos")
-def drop_photo(library: InLibrary, number: int, file: Annotated[str, Query(max_length=80)]) -> ArrivalKept:
+@router.delete("/arrivals/{id}/photos")
+def drop_photo(library: InLibrary, id: int, file: Annotated[str, Query(max_length=80)]) -> ArrivalKept:
     """Take a photo from an arrival."""
-    keeping_arrivals.drop_photo(library, number, file)
-    return ArrivalKept(id=number, sounds=0)
+    keeping_arrivals.drop_photo(library, id, file)
+    return ArrivalKept(id=id, sounds=0)
 
 
 @router.get("/photos/{file}", response_class=FileResponse, responses={200: {"content": {"image/*": {}}}})
@@ -134,15 +134,15 @@ def photo(library: InLibrary, file: str) -> FileResponse:
     return FileResponse(path, media_type=kind, headers={"Cache-Control": "max-age=31536000, immutable"})
 
 
-@router.get("/sounds/{number}/excerpts")
-def excerpts_of(library: InLibrary, number: int) -> list[Cut]:
+@router.get("/sounds/{id}/excerpts")
+def excerpts_of(library: InLibrary, id: int) -> list[Cut]:
     """The excerpts of a sound, in the order they lie in it."""
-    library.sound(number)
-    return excerpts.cuts(library, number)
+    library.sound(id)
+    return excerpts.cuts(library, id)
 
 
-@router.post("/sounds/{number}/excerpts")
-def cut_excerpts(studio: InStudio, library: InLibrary, page: InPage, number: int, cutting: Cutting) -> CutDone:
+@router.post("/sounds/{id}/excerpts")
+def cut_excerpts(studio: InStudio, library: InLibrary, page: InPage, id: int, cutting: Cutting) -> CutDone:
     """Make marked parts of a sound entries of the library."""
-    made = excerpts.cut(studio, library, number, cutting.parts, cutting.tags, page)
+    made = excerpts.cut(studio, library, id, cutting.parts, cutting.tags, page)
     return CutDone(ids=made, names=[library.sound(one).name for one in made])

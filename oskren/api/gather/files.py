@@ -78,17 +78,17 @@ def heard_so(heard: Annotated[str, Query(max_length=60_000)] = "") -> Heard:
 FILE: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 
 
-@router.get("/sounds/{number}/file", response_class=FileResponse, responses=FILE)
+@router.get("/sounds/{id}/file", response_class=FileResponse, responses=FILE)
 def sound_file(
-    studio: InStudio, library: InLibrary, number: int, heard: Annotated[Heard, Depends(heard_so)], format: Literal["wav", "flac", "ogg"] = "wav"
+    studio: InStudio, library: InLibrary, id: int, heard: Annotated[Heard, Depends(heard_so)], format: Literal["wav", "flac", "ogg"] = "wav"
 ) -> FileResponse:
     """A sound as it was heard, as a file: what is dragged out of the browser."""
-    held = library.sound(number)
+    held = library.sound(id)
     if heard.dry and held.audio and not held.chain and held.frames / held.rate > LONG_S:
         # hours need not be rendered to be handed on: the file itself goes out
         whole = library.media(held.audio)
         return FileResponse(whole, filename=legal(held.name) + whole.suffix, media_type="application/octet-stream")
-    folder, [path] = _rendered(studio, library, [number], heard, format)
+    folder, [path] = _rendered(studio, library, [id], heard, format)
     return FileResponse(path, filename=path.name, background=BackgroundTask(shutil.rmtree, folder, ignore_errors=True))
 
 
@@ -117,7 +117,7 @@ def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard
     folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
     try:
         paths: list[Path] = []
-        floats = [item for number, item in zip(numbers, items, strict=True) if library.sound(number).bits == 32 and format_ == "wav"]
+        floats = [item for id, item in zip(numbers, items, strict=True) if library.sound(id).bits == 32 and format_ == "wav"]
         for bits, some in ((32, floats), (24, [item for item in items if item not in floats])):
             made = export(studio, library, some, Target(format=format_, bits=bits), folder)
             paths += map(Path, made.files)

@@ -33,7 +33,7 @@ class NewWatched(BaseModel):
     path: str = Field(min_length=1, max_length=4000)
 
 
-class Settings(BaseModel):
+class FolderSettings(BaseModel):
     """Pinned folders stand first among the folders; the hand-over folder is watched by another program."""
 
     pinned: list[str] = []
@@ -82,13 +82,13 @@ def rescan(studio: InStudio, library: InLibrary, path: Annotated[str, Query()]) 
 
 
 @router.get("/settings")
-def settings(studio: InStudio, library: InLibrary) -> Settings:
+def settings(studio: InStudio, library: InLibrary) -> FolderSettings:
     """Pinned folders and the hand-over folder."""
-    return Settings(pinned=keeping.setting(library, "pinned").get("folders", []), hand_over=hand_over(studio, library))
+    return FolderSettings(pinned=keeping.setting(library, "pinned").get("folders", []), hand_over=hand_over(studio, library))
 
 
 @router.put("/settings")
-def keep_settings(studio: InStudio, library: InLibrary, wanted: Settings) -> Settings:
+def keep_settings(studio: InStudio, library: InLibrary, wanted: FolderSettings) -> FolderSettings:
     """Pin folders; choose the hand-over folder (empty: one in Oskren's own folder)."""
     folder = str(whole_path(wanted.hand_over, "the hand-over folder")) if wanted.hand_over else ""
     keeping.keep_setting(library, "pinned", {"folders": wanted.pinned})

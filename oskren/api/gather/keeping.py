@@ -78,7 +78,7 @@ class NewProject(BaseModel):
 @router.get("/sets")
 def sets(library: InLibrary) -> list[SetView]:
     """Every set."""
-    return [SetView(id=number, name=name, sounds=count) for number, name, count in keeping.sets(library)]
+    return [SetView(id=id, name=name, sounds=count) for id, name, count in keeping.sets(library)]
 
 
 @router.post("/sets")
@@ -87,24 +87,24 @@ def add_set(library: InLibrary, page: InPage, new: NewSet) -> Kept:
     return Kept(id=keeping.add_set(library, new.name, numbers_of(library, new), page))
 
 
-@router.patch("/sets/{number}")
-def change_set(library: InLibrary, page: InPage, number: int, change: SetChange) -> Counted:
+@router.patch("/sets/{id}")
+def change_set(library: InLibrary, page: InPage, id: int, change: SetChange) -> Counted:
     """Rename a set, put sounds into it, move them in it, take them out."""
     if change.name is not None:
-        keeping.keep_set(library, number, name=change.name, actor=page)
+        keeping.keep_set(library, id, name=change.name, actor=page)
     wanted = numbers_of(library, change)
     if change.take_out:
-        keeping.keep_set(library, number, sounds=[one for one in keeping.set_members(library, number) if one not in set(change.take_out)], actor=page)
+        keeping.keep_set(library, id, sounds=[one for one in keeping.set_members(library, id) if one not in set(change.take_out)], actor=page)
     if wanted:
-        keeping.put_in_set(library, number, wanted, change.before, page)
-    return Counted(count=len(keeping.set_members(library, number)))
+        keeping.put_in_set(library, id, wanted, change.before, page)
+    return Counted(count=len(keeping.set_members(library, id)))
 
 
-@router.delete("/sets/{number}")
-def delete_set(library: InLibrary, page: InPage, number: int) -> Kept:
+@router.delete("/sets/{id}")
+def delete_set(library: InLibrary, page: InPage, id: int) -> Kept:
     """Delete a set; its sounds stay."""
-    keeping.forget(library, SoundSet, number, page)
-    return Kept(id=number)
+    keeping.forget(library, SoundSet, id, page)
+    return Kept(id=id)
 
 
 @router.get("/searches")
@@ -119,11 +119,11 @@ def keep_search(library: InLibrary, new: NewSearch) -> Kept:
     return Kept(id=keeping.keep_search(library, new.name, new.asked))
 
 
-@router.delete("/searches/{number}")
-def delete_search(library: InLibrary, page: InPage, number: int) -> Kept:
+@router.delete("/searches/{id}")
+def delete_search(library: InLibrary, page: InPage, id: int) -> Kept:
     """Forget a saved search."""
-    keeping.forget(library, SavedSearch, number, page)
-    return Kept(id=number)
+    keeping.forget(library, SavedSearch, id, page)
+    return Kept(id=id)
 
 
 @router.get("/fields")
@@ -149,7 +149,7 @@ def delete_field(library: InLibrary, name: Annotated[str, Query()]) -> Counted:
 @router.get("/projects")
 def projects(library: InLibrary) -> list[ProjectView]:
     """Projects of the library."""
-    return [ProjectView(id=number, name=name) for number, name in keeping.projects(library)]
+    return [ProjectView(id=id, name=name) for id, name in keeping.projects(library)]
 
 
 @router.post("/projects")

@@ -34,7 +34,7 @@ class Page(BaseModel):
     text: str
 
 
-class Wanted(BaseModel):
+class SoundQuery(BaseModel):
     """A question to the table; also says which sounds a change in bulk is for.
 
     ``q`` is the search as text (words, then ``where`` and conditions), ``facets`` values by field, ``like`` a sound the
@@ -56,7 +56,7 @@ class Among(BaseModel):
     """Sounds that something is done to: given one by one, or everything a question finds."""
 
     ids: list[int] = Field([], max_length=250_000)
-    all_of: Wanted | None = None
+    all_of: SoundQuery | None = None
 
 
 class Editing(Among):
@@ -102,7 +102,7 @@ class Emptied(BaseModel):
     stays: list[str]
 
 
-def asked_of(library: Library, wanted: Wanted) -> tuple[Search, Asked]:
+def asked_of(library: Library, wanted: SoundQuery) -> tuple[Search, Asked]:
     """A question with its text understood."""
     own = {name: kind for name, kind, _ in keeping.fields(library)}
     search = parse(wanted.q, own)  # type: ignore[arg-type]
@@ -129,7 +129,7 @@ def numbers_of(library: Library, among: Among) -> list[int]:
 
 
 @router.post("/search", response_model=Page)
-def search_sounds(library: InLibrary, wanted: Wanted) -> Response:
+def search_sounds(library: InLibrary, wanted: SoundQuery) -> Response:
     """Search, filter and sort the sounds."""
     search, asked = asked_of(library, wanted)
     with library.reading() as session:
@@ -150,7 +150,7 @@ def sounds(
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> Response:
     """The table by a plain address: what ``POST /search`` gives without facets."""
-    return search_sounds(library, Wanted(q=q, sort=sort, descending=descending, offset=offset, limit=limit))
+    return search_sounds(library, SoundQuery(q=q, sort=sort, descending=descending, offset=offset, limit=limit))
 
 
 @router.post("/search/text")
@@ -162,18 +162,18 @@ def search_as_text(library: InLibrary, search: Search) -> Undone:
     return Undone(title=write(search))
 
 
-@router.get("/sounds/{number}")
-def sound(library: InLibrary, number: int) -> SoundFacts:
+@router.get("/sounds/{id}")
+def sound(library: InLibrary, id: int) -> SoundFacts:
     """Everything known of one sound."""
-    return facts_of(library, library.sound(number))
+    return facts_of(library, library.sound(id))
 
 
-@router.patch("/sounds/{number}")
-def change_sound(library: InLibrary, page: InPage, number: int, change: Change) -> SoundFacts:
+@router.patch("/sounds/{id}")
+def change_sound(library: InLibrary, page: InPage, id: int, change: Change) -> SoundFacts:
     """Describe a sound; the audio stays as it is."""
-    before = library.sound(number)
-    describing.edit(library, [number], change, f"{before.name}: {_named(change)}", actor=page)
-    return facts_of(library, library.sound(number))
+    before = library.sound(id)
+    describing.edit(library, [id], change, f"{before.name}: {_named(change)}", actor=page)
+    return facts_of(library, library.sound(id))
 
 
 def _named(change: Change) -> str:
@@ -210,11 +210,11 @@ def propose_anchors(studio: InStudio, library: InLibrary, page: InPage, wanted: 
     return started(studio.jobs.start(importing.ANCHOR, library, f"Anchors of {len(numbers)} sounds", asked))
 
 
-@router.get("/sounds/{number}/uses")
-def uses(library: InLibrary, number: int) -> list[UseView]:
+@router.get("/sounds/{id}/uses")
+def uses(library: InLibrary, id: int) -> list[UseView]:
     """Where a sound is used: designs, spreads, slice plans, shipments, and in which project."""
-    library.sound(number)
-    return [UseView(**one) for one in describing.uses_of(library, number)]
+    library.sound(id)
+    return [UseView(**one) for one in describing.uses_of(library, id)]
 
 
 @router.post("/trash/empty")

@@ -105,24 +105,24 @@ def want(library: InLibrary, entries: Annotated[list[Entry], Field(min_length=1,
     return WantedKept(ids=wanted.add(library, project, entries))
 
 
-@router.patch("/wanted/{number}")
-def change_wanted(library: InLibrary, number: int, change: WantedChange) -> WantedKept:
+@router.patch("/wanted/{id}")
+def change_wanted(library: InLibrary, id: int, change: WantedChange) -> WantedKept:
     """Change an entry."""
-    wanted.change(library, number, change.model_dump(exclude_none=True))
-    return WantedKept(ids=[number])
+    wanted.change(library, id, change.model_dump(exclude_none=True))
+    return WantedKept(ids=[id])
 
 
-@router.delete("/wanted/{number}")
-def remove_wanted(library: InLibrary, number: int) -> WantedKept:
+@router.delete("/wanted/{id}")
+def remove_wanted(library: InLibrary, id: int) -> WantedKept:
     """Take an entry off the list; what answers it stays in the library."""
-    wanted.remove(library, number)
-    return WantedKept(ids=[number])
+    wanted.remove(library, id)
+    return WantedKept(ids=[id])
 
 
-@router.get("/wanted/{number}/suggestions")
-def suggestions(library: InLibrary, number: int) -> list[Suggestion]:
+@router.get("/wanted/{id}/suggestions")
+def suggestions(library: InLibrary, id: int) -> list[Suggestion]:
     """Sounds of the library that may answer an entry, best first."""
-    found = wanted.suggest(library, number)
+    found = wanted.suggest(library, id)
     with library.reading() as session:
         library.columns.refresh(session)
         rows = rows_of(session, [one for one, _ in found], library.columns.strength_of([one for one, _ in found]))
@@ -130,18 +130,18 @@ def suggestions(library: InLibrary, number: int) -> list[Suggestion]:
     return [Suggestion(sound=SoundRow(**row), fit=fits[row["id"]]) for row in rows]
 
 
-@router.post("/wanted/{number}/answers")
-def answer_wanted(library: InLibrary, number: int, answering: Answering) -> WantedKept:
+@router.post("/wanted/{id}/answers")
+def answer_wanted(library: InLibrary, id: int, answering: Answering) -> WantedKept:
     """Link sounds or designs to an entry; its state moves on."""
-    wanted.answer(library, number, answering.kind, answering.items)
-    return WantedKept(ids=[number])
+    wanted.answer(library, id, answering.kind, answering.items)
+    return WantedKept(ids=[id])
 
 
-@router.delete("/wanted/{number}/answers")
-def unlink_answer(library: InLibrary, number: int, kind: Literal["sound", "design"], item: int) -> WantedKept:
+@router.delete("/wanted/{id}/answers")
+def unlink_answer(library: InLibrary, id: int, kind: Literal["sound", "design"], item: int) -> WantedKept:
     """Take an answer from an entry."""
-    wanted.unlink(library, number, kind, item)
-    return WantedKept(ids=[number])
+    wanted.unlink(library, id, kind, item)
+    return WantedKept(ids=[id])
 
 
 @router.get("/wanted.csv", response_class=Response, responses={200: {"content": {"text/csv": {}}}})

@@ -20,15 +20,15 @@ class Chain(BaseModel):
     chain: list[Step] = Field(max_length=64)
 
 
-class State(BaseModel):
+class SoundState(BaseModel):
     """A chain kept to compare with."""
 
     name: str = Field(max_length=80)
     chain: list[Step] = Field(max_length=64)
 
 
-class States(BaseModel):
-    states: list[State] = Field(max_length=4)
+class SoundStates(BaseModel):
+    states: list[SoundState] = Field(max_length=4)
 
 
 class Response(BaseModel):
@@ -97,21 +97,21 @@ class ResonanceView(BaseModel):
     q: float
 
 
-@router.put("/sounds/{number}/chain")
-def set_chain(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Chain, based_on: BasedOn = None) -> SoundFacts:
+@router.put("/sounds/{id}/chain")
+def set_chain(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Chain, based_on: BasedOn = None) -> SoundFacts:
     """Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it."""
-    sound = following.set_chain(library, number, wanted.chain, based_on)
-    changed(studio, library, page, "chain", number)
+    sound = following.set_chain(library, id, wanted.chain, based_on)
+    changed(studio, library, page, "chain", id)
     return facts_of(library, sound)
 
 
-@router.put("/sounds/{number}/states")
-def set_states(library: InLibrary, number: int, wanted: States) -> SoundFacts:
+@router.put("/sounds/{id}/states")
+def set_states(library: InLibrary, id: int, wanted: SoundStates) -> SoundFacts:
     """Keep up to four states of a sound's chain, to compare with."""
-    kept = [State.model_validate(one) for one in library.sound(number).states or []]
+    kept = [SoundState.model_validate(one) for one in library.sound(id).states or []]
     for state in wanted.states:
-        check_chain(state.chain, [step for one in kept for step in one.chain] + [Step.model_validate(one) for one in library.sound(number).chain])
-    return facts_of(library, library.change(number, {"states": [one.model_dump(mode="json") for one in wanted.states]}))
+        check_chain(state.chain, [step for one in kept for step in one.chain] + [Step.model_validate(one) for one in library.sound(id).chain])
+    return facts_of(library, library.change(id, {"states": [one.model_dump(mode="json") for one in wanted.states]}))
 
 
 @router.post("/mend/response")

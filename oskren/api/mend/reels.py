@@ -91,8 +91,8 @@ class Judged(BaseModel):
     new_words: list[str]
 
 
-def _view(library: Library, number: int, refused: str = "") -> ReelView:
-    name, reel = reels.load(library, number)
+def _view(library: Library, id: int, refused: str = "") -> ReelView:
+    name, reel = reels.load(library, id)
     if not reel.takes:
         raise OskrenError(f"{name} has no takes left; remove it and review them on a new reel.")
     takes = reels.takes(library, reel)
@@ -101,7 +101,7 @@ def _view(library: Library, number: int, refused: str = "") -> ReelView:
     begins = rules.starts(reel, lengths)
     kept = [mark for mark in reel.marks if mark.kind in ("keep", "material")]
     return ReelView(
-        id=number,
+        id=id,
         name=name,
         reel=reel,
         takes=[
@@ -121,7 +121,7 @@ def _view(library: Library, number: int, refused: str = "") -> ReelView:
         raw=rules.node_of(reel, nodes, raw=True),
         now=rules.node_of(reel, nodes),
         usable=rules.usable(reel),
-        revision=reels.revision_of(library, number),
+        revision=reels.revision_of(library, id),
         refused=refused,
         names=[MarkName(id=mark.id, name=one, wrong=wrong) for mark, (one, wrong) in zip(kept, reels.names(library, reel, kept), strict=True)],
     )
@@ -131,8 +131,8 @@ def _view(library: Library, number: int, refused: str = "") -> ReelView:
 def all_reels(library: InLibrary) -> list[ReelHead]:
     """Review reels, the newest first."""
     return [
-        ReelHead(id=number, name=name, takes=len(reel.takes), marks=len(reel.marks), kept=sum(mark.kind == "keep" for mark in reel.marks))
-        for number, name, reel in reels.heads(library)
+        ReelHead(id=id, name=name, takes=len(reel.takes), marks=len(reel.marks), kept=sum(mark.kind == "keep" for mark in reel.marks))
+        for id, name, reel in reels.heads(library)
     ]
 
 
@@ -142,39 +142,39 @@ def begin_reel(library: InLibrary, new: NewReel) -> ReelView:
     return _view(library, reels.begin(library, new.name, numbers_of(library, new), new.project))
 
 
-@router.get("/reels/{number}")
-def one_reel(library: InLibrary, number: int) -> ReelView:
+@router.get("/reels/{id}")
+def one_reel(library: InLibrary, id: int) -> ReelView:
     """A reel with all it holds."""
-    return _view(library, number)
+    return _view(library, id)
 
 
-@router.put("/reels/{number}")
-def save_reel(studio: InStudio, library: InLibrary, page: InPage, number: int, reel: Reel, based_on: BasedOn = None) -> ReelView:
+@router.put("/reels/{id}")
+def save_reel(studio: InStudio, library: InLibrary, page: InPage, id: int, reel: Reel, based_on: BasedOn = None) -> ReelView:
     """Keep a reel as it is now: marks, chain, gap, template. A step that would move marks is left out, and said; the marks are kept."""
-    refused = reels.save(library, number, reel, based_on)
-    changed(studio, library, page, "reel", number)
-    return _view(library, number, refused)
+    refused = reels.save(library, id, reel, based_on)
+    changed(studio, library, page, "reel", id)
+    return _view(library, id, refused)
 
 
-@router.delete("/reels/{number}")
-def forget_reel(library: InLibrary, number: int) -> ReelHead:
+@router.delete("/reels/{id}")
+def forget_reel(library: InLibrary, id: int) -> ReelHead:
     """Remove a reel; takes and selects stay."""
-    name, reel = reels.load(library, number)
-    reels.forget(library, number)
-    return ReelHead(id=number, name=name, takes=len(reel.takes), marks=len(reel.marks), kept=0)
+    name, reel = reels.load(library, id)
+    reels.forget(library, id)
+    return ReelHead(id=id, name=name, takes=len(reel.takes), marks=len(reel.marks), kept=0)
 
 
-@router.get("/suggestions/{number}")
-def take_suggestions(studio: InStudio, library: InLibrary, number: int) -> Suggestions:
+@router.get("/suggestions/{id}")
+def take_suggestions(studio: InStudio, library: InLibrary, id: int) -> Suggestions:
     """What was found in a take: quiet stretches, bumps, clipped parts, hum, events. The first time it takes a while."""
-    return reels.suggestions(studio, library, number)
+    return reels.suggestions(studio, library, id)
 
 
-@router.post("/reels/{number}/selects")
-def make_selects(studio: InStudio, library: InLibrary, number: int) -> Started:
+@router.post("/reels/{id}/selects")
+def make_selects(studio: InStudio, library: InLibrary, id: int) -> Started:
     """Make what is kept selects of the library, as a job."""
-    name, _ = reels.load(library, number)
-    return started(studio.jobs.start(reels.SELECT, library, f"Selects of {name}", reels.Selecting(reel=number)))
+    name, _ = reels.load(library, id)
+    return started(studio.jobs.start(reels.SELECT, library, f"Selects of {name}", reels.Selecting(reel=id)))
 
 
 @router.get("/words")

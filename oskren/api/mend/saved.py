@@ -66,34 +66,34 @@ def keep_chain(library: InLibrary, new: NewChain) -> Kept:
     return Kept(id=following.keep(library, new.name, new.chain, new.told))
 
 
-@router.delete("/chains/{number}")
-def delete_chain(library: InLibrary, number: int) -> Kept:
+@router.delete("/chains/{id}")
+def delete_chain(library: InLibrary, id: int) -> Kept:
     """Forget a saved chain; sounds and layers it was put on keep it."""
-    following.forget(library, number)
-    return Kept(id=number)
+    following.forget(library, id)
+    return Kept(id=id)
 
 
-@router.get("/chains/{number}/users")
-def chain_users(library: InLibrary, number: int) -> list[User]:
+@router.get("/chains/{id}/users")
+def chain_users(library: InLibrary, id: int) -> list[User]:
     """Sounds that follow a chain."""
-    following.chain_of(library, number)
-    return [User(id=sound, name=name) for sound, name in following.users(library, number)]
+    following.chain_of(library, id)
+    return [User(id=sound, name=name) for sound, name in following.users(library, id)]
 
 
-@router.post("/chains/{number}/give")
-def give_chain(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Giving) -> Started:
+@router.post("/chains/{id}/give")
+def give_chain(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Giving) -> Started:
     """Put a chain on sounds, as a job: each is rendered and measured first, and what would fail or clip is told."""
-    name, _ = following.chain_of(library, number)
+    name, _ = following.chain_of(library, id)
     sounds = numbers_of(library, wanted)
     if not sounds:
         raise OskrenError("No sound is chosen to put the chain on.")
     if len(sounds) > MOST_SOUNDS:
         raise OskrenError(f"A chain can be put on at most {MOST_SOUNDS} sounds at once; narrow the choice.")
-    asked = giving.Giving(chain=number, sounds=sounds, linked=wanted.linked, after=wanted.after, page=page)
+    asked = giving.Giving(chain=id, sounds=sounds, linked=wanted.linked, after=wanted.after, page=page)
     return started(studio.jobs.start(giving.GIVE, library, f"{name} on {len(sounds)} {'sound' if len(sounds) == 1 else 'sounds'}", asked))
 
 
-@router.post("/sounds/{number}/unlink")
-def unlink(library: InLibrary, number: int) -> SoundFacts:
+@router.post("/sounds/{id}/unlink")
+def unlink(library: InLibrary, id: int) -> SoundFacts:
     """A sound that follows a saved chain goes its own way, with the steps it has."""
-    return facts_of(library, following.let_go(library, number))
+    return facts_of(library, following.let_go(library, id))

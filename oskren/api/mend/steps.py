@@ -75,7 +75,7 @@ class FoundChain(BaseModel):
     told: str
 
 
-class Found(BaseModel):
+class Finding(BaseModel):
     steps: list[FoundStep]
     chains: list[FoundChain]
 
@@ -105,10 +105,10 @@ def sounds_behind(library: InLibrary, wanted: Behind) -> list[str]:
 
 
 @router.get("/lib/{library}/steps/find")
-def find_steps(library: InLibrary, wish: Annotated[str, Query(max_length=200)] = "") -> Found:
+def find_steps(library: InLibrary, wish: Annotated[str, Query(max_length=200)] = "") -> Finding:
     """Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish."""
     found = [FoundStep(kind=match.key, setting=match.setting) for match in finding.find(wish)]
-    return Found(steps=found, chains=[FoundChain(id=number, name=name, told=told) for number, name, told in following.found(library, wish)])
+    return Finding(steps=found, chains=[FoundChain(id=id, name=name, told=told) for id, name, told in following.found(library, wish)])
 
 
 @router.get("/ranges")

@@ -86,8 +86,8 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
 
 
-def _run(studio: Studio, library: Library, number: int, name: str) -> Job:
-    return studio.jobs.start(shipping.SHIP, library, f"Shipping {name}", shipping.Shipping(shipment=number))
+def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
+    return studio.jobs.start(shipping.SHIP, library, f"Shipping {name}", shipping.Shipping(shipment=id))
 
 
 @router.post("/ship")
@@ -97,8 +97,8 @@ def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started
     problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
     if problems:
         raise OskrenError(problems[0])
-    number = shipping.begin(library, sheet, _folder(studio, wanted), wanted.project, wanted.allowed)
-    return started(_run(studio, library, number, wanted.name), number)
+    id = shipping.begin(library, sheet, _folder(studio, wanted), wanted.project, wanted.allowed)
+    return started(_run(studio, library, id, wanted.name), id)
 
 
 @router.get("/shipments")
@@ -120,26 +120,26 @@ def _head(row: Shipment) -> dict[str, Any]:
     }
 
 
-@router.get("/shipments/{number}")
-def shipment(library: InLibrary, number: int) -> ShipmentView:
+@router.get("/shipments/{id}")
+def shipment(library: InLibrary, id: int) -> ShipmentView:
     """A shipment with its report."""
-    row = kept.shipment(library, number)
+    row = kept.shipment(library, id)
     return ShipmentView(
         **_head(row), reports=[FileReport.model_validate(one) for one in row.reports], failures=[Failure(**one) for one in row.failed], unchanged=row.unchanged
     )
 
 
-@router.post("/shipments/{number}/resume")
-def resume(studio: InStudio, library: InLibrary, number: int) -> Started:
+@router.post("/shipments/{id}/resume")
+def resume(studio: InStudio, library: InLibrary, id: int) -> Started:
     """Go on with an interrupted shipment, or run it again: what has not changed is left as it is."""
-    return started(_run(studio, library, number, kept.shipment(library, number).name), number)
+    return started(_run(studio, library, id, kept.shipment(library, id).name), id)
 
 
-@router.get("/shipments/{number}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})
-def manifest_file(library: InLibrary, number: int, table: bool = False) -> FileResponse:
+@router.get("/shipments/{id}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})
+def manifest_file(library: InLibrary, id: int, table: bool = False) -> FileResponse:
     """The manifest beside the files: JSON, or CSV."""
     name = manifest.TABLE if table else manifest.NAME
-    path = Path(kept.shipment(library, number).folder) / name
+    path = Path(kept.shipment(library, id).folder) / name
     if not path.exists():
         raise OskrenError(f"{path}: there is no manifest yet; it is written when files are finished.")
     return FileResponse(path, filename=name)

@@ -12,7 +12,7 @@ from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, cha
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Node, Step
 from oskren.core.slice import plan as planning
-from oskren.core.slice.detect import Settings, detect, threshold
+from oskren.core.slice.detect import SliceSettings, detect, threshold
 from oskren.core.slice.plan import Plan
 from oskren.store import Library
 from oskren.store.documents import plans as kept
@@ -84,11 +84,11 @@ def plans(library: InLibrary) -> list[PlanHead]:
     return kept.heads(library)
 
 
-def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan) -> PlanView:
+def _view(studio: Studio, library: Library, id: int, node: Node, plan: Plan) -> PlanView:
     levels = slices.levels(studio, library, node)
     return PlanView(
-        sound=number,
-        name=library.sound(number).name,
+        sound=id,
+        name=library.sound(id).name,
         seconds=levels.seconds,
         node=node,
         plan=plan,
@@ -96,50 +96,50 @@ def _view(studio: Studio, library: Library, number: int, node: Node, plan: Plan)
         floor_dbfs=levels.floor_dbfs,
         floor_visible=levels.floor_visible,
         threshold_dbfs=threshold(levels, plan.settings),
-        revision=slices.revision_of(library, number),
+        revision=slices.revision_of(library, id),
     )
 
 
-@router.get("/plans/{number}")
-def plan(studio: InStudio, library: InLibrary, number: int) -> PlanView:
+@router.get("/plans/{id}")
+def plan(studio: InStudio, library: InLibrary, id: int) -> PlanView:
     """The plan of a sound; a first one is found when there is none."""
-    return _view(studio, library, number, *slices.plan_of(studio, library, number))
+    return _view(studio, library, id, *slices.plan_of(studio, library, id))
 
 
-@router.put("/plans/{number}")
-def save_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Plan, based_on: BasedOn = None) -> PlanView:
+@router.put("/plans/{id}")
+def save_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Plan, based_on: BasedOn = None) -> PlanView:
     """Keep a plan as given: undo, redo, and changes of the finish."""
-    node, _ = slices.plan_of(studio, library, number)
+    node, _ = slices.plan_of(studio, library, id)
     planning.finish_chain(wanted.finish)
     ordered = sorted(wanted.slices, key=lambda piece: piece.start_s)
     if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
         raise OskrenError("Two slices of this plan overlap; it was not kept.")
-    slices.save(library, number, node, wanted, based_on)
-    changed(studio, library, page, "plan", number)
-    return _view(studio, library, number, node, wanted)
+    slices.save(library, id, node, wanted, based_on)
+    changed(studio, library, page, "plan", id)
+    return _view(studio, library, id, node, wanted)
 
 
-@router.post("/plans/{number}/find")
-def find_slices(studio: InStudio, library: InLibrary, page: InPage, number: int, settings: Settings) -> PlanView:
+@router.post("/plans/{id}/find")
+def find_slices(studio: InStudio, library: InLibrary, page: InPage, id: int, settings: SliceSettings) -> PlanView:
     """Find anew with other settings; what was corrected by hand stays."""
-    node, before = slices.plan_of(studio, library, number)
+    node, before = slices.plan_of(studio, library, id)
     levels = slices.levels(studio, library, node)  # measured outside the turn: it may take a while
-    with slices.turn(library, number):
-        node, before = slices.plan_of(studio, library, number)
+    with slices.turn(library, id):
+        node, before = slices.plan_of(studio, library, id)
         after = planning.refound(before, settings, detect(levels, settings))
-        slices.save(library, number, node, after)
-    changed(studio, library, page, "plan", number)
-    return _view(studio, library, number, node, after)
+        slices.save(library, id, node, after)
+    changed(studio, library, page, "plan", id)
+    return _view(studio, library, id, node, after)
 
 
-@router.post("/plans/{number}/edit")
-def edit_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Edited) -> PlanView:
+@router.post("/plans/{id}/edit")
+def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Edited) -> PlanView:
     """Correct one slice of the plan as it is now: edits that come at once are made in turn."""
-    node, _ = slices.plan_of(studio, library, number)
+    node, _ = slices.plan_of(studio, library, id)
     seconds = slices.levels(studio, library, node).seconds
     edit = wanted.edit
-    with slices.turn(library, number):
-        node, before = slices.plan_of(studio, library, number)
+    with slices.turn(library, id):
+        node, before = slices.plan_of(studio, library, id)
         match edit:
             case Move():
                 after = planning.move(before, edit.id, planning.moved_start(before, edit.id, edit.start_s, edit.by_s), edit.end_s, seconds)
@@ -151,14 +151,14 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, number: int, w
                 after = planning.drop(before, edit.id, edit.dropped)
             case Add():
                 after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
-        slices.save(library, number, node, after)
-    changed(studio, library, page, "plan", number)
-    return _view(studio, library, number, node, after)
+        slices.save(library, id, node, after)
+    changed(studio, library, page, "plan", id)
+    return _view(studio, library, id, node, after)
 
 
-@router.post("/plans/{number}/make")
-def make_one_shots(studio: InStudio, library: InLibrary, number: int) -> Started:
+@router.post("/plans/{id}/make")
+def make_one_shots(studio: InStudio, library: InLibrary, id: int) -> Started:
     """Make the kept slices one-shots of the library, as a job."""
-    node, plan = slices.plan_of(studio, library, number)
-    asked = slices.Cutting(sound=number, node=node, plan=plan)
-    return started(studio.jobs.start(slices.CUT, library, f"One-shots of {library.sound(number).name}", asked))
+    node, plan = slices.plan_of(studio, library, id)
+    asked = slices.Cutting(sound=id, node=node, plan=plan)
+    return started(studio.jobs.start(slices.CUT, library, f"One-shots of {library.sound(id).name}", asked))

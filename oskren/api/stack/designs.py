@@ -100,41 +100,41 @@ def add_design(library: InLibrary, new: NewDesign) -> DesignView:
     return _view(kept.add(library, new.name, new.mix, new.project or 1))
 
 
-@router.put("/designs/{number}")
-def save_design(studio: InStudio, library: InLibrary, page: InPage, number: int, now: DesignNow, based_on: BasedOn = None) -> DesignKept:
+@router.put("/designs/{id}")
+def save_design(studio: InStudio, library: InLibrary, page: InPage, id: int, now: DesignNow, based_on: BasedOn = None) -> DesignKept:
     """Keep a design as it is now."""
-    row = kept.save(library, number, now.name, mix_of(studio, now.mix), based_on)
-    changed(studio, library, page, "design", number)
+    row = kept.save(library, id, now.name, mix_of(studio, now.mix), based_on)
+    changed(studio, library, page, "design", id)
     return DesignKept(revision=row.revision or 0)
 
 
-@router.get("/designs/{number}")
-def one_design(library: InLibrary, number: int) -> DesignView:
+@router.get("/designs/{id}")
+def one_design(library: InLibrary, id: int) -> DesignView:
     """A design as it is kept."""
-    return _view(kept.design(library, number)[0])
+    return _view(kept.design(library, id)[0])
 
 
-@router.post("/designs/{number}/layers")
-def add_layer(studio: InStudio, library: InLibrary, page: InPage, number: int, layer: Member) -> DesignView:
+@router.post("/designs/{id}/layers")
+def add_layer(studio: InStudio, library: InLibrary, page: InPage, id: int, layer: Member) -> DesignView:
     """Put one more layer into a design as it is now, whoever has it open."""
-    row, mix = kept.design(library, number)
-    row = kept.save(library, number, row.name, mix.model_copy(update={"members": (*mix.members, layer)}))
-    changed(studio, library, page, "design", number)
+    row, mix = kept.design(library, id)
+    row = kept.save(library, id, row.name, mix.model_copy(update={"members": (*mix.members, layer)}))
+    changed(studio, library, page, "design", id)
     return _view(row)
 
 
-@router.delete("/designs/{number}")
-def remove_design(studio: InStudio, library: InLibrary, number: int) -> list[DesignView]:
+@router.delete("/designs/{id}")
+def remove_design(studio: InStudio, library: InLibrary, id: int) -> list[DesignView]:
     """Delete a design with its versions; those that are left. What was printed of it stays."""
-    for project in kept.remove(library, number):
+    for project in kept.remove(library, id):
         changed(studio, library, "", "sheet", project)
     return designs(library)
 
 
-@router.get("/designs/{number}/versions")
-def versions(library: InLibrary, number: int) -> list[VersionView]:
+@router.get("/designs/{id}/versions")
+def versions(library: InLibrary, id: int) -> list[VersionView]:
     """Kept versions, the oldest first."""
-    return [_version(row) for row in kept.versions(library, number)]
+    return [_version(row) for row in kept.versions(library, id)]
 
 
 def _version(row: Version) -> VersionView:
@@ -151,27 +151,27 @@ def _version(row: Version) -> VersionView:
     )
 
 
-@router.post("/designs/{number}/versions")
-def keep_version(studio: InStudio, library: InLibrary, number: int, new: NewVersion) -> VersionView:
+@router.post("/designs/{id}/versions")
+def keep_version(studio: InStudio, library: InLibrary, id: int, new: NewVersion) -> VersionView:
     """Keep a state of a design by name, measured so that it can be compared at matched loudness."""
-    kept.design(library, number)
+    kept.design(library, id)
     if not sounding(new.mix):
-        return _version(kept.keep_version(library, number, new.name, new.notes, new.mix, {}, b""))
+        return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, {}, b""))
     found = studio.facts(library, new.mix)
     facts = {"lufs": found["measures"]["integrated_lufs"], "seconds": found["frames"] / found["rate"]}
-    return _version(kept.keep_version(library, number, new.name, new.notes, new.mix, facts, found["row"]))
+    return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, facts, found["row"]))
 
 
-@router.patch("/versions/{number}")
-def change_version(library: InLibrary, number: int, change: VersionChange) -> VersionView:
+@router.patch("/versions/{id}")
+def change_version(library: InLibrary, id: int, change: VersionChange) -> VersionView:
     """Another name or other notes."""
-    return _version(kept.change_version(library, number, change.name, change.notes))
+    return _version(kept.change_version(library, id, change.name, change.notes))
 
 
-@router.delete("/versions/{number}")
-def forget_version(library: InLibrary, number: int) -> list[VersionView]:
+@router.delete("/versions/{id}")
+def forget_version(library: InLibrary, id: int) -> list[VersionView]:
     """Remove a version; those of the design that are left."""
-    return versions(library, kept.forget_version(library, number))
+    return versions(library, kept.forget_version(library, id))
 
 
 @router.post("/stack/difference")
@@ -180,10 +180,10 @@ def difference(library: InLibrary, two: TwoMixes) -> list[str]:
     return differences(two.before, two.after)
 
 
-@router.get("/designs/{number}/bundle", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}})
-def save_bundle(library: InLibrary, number: int) -> FileResponse:
+@router.get("/designs/{id}/bundle", response_class=FileResponse, responses={200: {"content": {"application/zip": {}}}})
+def save_bundle(library: InLibrary, id: int) -> FileResponse:
     """The design with its audio as one file."""
-    row, mix = kept.design(library, number)
+    row, mix = kept.design(library, id)
     folder = Path(tempfile.mkdtemp(prefix="oskren-"))
     path = folder / "design.zip"
     try:

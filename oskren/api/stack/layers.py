@@ -130,8 +130,8 @@ def _tones(studio: Studio, library: Any, mix: Mix) -> list[Tone]:
     return told
 
 
-def _member(mix: Mix, number: str) -> Member:
-    found = next((member for member in mix.members if member.id == number), None)
+def _member(mix: Mix, id: str) -> Member:
+    found = next((member for member in mix.members if member.id == id), None)
     if found is None:
         raise OskrenError("That layer is not in the design any more.")
     return found
@@ -195,8 +195,8 @@ def renew(studio: InStudio, library: InLibrary, wanted: OfLayers) -> Renewed:
 def freeze(studio: InStudio, library: InLibrary, wanted: OfLayers) -> Mix:
     """Freeze layers or groups to audio."""
     mix = wanted.mix
-    for number in wanted.ids:
-        mix = work.freeze(studio, library, mix, number)
+    for id in wanted.ids:
+        mix = work.freeze(studio, library, mix, id)
     return mix
 
 

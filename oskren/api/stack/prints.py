@@ -71,7 +71,7 @@ class StaleThing(BaseModel):
 def replace(studio: InStudio, library: InLibrary, wanted: Replacing) -> list[Replaced]:
     """Put another sound in place of one in every design; locked layers stay."""
     changed = work.replace_everywhere(studio, library, wanted.sound, wanted.by, keep_length=wanted.keep_length)
-    return [Replaced(id=number, name=name, layers=count) for number, name, count in changed]
+    return [Replaced(id=id, name=name, layers=count) for id, name, count in changed]
 
 
 @router.get("/stack/stale")
@@ -89,19 +89,19 @@ def rebuild(studio: InStudio, library: InLibrary) -> Started:
 @router.post("/stack/print")
 def print_mix(studio: InStudio, library: InLibrary, wanted: Printing) -> SoundFacts:
     """Print a design to the library: audio of its own, with its lineage."""
-    number = work.print_design(studio, library, wanted.mix, wanted.name, wanted.category, wanted.design)
+    id = work.print_design(studio, library, wanted.mix, wanted.name, wanted.category, wanted.design)
     if wanted.wanted is not None:
-        wanting.answer(library, wanted.wanted, "sound", [number])
-    return facts_of(library, library.sound(number))
+        wanting.answer(library, wanted.wanted, "sound", [id])
+    return facts_of(library, library.sound(id))
 
 
 @router.post("/stack/print-and-shift")
 def print_and_shift(studio: InStudio, library: InLibrary, wanted: Shifting) -> Shifted:
     """Print, and give the print back as a layer, pitched and through a chain, on the same strike line."""
-    number = work.print_design(studio, library, wanted.mix, wanted.name, design=wanted.design)
-    layer = work.layer_of_sound(library, number)
+    id = work.print_design(studio, library, wanted.mix, wanted.name, design=wanted.design)
+    layer = work.layer_of_sound(library, id)
     values = {"pitch_st": wanted.semitones, "keep_length": wanted.keep_length, "chain": tuple(wanted.chain)}
-    return Shifted(sound=facts_of(library, library.sound(number)), member=layer.model_copy(update=values))
+    return Shifted(sound=facts_of(library, library.sound(id)), member=layer.model_copy(update=values))
 
 
 @router.post("/stack/perform")

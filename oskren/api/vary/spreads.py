@@ -98,10 +98,10 @@ def _head(row: Spread, states: list[str]) -> dict[str, Any]:
     }
 
 
-@router.get("/designs/{number}/recipe")
-def recipe_of(library: InLibrary, number: int) -> Recipe:
+@router.get("/designs/{id}/recipe")
+def recipe_of(library: InLibrary, id: int) -> Recipe:
     """A recipe to begin with: every layer a little."""
-    return default_recipe(designs.design(library, number)[1])
+    return default_recipe(designs.design(library, id)[1])
 
 
 def _render_job(studio: Studio, library: Library, spread: int, name: str) -> Job:
@@ -120,10 +120,10 @@ def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
     return started(_render_job(studio, library, spread, row.name), spread)
 
 
-@router.get("/spreads/{number}")
-def spread(library: InLibrary, number: int) -> SpreadView:
+@router.get("/spreads/{id}")
+def spread(library: InLibrary, id: int) -> SpreadView:
     """A spread with all its variations."""
-    row, draws = kept.spread(library, number)
+    row, draws = kept.spread(library, id)
     views = []
     for one in draws:
         facts = one.facts or {}
@@ -152,40 +152,40 @@ def spread(library: InLibrary, number: int) -> SpreadView:
     )
 
 
-@router.get("/spreads/{number}/judged")
-def judged(library: InLibrary, number: int) -> JudgedView:
+@router.get("/spreads/{id}/judged")
+def judged(library: InLibrary, id: int) -> JudgedView:
     """What is said of the variations of a spread."""
-    said, revision = kept.judged(library, number)
+    said, revision = kept.judged(library, id)
     return JudgedView(judged=said, revision=revision)
 
 
-@router.put("/spreads/{number}/judged")
-def judge(studio: InStudio, library: InLibrary, page: InPage, number: int, wanted: Judgements, based_on: BasedOn = None) -> JudgedView:
+@router.put("/spreads/{id}/judged")
+def judge(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Judgements, based_on: BasedOn = None) -> JudgedView:
     """Keep what is said of them as it is now."""
-    revision = kept.judge(library, number, wanted, based_on)
-    changed(studio, library, page, "spread", number)
+    revision = kept.judge(library, id, wanted, based_on)
+    changed(studio, library, page, "spread", id)
     return JudgedView(judged=wanted, revision=revision)
 
 
-@router.post("/draws/{number}/heard")
-def note_heard(library: InLibrary, number: int) -> HeardView:
+@router.post("/draws/{id}/heard")
+def note_heard(library: InLibrary, id: int) -> HeardView:
     """Note that a variation was heard."""
-    return HeardView.model_validate({"state": kept.heard(library, number)})
+    return HeardView.model_validate({"state": kept.heard(library, id)})
 
 
-@router.post("/spreads/{number}/redraw")
-def redraw(studio: InStudio, library: InLibrary, page: InPage, number: int) -> Started:
+@router.post("/spreads/{id}/redraw")
+def redraw(studio: InStudio, library: InLibrary, page: InPage, id: int) -> Started:
     """Draw the dropped ones anew."""
-    count, projects = spreading.redraw_dropped(library, number)
+    count, projects = spreading.redraw_dropped(library, id)
     if not count:
         raise OskrenError("Nothing is dropped in this spread; drop what should be drawn anew (X).")
     for project in projects:
         changed(studio, library, "", "sheet", project)
-    changed(studio, library, page, "spread", number)
-    return started(_render_job(studio, library, number, "anew"), number)
+    changed(studio, library, page, "spread", id)
+    return started(_render_job(studio, library, id, "anew"), id)
 
 
-@router.post("/spreads/{number}/print")
-def print_kept(studio: InStudio, library: InLibrary, number: int) -> list[int]:
+@router.post("/spreads/{id}/print")
+def print_kept(studio: InStudio, library: InLibrary, id: int) -> list[int]:
     """Print the kept variations to the library; the new sounds' ids."""
-    return spreading.print_kept(studio, library, number)
+    return spreading.print_kept(studio, library, id)

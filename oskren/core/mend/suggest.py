@@ -12,7 +12,7 @@ from oskren.core.measure import noise, prediction
 from oskren.core.measure.bumps import find_bumps
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import db
-from oskren.core.slice.detect import HOP_S, Settings, analyse, detect
+from oskren.core.slice.detect import HOP_S, SliceSettings, analyse, detect
 from oskren.core.types import Floats, Samples
 
 CHUNK_S = 40.0
@@ -24,7 +24,7 @@ HUM_RATE = 4000
 CLIPPED_DBFS = -12.0
 """What was cut off lower than this was not clipped in the recording."""
 
-EVENTS = Settings(sensitivity_db=12.0, min_length_ms=150, min_gap_ms=700, pre_roll_ms=120, tail_ms=400, attacks=False)
+EVENTS = SliceSettings(sensitivity_db=12.0, min_length_ms=150, min_gap_ms=700, pre_roll_ms=120, tail_ms=400, attacks=False)
 
 
 class Suggested(BaseModel):

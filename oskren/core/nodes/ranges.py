@@ -9,10 +9,10 @@ from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Step
 from oskren.core.ship.sheet import Target
-from oskren.core.slice.detect import Settings
+from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.plan import Finish
 
-RANGED: tuple[type[BaseModel], ...] = (Member, Group, Step, Heard, Settings, Finish, Target, Reel)
+RANGED: tuple[type[BaseModel], ...] = (Member, Group, Step, Heard, SliceSettings, Finish, Target, Reel)
 """Models whose numbers are typed by people."""
 
 

@@ -14,7 +14,7 @@ from oskren.core.types import Floats, Samples
 HOP_S = 0.001
 
 
-class Settings(BaseModel):
+class SliceSettings(BaseModel):
     """How slices are found; all of it can be changed while looking at the waveform."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -28,7 +28,7 @@ class Settings(BaseModel):
     rise_db: float = Field(10.0, ge=3, le=40, description="how steep an attack inside a sound must be")
 
 
-class Found(BaseModel):
+class FoundSlice(BaseModel):
     """One found slice, in seconds."""
 
     model_config = ConfigDict(frozen=True)
@@ -110,12 +110,12 @@ def _runs(mask: np.ndarray[tuple[int], np.dtype[np.bool_]]) -> list[tuple[int, i
     return list(zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True))
 
 
-def threshold(levels: Levels, settings: Settings) -> float:
+def threshold(levels: Levels, settings: SliceSettings) -> float:
     """Opening threshold in dBFS."""
     return levels.floor_dbfs + settings.sensitivity_db
 
 
-def detect(levels: Levels, settings: Settings) -> list[Found]:
+def detect(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
     """Slices in order, never overlapping; none for silence.
 
     A slice opens where the level (5 ms mean) passes the threshold and closes where it stays 6 dB below it; gaps shorter
@@ -156,7 +156,7 @@ def detect(levels: Levels, settings: Settings) -> list[Found]:
                 cuts.append(attack)
         ends = [*cuts[1:], last]
         pieces += list(zip(cuts, ends, strict=True))
-    found: list[Found] = []
+    found: list[FoundSlice] = []
     for i, (attack, end) in enumerate(pieces):
         if (end - attack) < settings.min_length_ms * ms:
             continue
@@ -164,7 +164,7 @@ def detect(levels: Levels, settings: Settings) -> list[Found]:
         start_s = max(found[-1].end_s if found else 0.0, attack * levels.hop_s - settings.pre_roll_ms / 1000)
         end_s = min(max(end * levels.hop_s + settings.tail_ms / 1000, attack * levels.hop_s), max(following, attack * levels.hop_s), levels.seconds)
         if end_s > start_s:
-            found.append(Found(start_s=round(start_s, 6), end_s=round(end_s, 6), attack_s=round(attack * levels.hop_s, 6)))
+            found.append(FoundSlice(start_s=round(start_s, 6), end_s=round(end_s, 6), attack_s=round(attack * levels.hop_s, 6)))
     return found
 
 
@@ -173,7 +173,7 @@ def _first_clear(power: Samples, at: int, limit: int, over: float) -> int:
     return at + int(ahead[0]) if len(ahead) else at
 
 
-def _attacks(levels: Levels, settings: Settings, ms: int, open_at: float) -> list[int]:
+def _attacks(levels: Levels, settings: SliceSettings, ms: int, open_at: float) -> list[int]:
     """Hops where the level, or that of the upper bands, rises by ``rise_db`` within 12 ms and stands over the threshold."""
     lag = 12 * ms
     best = np.zeros(len(levels.power))

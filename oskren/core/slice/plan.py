@@ -8,7 +8,7 @@ from pydantic import Field
 
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
-from oskren.core.slice.detect import Found, Settings
+from oskren.core.slice.detect import FoundSlice, SliceSettings
 
 SHORTEST_S = 0.001
 
@@ -38,7 +38,7 @@ class Finish(Frozen):
 class Plan(Frozen):
     """The found and corrected slices of one sound."""
 
-    settings: Settings = Settings()
+    settings: SliceSettings = SliceSettings()
     finish: Finish = Finish()
     slices: tuple[Slice, ...] = ()
 
@@ -55,7 +55,7 @@ def _next_id(plan: Plan) -> int:
     return max((piece.id for piece in plan.slices), default=0) + 1
 
 
-def refound(plan: Plan, settings: Settings, found: list[Found]) -> Plan:
+def refound(plan: Plan, settings: SliceSettings, found: list[FoundSlice]) -> Plan:
     """The plan with new settings: corrected slices stay, found ones that do not meet them take the place of the others."""
     kept = [piece for piece in plan.slices if piece.touched]
     number = _next_id(plan)
@@ -145,6 +145,6 @@ def finish_chain(finish: Finish) -> tuple[Step, ...]:
     return tuple(steps)
 
 
-def one_shot(source: Node, piece: Slice | Found, finish: Finish) -> Chained:
+def one_shot(source: Node, piece: Slice | FoundSlice, finish: Finish) -> Chained:
     """A finished slice as a node."""
     return Chained(node=Excerpt(node=source, start_s=piece.start_s, end_s=piece.end_s), chain=finish_chain(finish))

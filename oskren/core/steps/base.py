@@ -86,7 +86,7 @@ class Context:
 
 
 @dataclass(frozen=True)
-class Found:
+class Finding:
     """One thing a step found: where (s of its input, first and last moment), in which channel, and how far it stands out (dB)."""
 
     at_s: float
@@ -236,7 +236,7 @@ class StepKind:
         """What it does with these settings, drawn, at a rate (Hz); None where a picture says nothing."""
         return None
 
-    def listed(self, summary: Summary, at: Context) -> list[Found]:
+    def listed(self, summary: Summary, at: Context) -> list[Finding]:
         """Single things ``analyse`` found, each of which can be left as it is."""
         return []
 

@@ -12,7 +12,7 @@ from oskren.core.measure import prediction
 from oskren.core.measure.bumps import LOW_RATE, filled_lows, find_bumps
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import amplitude, db
-from oskren.core.steps.base import Context, Found, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.base import Context, Finding, Params, Simple, StepKind, Stream, Summary, choice, number, register
 from oskren.core.steps.equaliser import SETTLED, Sections, cookbook
 from oskren.core.types import AnyArray, Floats, Samples
 
@@ -179,10 +179,10 @@ def skipping() -> Any:
 class Listing(StepKind):
     """A step that mends single places it found; each can be left as it is."""
 
-    def listed(self, summary: Summary, at: Context) -> list[Found]:
+    def listed(self, summary: Summary, at: Context) -> list[Finding]:
         heights = summary["heights"].tolist()
         rows = zip(summary["parts"].tolist(), heights, strict=True)
-        return [Found(first / at.rate, last / at.rate, lane, height) for (lane, first, last), height in rows]
+        return [Finding(first / at.rate, last / at.rate, lane, height) for (lane, first, last), height in rows]
 
 
 def _listed(found: list[list[tuple[int, int]]]) -> AnyArray:

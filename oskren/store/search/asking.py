@@ -74,7 +74,7 @@ class Asked:
 
 
 @dataclass
-class Found:
+class Matches:
     """Ids of one page, how many there are in all, and counts of every facet within all *other* chosen facets."""
 
     total: int
@@ -85,7 +85,7 @@ class Found:
 class Asking(Columns):
     """Answers questions to the table of a library."""
 
-    def search(self, session: Session, asked: Asked) -> Found:
+    def search(self, session: Session, asked: Asked) -> Matches:
         """Answer one question. A category facet takes its sub-categories along."""
         with self._lock:
             self.refresh(session)
@@ -117,8 +117,8 @@ class Asking(Columns):
             self._last = (same, picked, counts)
             return self._page(picked, counts, asked)
 
-    def _page(self, picked: Whole, counts: dict[str, dict[str, int]], asked: Asked) -> Found:
-        return Found(len(picked), self.ids[picked[asked.offset : asked.offset + asked.limit]].tolist(), counts)
+    def _page(self, picked: Whole, counts: dict[str, dict[str, int]], asked: Asked) -> Matches:
+        return Matches(len(picked), self.ids[picked[asked.offset : asked.offset + asked.limit]].tolist(), counts)
 
     def all_ids(self, session: Session, asked: Asked) -> list[int]:
         """Ids of everything that a question finds, in its order."""

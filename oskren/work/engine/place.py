@@ -12,7 +12,7 @@ from oskren.core.nodes.render import Renderer
 
 
 @dataclass(frozen=True)
-class Place:
+class Workplace:
     """Where a worker finds things: the cache folder, the waveform folder, the paths of originals, and the cancel flag.
 
     ``gone`` holds a sentence for every original that cannot be had; at ``until`` (s since the epoch) the work ends by itself.

@@ -27,7 +27,7 @@ from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Jobs
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.told import Told
 from oskren.work.engine.workers import TooLong, Workers
@@ -65,10 +65,10 @@ class Studio:
         self.jobs.wait(within_s=5)
         self.home.close()
 
-    def place(self, library: Library | None = None, *nodes: Node, flag: str = "") -> Place:
+    def place(self, library: Library | None = None, *nodes: Node, flag: str = "") -> Workplace:
         """What a worker needs to render nodes of a library."""
         media, gone = library.media_found(*nodes) if library else ({}, {})
-        return Place(str(self.home.cache.folder), str(self.peaks_folder), media, flag, gone)
+        return Workplace(str(self.home.cache.folder), str(self.peaks_folder), media, flag, gone)
 
     def present(self, library: Library, node: NodeT) -> tuple[NodeT, list[str]]:
         """A node as it can be heard now, and the names of layers that are passed over because their file is missing.
@@ -145,7 +145,7 @@ class Studio:
                 self._nodes.popitem(last=False)
         return key, shape
 
-    def _shape(self, key: str, place: Place, dumped: dict[str, Any]) -> Shape:
+    def _shape(self, key: str, place: Workplace, dumped: dict[str, Any]) -> Shape:
         """Shape of a node, once its first block can be heard. What takes too long to wait for goes on behind."""
         with self._lock:
             if key in self._completing:
@@ -225,7 +225,7 @@ class Studio:
                 self._peaks.move_to_end(key)
                 return self._peaks[key]
         node, library, _ = self.known(key)
-        path = Place("", str(self.peaks_folder)).peaks_path(key)
+        path = Workplace("", str(self.peaks_folder)).peaks_path(key)
         found = Peaks.load(path)
         if found is None:
             # an hour of takes takes a while: what is being heard must not wait for its picture
@@ -237,7 +237,7 @@ class Studio:
         if found is None and shelf.plugins():
             with shelf.as_it_is():  # a plug-in that failed over it is passed over now: the waveform is that of what is left
                 left = node_hash(NodeAdapter.validate_python(node.model_dump()))
-            found = Peaks.load(Place("", str(self.peaks_folder)).peaks_path(left))
+            found = Peaks.load(Workplace("", str(self.peaks_folder)).peaks_path(left))
         if found is None:
             raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
         with self._lock:

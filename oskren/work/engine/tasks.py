@@ -16,10 +16,10 @@ from oskren.core.nodes.model import NodeAdapter, node_hash
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins.outside import PluginError
 from oskren.core.types import Samples
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 
 
-def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+def facts(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one."""
     renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
     audio, rate = renderer.audio(parsed)
@@ -40,7 +40,7 @@ def facts(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def facts_or_reason(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+def facts_or_reason(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     """As :func:`facts`, or ``{"reason": ...}`` where a node cannot be rendered: in a batch one item fails alone."""
     try:
         return facts(place, node)
@@ -56,7 +56,7 @@ def measured(audio: Samples, shape: Shape, *, slow: bool = True) -> report.Measu
     return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow)
 
 
-def waveform(place: Place, node: dict[str, Any]) -> None:
+def waveform(place: Workplace, node: dict[str, Any]) -> None:
     """Make the waveform of a node that has none yet, reading it once."""
     parsed = NodeAdapter.validate_python(node)
     renderer = place.renderer()
@@ -67,12 +67,12 @@ def waveform(place: Place, node: dict[str, Any]) -> None:
     building.finish().save(place.peaks_path(node_hash(parsed)))
 
 
-def whole(place: Place, node: dict[str, Any]) -> None:
+def whole(place: Workplace, node: dict[str, Any]) -> None:
     """Render a node into the cache."""
     place.renderer().audio(NodeAdapter.validate_python(node))
 
 
-def shape(place: Place, node: dict[str, Any]) -> Shape:
+def shape(place: Workplace, node: dict[str, Any]) -> Shape:
     """Shape of what a node sounds like; what its first block would wait for is rendered before."""
     renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
     if renderer.needs_whole(parsed):
@@ -101,7 +101,7 @@ class _Reading:
 _readings: OrderedDict[str, _Reading] = OrderedDict()
 
 
-def block(place: Place, node: dict[str, Any], start: int, frames: int) -> bytes:
+def block(place: Workplace, node: dict[str, Any], start: int, frames: int) -> bytes:
     """Raw float32 of a stretch of a node; consecutive requests carry the state of its steps along."""
     parsed = NodeAdapter.validate_python(node)
     key = node_hash(parsed)
@@ -116,7 +116,7 @@ def block(place: Place, node: dict[str, Any], start: int, frames: int) -> bytes:
     return np.ascontiguousarray(given, np.float32).tobytes()
 
 
-def render_print(place: Place, node: dict[str, Any], folder: str) -> tuple[str, str]:
+def render_print(place: Workplace, node: dict[str, Any], folder: str) -> tuple[str, str]:
     """Render a node to a float WAV in a folder: the audio hash and the file's path."""
     renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
     audio, rate = renderer.audio(parsed)

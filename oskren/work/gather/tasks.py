@@ -14,10 +14,10 @@ from oskren.core.measure import anchor, noise, peaks, report, sameness
 from oskren.core.nodes.model import node_hash
 from oskren.core.words.propose import words_of
 from oskren.store.library import Examined
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 
 
-def examine(place: Place, path: str) -> Examined | tuple[str, str]:
+def examine(place: Workplace, path: str) -> Examined | tuple[str, str]:
     """Read a file once: hash, measures, waveform. Or its path and the reason why it cannot be used."""
     try:
         file = Path(path)

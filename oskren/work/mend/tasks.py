@@ -14,10 +14,10 @@ from oskren.core.nodes.model import Chained, NodeAdapter, active
 from oskren.core.nodes.render import Renderer
 from oskren.core.steps import kind_of
 from oskren.core.types import Samples
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 
 
-def chain_levels(place: Place, node: dict[str, Any], only: set[str] | None = None) -> list[dict[str, Any]]:
+def chain_levels(place: Workplace, node: dict[str, Any], only: set[str] | None = None) -> list[dict[str, Any]]:
     """Level before the first step and after every active step of a chained node: peak, RMS, loudness, clipped samples.
 
     With ``only``, of those of its steps, which stand together: before the first of them and after each.
@@ -64,7 +64,7 @@ def _found(renderer: Renderer, node: Chained) -> str:
     return kind.found(renderer.summary(node)) if kind.analyses else ""
 
 
-def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+def noise_profile(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     """Profile of a chain's last step, a noise reduction: its parts (s) and a curve in dBFS over 64 log-spaced frequencies."""
     parsed = NodeAdapter.validate_python(node)
     assert isinstance(parsed, Chained)
@@ -82,7 +82,7 @@ def noise_profile(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def resonances(place: Place, node: dict[str, Any]) -> list[dict[str, float]]:
+def resonances(place: Workplace, node: dict[str, Any]) -> list[dict[str, float]]:
     """Narrow peaks of a node, the highest first."""
     from oskren.core.measure.resonance import find_resonances
 
@@ -99,7 +99,7 @@ def picture(kind: str, params: dict[str, Any], rate: int) -> dict[str, Any] | No
     return None if drawn is None else drawn.model_dump()
 
 
-def suggest_parts(place: Place, node: dict[str, Any], keep: str) -> None:
+def suggest_parts(place: Workplace, node: dict[str, Any], keep: str) -> None:
     """Suggestions for a take, from one pass over it, kept in a file."""
     from oskren.core.mend.suggest import suggest
 
@@ -110,7 +110,7 @@ def suggest_parts(place: Place, node: dict[str, Any], keep: str) -> None:
         temporary.write_text(found.model_dump_json())
 
 
-def listed(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
+def listed(place: Workplace, node: dict[str, Any]) -> list[dict[str, Any]]:
     """What the last step of a chain found, one by one, in the time of the chain's input."""
     parsed = NodeAdapter.validate_python(node)
     assert isinstance(parsed, Chained)
@@ -123,7 +123,7 @@ def listed(place: Place, node: dict[str, Any]) -> list[dict[str, Any]]:
     return [{"at_s": round(back(one.at_s), 6), "end_s": round(back(one.end_s), 6), "channel": one.channel, "height_db": one.height_db} for one in found]
 
 
-def outcome(place: Place, before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
+def outcome(place: Workplace, before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
     """Sample peak and loudness of a node before and after a chain; or the reason why it cannot be rendered. Nothing is cached."""
     renderer = place.renderer(scratch=True)
     told: dict[str, Any] = {}

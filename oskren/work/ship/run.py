@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from oskren.core.ship.write import File, FileReport
 from oskren.core.types import Failed
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
@@ -56,7 +56,7 @@ def wrong_in(report: FileReport) -> str:
     return "; ".join(f"{check.name}: {check.note}" for check in report.checks if not check.ok and not check.warning)
 
 
-def write(studio: Studio, place: Place, files: Sequence[File], progress: Progress = ALONE, *, journal: str = "", before: int = 0) -> Written:
+def write(studio: Studio, place: Workplace, files: Sequence[File], progress: Progress = ALONE, *, journal: str = "", before: int = 0) -> Written:
     """Write files whose paths were found to be free or their own.
 
     Parameters

@@ -10,7 +10,7 @@ from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
 from oskren.work.engine.journal import note
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.tasks import facts_or_reason
 
 
@@ -25,7 +25,7 @@ class Shipped:
     sound: str = ""
 
 
-def ship(place: Place, files: Sequence[File], journal: str = "") -> list[Shipped]:
+def ship(place: Workplace, files: Sequence[File], journal: str = "") -> list[Shipped]:
     """Render, write, read back and check a few files; with ``journal`` each is noted there as soon as it lies in its place."""
     renderer = place.renderer(scratch=True)
     answers: list[Shipped] = []
@@ -56,6 +56,6 @@ def _ship(renderer: Renderer, one: File) -> Shipped:
         return Shipped(one.shown, reason=f"{one.shown}: cannot be rendered ({type(error).__name__}: {error})")
 
 
-def vary(place: Place, file: File) -> tuple[dict[str, Any], Shipped]:
+def vary(place: Workplace, file: File) -> tuple[dict[str, Any], Shipped]:
     """Render one draw, measure it (:func:`facts_or_reason`), and write it."""
     return facts_or_reason(place, file.item.node.model_dump(mode="json")), _ship(place.renderer(), file)

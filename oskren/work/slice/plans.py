@@ -19,7 +19,7 @@ from oskren.core.nodes.model import Node, NodeAdapter, Source, node_hash
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import File
-from oskren.core.slice.detect import Found, Levels, Settings, detect
+from oskren.core.slice.detect import FoundSlice, Levels, SliceSettings, detect
 from oskren.core.slice.plan import Finish, Plan, one_shot, refound
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
@@ -28,7 +28,7 @@ from oskren.store.library import node_of
 from oskren.store.tables import SlicePlan, Sound
 from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Arguments, Kind
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import there
@@ -52,7 +52,7 @@ def levels(studio: Studio, library: Library, node: Node) -> Levels:
     return slicing.load_levels(path)
 
 
-def find(studio: Studio, library: Library, node: Node, plan: Plan, settings: Settings) -> Plan:
+def find(studio: Studio, library: Library, node: Node, plan: Plan, settings: SliceSettings) -> Plan:
     """Find anew with other settings; corrected slices stay."""
     return refound(plan, settings, detect(levels(studio, library, node), settings))
 
@@ -64,7 +64,7 @@ def plan_of(studio: Studio, library: Library, sound: int) -> tuple[Node, Plan]:
     if row is not None:
         return NodeAdapter.validate_python(row.node), Plan.model_validate(row.plan)
     node = node_of(library.sound(sound))
-    plan = find(studio, library, node, Plan(), Settings())
+    plan = find(studio, library, node, Plan(), SliceSettings())
     save(library, sound, node, plan)
     return node, plan
 
@@ -139,12 +139,12 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
     return made
 
 
-def cut_file(source: Path, info: FileInfo, pieces: Sequence[tuple[Found, Path]], finish: Finish, bits: Literal[24, 32]) -> Written:
+def cut_file(source: Path, info: FileInfo, pieces: Sequence[tuple[FoundSlice, Path]], finish: Finish, bits: Literal[24, 32]) -> Written:
     """Write slices of a file that is in no library, finished, each to its path, in this process; what came of it."""
     node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
     target, result = Target(bits=bits, dither=False), Written()
     with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
-        place = Place(folder, "", {node.audio: str(source)})
+        place = Workplace(folder, "", {node.audio: str(source)})
         for piece, path in pieces:
             path.parent.mkdir(parents=True, exist_ok=True)
             anchor = (round(piece.attack_s - piece.start_s, 6), "anchor")

@@ -10,10 +10,10 @@ import numpy as np
 from oskren.core.audio import files
 from oskren.core.nodes.model import NodeAdapter
 from oskren.core.slice import detect
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 
 
-def slice_levels(place: Place, node: dict[str, Any], keep: str) -> None:
+def slice_levels(place: Workplace, node: dict[str, Any], keep: str) -> None:
     """Measure the levels slices are found by, once, and keep them in a file."""
     parsed = NodeAdapter.validate_python(node)
     renderer = place.renderer()

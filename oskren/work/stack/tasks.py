@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 
 from oskren.core.nodes.model import Excerpt, Mix, NodeAdapter, node_hash
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.tasks import measured
 
 
-def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+def sum_meters(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     """Render a design and read its meters: measures, length, and crest, correlation, shares and highest peak."""
     from oskren.core.stack.shares import sum_facts
 
@@ -25,7 +25,7 @@ def sum_meters(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def crowding(place: Place, node: dict[str, Any]) -> dict[str, Any]:
+def crowding(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     """Which layers of a design crowd each other, and what a dip would do about it."""
     from oskren.core.stack.crowding import crowding
 
@@ -34,7 +34,7 @@ def crowding(place: Place, node: dict[str, Any]) -> dict[str, Any]:
     return crowding(place.renderer(), parsed).model_dump(mode="json")
 
 
-def tones(place: Place, nodes: list[dict[str, Any]]) -> list[tuple[float | None, float | None]]:
+def tones(place: Workplace, nodes: list[dict[str, Any]]) -> list[tuple[float | None, float | None]]:
     """Fundamental (Hz) and confidence of nodes as they are heard, each measured once."""
     from oskren.core.measure.pitch import fundamental
 

@@ -20,7 +20,7 @@ from oskren.core.vary.recipe import Recipe, default_recipe, draw
 from oskren.core.words.names import legal
 from oskren.store import Home
 from oskren.work.engine import guard
-from oskren.work.engine.place import Place
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.studio import Studio
 from oskren.work.engine.workers import Workers
 from oskren.work.ship import tasks
@@ -51,7 +51,7 @@ def vary_bundle(
         guard.check(targets, overwrite)
         out.mkdir(parents=True, exist_ok=True)
         studio = Studio(Home(Path(folder) / "home"), Workers(forked=True))
-        place = Place(str(studio.home.cache.folder), str(studio.peaks_folder), {key: str(file) for key, file in bundle.audio.items()})
+        place = Workplace(str(studio.home.cache.folder), str(studio.peaks_folder), {key: str(file) for key, file in bundle.audio.items()})
         draws: list[dict[str, Any]] = []
         target = Target(bits=24, over="lower")
         items = [Item(node=mix, name=path.stem) for mix, path in zip(mixes, targets, strict=True)]

@@ -124,7 +124,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{number}/cancel": {
+    "/api/jobs/{id}/cancel": {
         parameters: {
             query?: never;
             header?: never;
@@ -324,7 +324,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}": {
+    "/api/lib/{library}/sounds/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -428,7 +428,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}/uses": {
+    "/api/lib/{library}/sounds/{id}/uses": {
         parameters: {
             query?: never;
             header?: never;
@@ -488,7 +488,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}/file": {
+    "/api/lib/{library}/sounds/{id}/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -632,7 +632,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/arrivals/{number}": {
+    "/api/lib/{library}/arrivals/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -652,7 +652,7 @@ export interface paths {
         patch: operations["describe_arrival"];
         trace?: never;
     };
-    "/api/lib/{library}/arrivals/{number}/photos": {
+    "/api/lib/{library}/arrivals/{id}/photos": {
         parameters: {
             query?: never;
             header?: never;
@@ -696,7 +696,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}/excerpts": {
+    "/api/lib/{library}/sounds/{id}/excerpts": {
         parameters: {
             query?: never;
             header?: never;
@@ -1028,7 +1028,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/wanted/{number}": {
+    "/api/lib/{library}/wanted/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1052,7 +1052,7 @@ export interface paths {
         patch: operations["change_wanted"];
         trace?: never;
     };
-    "/api/lib/{library}/wanted/{number}/suggestions": {
+    "/api/lib/{library}/wanted/{id}/suggestions": {
         parameters: {
             query?: never;
             header?: never;
@@ -1072,7 +1072,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/wanted/{number}/answers": {
+    "/api/lib/{library}/wanted/{id}/answers": {
         parameters: {
             query?: never;
             header?: never;
@@ -1144,7 +1144,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sets/{number}": {
+    "/api/lib/{library}/sets/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1192,7 +1192,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/searches/{number}": {
+    "/api/lib/{library}/searches/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1492,7 +1492,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}/recipe-draft": {
+    "/api/lib/{library}/designs/{id}/recipe-draft": {
         parameters: {
             query?: never;
             header?: never;
@@ -1564,7 +1564,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/chains/{number}": {
+    "/api/lib/{library}/chains/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1584,7 +1584,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/chains/{number}/users": {
+    "/api/lib/{library}/chains/{id}/users": {
         parameters: {
             query?: never;
             header?: never;
@@ -1604,7 +1604,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/chains/{number}/give": {
+    "/api/lib/{library}/chains/{id}/give": {
         parameters: {
             query?: never;
             header?: never;
@@ -1624,7 +1624,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}/unlink": {
+    "/api/lib/{library}/sounds/{id}/unlink": {
         parameters: {
             query?: never;
             header?: never;
@@ -1644,7 +1644,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}/chain": {
+    "/api/lib/{library}/sounds/{id}/chain": {
         parameters: {
             query?: never;
             header?: never;
@@ -1664,7 +1664,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sounds/{number}/states": {
+    "/api/lib/{library}/sounds/{id}/states": {
         parameters: {
             query?: never;
             header?: never;
@@ -1808,7 +1808,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/reels/{number}": {
+    "/api/lib/{library}/reels/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1836,7 +1836,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/suggestions/{number}": {
+    "/api/lib/{library}/suggestions/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1856,7 +1856,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/reels/{number}/selects": {
+    "/api/lib/{library}/reels/{id}/selects": {
         parameters: {
             query?: never;
             header?: never;
@@ -1940,7 +1940,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}": {
+    "/api/lib/{library}/designs/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1968,7 +1968,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}/layers": {
+    "/api/lib/{library}/designs/{id}/layers": {
         parameters: {
             query?: never;
             header?: never;
@@ -1988,7 +1988,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}/versions": {
+    "/api/lib/{library}/designs/{id}/versions": {
         parameters: {
             query?: never;
             header?: never;
@@ -2012,7 +2012,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/versions/{number}": {
+    "/api/lib/{library}/versions/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2056,7 +2056,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}/bundle": {
+    "/api/lib/{library}/designs/{id}/bundle": {
         parameters: {
             query?: never;
             header?: never;
@@ -2728,7 +2728,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{number}/recipe": {
+    "/api/lib/{library}/designs/{id}/recipe": {
         parameters: {
             query?: never;
             header?: never;
@@ -2748,7 +2748,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/spreads/{number}": {
+    "/api/lib/{library}/spreads/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2768,7 +2768,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/spreads/{number}/judged": {
+    "/api/lib/{library}/spreads/{id}/judged": {
         parameters: {
             query?: never;
             header?: never;
@@ -2792,7 +2792,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/draws/{number}/heard": {
+    "/api/lib/{library}/draws/{id}/heard": {
         parameters: {
             query?: never;
             header?: never;
@@ -2812,7 +2812,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/spreads/{number}/redraw": {
+    "/api/lib/{library}/spreads/{id}/redraw": {
         parameters: {
             query?: never;
             header?: never;
@@ -2832,7 +2832,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/spreads/{number}/print": {
+    "/api/lib/{library}/spreads/{id}/print": {
         parameters: {
             query?: never;
             header?: never;
@@ -2872,7 +2872,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/plans/{number}": {
+    "/api/lib/{library}/plans/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2896,7 +2896,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/plans/{number}/find": {
+    "/api/lib/{library}/plans/{id}/find": {
         parameters: {
             query?: never;
             header?: never;
@@ -2916,7 +2916,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/plans/{number}/edit": {
+    "/api/lib/{library}/plans/{id}/edit": {
         parameters: {
             query?: never;
             header?: never;
@@ -2936,7 +2936,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/plans/{number}/make": {
+    "/api/lib/{library}/plans/{id}/make": {
         parameters: {
             query?: never;
             header?: never;
@@ -3016,7 +3016,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/shipments/{number}": {
+    "/api/lib/{library}/shipments/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -3036,7 +3036,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/shipments/{number}/resume": {
+    "/api/lib/{library}/shipments/{id}/resume": {
         parameters: {
             query?: never;
             header?: never;
@@ -3056,7 +3056,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/shipments/{number}/manifest": {
+    "/api/lib/{library}/shipments/{id}/manifest": {
         parameters: {
             query?: never;
             header?: never;
@@ -3117,7 +3117,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             /**
              * Kind
              * @default
@@ -3770,7 +3770,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             change: components["schemas"]["Change"];
         };
         /**
@@ -3886,7 +3886,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             /**
              * Folder
              * @default
@@ -4020,6 +4020,13 @@ export interface components {
             /** Rate */
             rate: number;
         };
+        /** Finding */
+        Finding: {
+            /** Steps */
+            steps: components["schemas"]["FoundStep"][];
+            /** Chains */
+            chains: components["schemas"]["FoundChain"][];
+        };
         /**
          * Finish
          * @description How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level.
@@ -4087,6 +4094,22 @@ export interface components {
             said: string;
         };
         /**
+         * FolderSettings
+         * @description Pinned folders stand first among the folders; the hand-over folder is watched by another program.
+         */
+        FolderSettings: {
+            /**
+             * Pinned
+             * @default []
+             */
+            pinned: string[];
+            /**
+             * Hand Over
+             * @default
+             */
+            hand_over: string;
+        };
+        /**
          * FollowedUp
          * @description How many sounds were measured.
          */
@@ -4098,13 +4121,6 @@ export interface components {
             kind: "follow";
             /** Measured */
             measured: number;
-        };
-        /** Found */
-        Found: {
-            /** Steps */
-            steps: components["schemas"]["FoundStep"][];
-            /** Chains */
-            chains: components["schemas"]["FoundChain"][];
         };
         /**
          * FoundAgain
@@ -4203,7 +4219,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             /**
              * Linked
              * @default false
@@ -5101,7 +5117,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             /**
              * Name
              * @default
@@ -5129,7 +5145,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             /** Name */
             name: string;
         };
@@ -5668,7 +5684,7 @@ export interface components {
              *       "rise_db": 10
              *     }
              */
-            settings: components["schemas"]["oskren__core__slice__detect__Settings"];
+            settings: components["schemas"]["SliceSettings"];
             /**
              * @default {
              *       "peak_dbfs": -1,
@@ -6427,7 +6443,7 @@ export interface components {
              * @default []
              */
             ids: number[];
-            all_of?: components["schemas"]["Wanted"] | null;
+            all_of?: components["schemas"]["SoundQuery"] | null;
             /** Name */
             name?: string | null;
             /** Before */
@@ -6656,6 +6672,50 @@ export interface components {
             dropped: boolean;
         };
         /**
+         * SliceSettings
+         * @description How slices are found; all of it can be changed while looking at the waveform.
+         */
+        SliceSettings: {
+            /**
+             * Sensitivity Db
+             * @description threshold over the measured floor
+             * @default 12
+             */
+            sensitivity_db: number;
+            /**
+             * Min Length Ms
+             * @default 40
+             */
+            min_length_ms: number;
+            /**
+             * Min Gap Ms
+             * @default 60
+             */
+            min_gap_ms: number;
+            /**
+             * Pre Roll Ms
+             * @default 2
+             */
+            pre_roll_ms: number;
+            /**
+             * Tail Ms
+             * @default 30
+             */
+            tail_ms: number;
+            /**
+             * Attacks
+             * @description an attack inside a sound begins a new slice
+             * @default true
+             */
+            attacks: boolean;
+            /**
+             * Rise Db
+             * @description how steep an attack inside a sound must be
+             * @default 10
+             */
+            rise_db: number;
+        };
+        /**
          * Slot
          * @description What a key or pad plays: a node, where its anchor is (s), how long it is (s). Slots with the same ``choke`` word cut each other off.
          */
@@ -6811,6 +6871,59 @@ export interface components {
             revision: number;
         };
         /**
+         * SoundQuery
+         * @description A question to the table; also says which sounds a change in bulk is for.
+         *
+         *     ``q`` is the search as text (words, then ``where`` and conditions), ``facets`` values by field, ``like`` a sound the
+         *     others are ranked by, ``sort`` a column or ``set:`` with the number of a set.
+         */
+        SoundQuery: {
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+            /**
+             * Facets
+             * @default {}
+             */
+            facets: {
+                [key: string]: string[];
+            };
+            /**
+             * Sort
+             * @default name
+             */
+            sort: string;
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Limit
+             * @default 100
+             */
+            limit: number;
+            /** Like */
+            like?: number | null;
+            /**
+             * Trash
+             * @default false
+             */
+            trash: boolean;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
+        /**
          * SoundRow
          * @description A sound as a table row; ``row`` holds its small waveform (base64 of signed bytes: lows, then highs).
          */
@@ -6879,6 +6992,21 @@ export interface components {
             mended: boolean;
             /** Row */
             row: string;
+        };
+        /**
+         * SoundState
+         * @description A chain kept to compare with.
+         */
+        SoundState: {
+            /** Name */
+            name: string;
+            /** Chain */
+            chain: components["schemas"]["Step"][];
+        };
+        /** SoundStates */
+        SoundStates: {
+            /** States */
+            states: components["schemas"]["SoundState"][];
         };
         /**
          * Source
@@ -6996,10 +7124,17 @@ export interface components {
             /** Id */
             id?: number | null;
         };
-        /** States */
-        States: {
-            /** States */
-            states: components["schemas"]["oskren__api__mend__chain__State"][];
+        /**
+         * State
+         * @description What the frame of the app needs first.
+         */
+        State: {
+            /** Version */
+            version: string;
+            /** Libraries */
+            libraries: components["schemas"]["LibraryView"][];
+            /** Ship Folder */
+            ship_folder: string;
         };
         /**
          * Step
@@ -7690,59 +7825,6 @@ export interface components {
             row: string;
         };
         /**
-         * Wanted
-         * @description A question to the table; also says which sounds a change in bulk is for.
-         *
-         *     ``q`` is the search as text (words, then ``where`` and conditions), ``facets`` values by field, ``like`` a sound the
-         *     others are ranked by, ``sort`` a column or ``set:`` with the number of a set.
-         */
-        Wanted: {
-            /**
-             * Q
-             * @default
-             */
-            q: string;
-            /**
-             * Facets
-             * @default {}
-             */
-            facets: {
-                [key: string]: string[];
-            };
-            /**
-             * Sort
-             * @default name
-             */
-            sort: string;
-            /**
-             * Descending
-             * @default false
-             */
-            descending: boolean;
-            /**
-             * Offset
-             * @default 0
-             */
-            offset: number;
-            /**
-             * Limit
-             * @default 100
-             */
-            limit: number;
-            /** Like */
-            like?: number | null;
-            /**
-             * Trash
-             * @default false
-             */
-            trash: boolean;
-            /**
-             * Project
-             * @default 1
-             */
-            project: number;
-        };
-        /**
          * WantedChange
          * @description What to change of an entry; what is left out stays.
          */
@@ -7840,88 +7922,6 @@ export interface components {
              */
             there: boolean;
         };
-        /**
-         * Settings
-         * @description Pinned folders stand first among the folders; the hand-over folder is watched by another program.
-         */
-        oskren__api__gather__folders__Settings: {
-            /**
-             * Pinned
-             * @default []
-             */
-            pinned: string[];
-            /**
-             * Hand Over
-             * @default
-             */
-            hand_over: string;
-        };
-        /**
-         * State
-         * @description A chain kept to compare with.
-         */
-        oskren__api__mend__chain__State: {
-            /** Name */
-            name: string;
-            /** Chain */
-            chain: components["schemas"]["Step"][];
-        };
-        /**
-         * State
-         * @description What the frame of the app needs first.
-         */
-        oskren__api__state__State: {
-            /** Version */
-            version: string;
-            /** Libraries */
-            libraries: components["schemas"]["LibraryView"][];
-            /** Ship Folder */
-            ship_folder: string;
-        };
-        /**
-         * Settings
-         * @description How slices are found; all of it can be changed while looking at the waveform.
-         */
-        oskren__core__slice__detect__Settings: {
-            /**
-             * Sensitivity Db
-             * @description threshold over the measured floor
-             * @default 12
-             */
-            sensitivity_db: number;
-            /**
-             * Min Length Ms
-             * @default 40
-             */
-            min_length_ms: number;
-            /**
-             * Min Gap Ms
-             * @default 60
-             */
-            min_gap_ms: number;
-            /**
-             * Pre Roll Ms
-             * @default 2
-             */
-            pre_roll_ms: number;
-            /**
-             * Tail Ms
-             * @default 30
-             */
-            tail_ms: number;
-            /**
-             * Attacks
-             * @description an attack inside a sound begins a new slice
-             * @default true
-             */
-            attacks: boolean;
-            /**
-             * Rise Db
-             * @description how steep an attack inside a sound must be
-             * @default 10
-             */
-            rise_db: number;
-        };
     };
     responses: never;
     parameters: never;
@@ -7946,7 +7946,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["oskren__api__state__State"];
+                    "application/json": components["schemas"]["State"];
                 };
             };
             /** @description Not Found */
@@ -8180,7 +8180,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
             };
             cookie?: never;
         };
@@ -8485,7 +8485,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Wanted"];
+                "application/json": components["schemas"]["SoundQuery"];
             };
         };
         responses: {
@@ -8615,7 +8615,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -8659,7 +8659,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -8885,7 +8885,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -9016,7 +9016,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -9367,7 +9367,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -9413,7 +9413,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -9461,7 +9461,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -9545,7 +9545,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -9589,7 +9589,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10342,7 +10342,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10384,7 +10384,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10430,7 +10430,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10472,7 +10472,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10521,7 +10521,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10743,7 +10743,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10787,7 +10787,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -10921,7 +10921,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -11678,7 +11678,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["oskren__api__gather__folders__Settings"];
+                    "application/json": components["schemas"]["FolderSettings"];
                 };
             };
             /** @description Not Found */
@@ -11713,7 +11713,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["oskren__api__gather__folders__Settings"];
+                "application/json": components["schemas"]["FolderSettings"];
             };
         };
         responses: {
@@ -11723,7 +11723,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["oskren__api__gather__folders__Settings"];
+                    "application/json": components["schemas"]["FolderSettings"];
                 };
             };
             /** @description Not Found */
@@ -11941,7 +11941,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -11989,7 +11989,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12214,7 +12214,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12256,7 +12256,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12300,7 +12300,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12346,7 +12346,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12393,7 +12393,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12439,7 +12439,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12447,7 +12447,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["States"];
+                "application/json": components["schemas"]["SoundStates"];
             };
         };
         responses: {
@@ -12796,7 +12796,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12843,7 +12843,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12889,7 +12889,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12931,7 +12931,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12973,7 +12973,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13189,7 +13189,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13236,7 +13236,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13282,7 +13282,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13326,7 +13326,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13372,7 +13372,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13414,7 +13414,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13460,7 +13460,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13502,7 +13502,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13593,7 +13593,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -13822,7 +13822,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Found"];
+                    "application/json": components["schemas"]["Finding"];
                 };
             };
             /** @description Not Found */
@@ -15164,7 +15164,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15206,7 +15206,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15248,7 +15248,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15295,7 +15295,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15341,7 +15341,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15385,7 +15385,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15427,7 +15427,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15510,7 +15510,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15557,7 +15557,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15605,7 +15605,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15613,7 +15613,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["oskren__core__slice__detect__Settings"];
+                "application/json": components["schemas"]["SliceSettings"];
             };
         };
         responses: {
@@ -15653,7 +15653,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15699,7 +15699,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15872,7 +15872,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15914,7 +15914,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -15958,7 +15958,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                number: number;
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };

@@ -38,7 +38,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
   });
   const choose = async (row: SoundRow) => {
     try {
-      const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: row.id } } }));
+      const facts = await got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: row.id } } }));
       onChange(facts.now as Step["learned_on"]);
       setOpen(false);
     } catch (error) {

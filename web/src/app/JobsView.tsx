@@ -79,7 +79,7 @@ export function JobsView() {
       share={job.total ? job.done / job.total : 0}
       left={left(job.left_s ?? null)}
       end="Cancel"
-      onEnd={() => got(api.POST("/api/jobs/{number}/cancel", { params: { path: { number: job.id } } })).catch(complain)}
+      onEnd={() => got(api.POST("/api/jobs/{id}/cancel", { params: { path: { id: job.id } } })).catch(complain)}
       others={running.length - 1}
     />
   );

@@ -65,11 +65,11 @@ export function SavedChains({
     if (!one) return;
     if (what === "put") onChange([...chain, ...one.chain.map((step) => ({ ...step, id: freshId(step.kind) }))]);
     else if (what === "link" && sound) void giveChain(one.id, { ids: [sound.id], linked: true });
-    else void got(api.DELETE("/api/lib/{library}/chains/{number}", { params: { path: { library, number: one.id } } })).then(fresh, complain);
+    else void got(api.DELETE("/api/lib/{library}/chains/{id}", { params: { path: { library, id: one.id } } })).then(fresh, complain);
   };
   const unlink = () =>
     sound &&
-    void got(api.POST("/api/lib/{library}/sounds/{number}/unlink", { params: { path: { library, number: sound.id } } })).then(fresh, complain);
+    void got(api.POST("/api/lib/{library}/sounds/{id}/unlink", { params: { path: { library, id: sound.id } } })).then(fresh, complain);
   return (
     <Flex direction="column" gap="6px">
       {followed && (
@@ -131,7 +131,7 @@ function Users({ chain }: { chain: number }) {
   const library = useShared((state) => state.library);
   const users = useQuery({
     queryKey: ["chains", library, chain, "users"],
-    queryFn: () => got(api.GET("/api/lib/{library}/chains/{number}/users", { params: { path: { library, number: chain } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/chains/{id}/users", { params: { path: { library, id: chain } } })),
   });
   return (
     <Box as="ul" mt="4px" maxH="120px" overflow="auto" tabIndex={0} aria-label="Sounds linked to this chain">

@@ -16,8 +16,8 @@ export async function giveChain(chain: number, body: Partial<Schemas["Giving"]>)
   const { library } = useShared.getState();
   try {
     const started = await got(
-      api.POST("/api/lib/{library}/chains/{number}/give", {
-        params: { path: { library, number: chain } },
+      api.POST("/api/lib/{library}/chains/{id}/give", {
+        params: { path: { library, id: chain } },
         body: { ids: [], linked: false, after: false, ...body } as Schemas["Giving"],
       }),
     );

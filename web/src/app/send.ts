@@ -80,7 +80,7 @@ export function useSend() {
               body: { name: `Design with ${sound.name}`, mix: EMPTY_MIX, project },
             }),
           ));
-        await got(api.POST("/api/lib/{library}/designs/{number}/layers", { params: { path: { library, number: design.id } }, body: layer }));
+        await got(api.POST("/api/lib/{library}/designs/{id}/layers", { params: { path: { library, id: design.id } }, body: layer }));
         useShared.setState({ design: design.id });
         void queries.invalidateQueries({ queryKey: ["counts"] });
         void queries.invalidateQueries({ queryKey: ["designs"] });

@@ -232,7 +232,7 @@ export function noteSession(notes: Partial<Notes>) {
   set({ notes: { ...get().notes, ...notes } });
   const { arrival, library } = get();
   if (!arrival) return;
-  got(api.PATCH("/api/lib/{library}/arrivals/{number}", { params: { path: { library, number: arrival } }, body: { name: null, notes } })).catch(
+  got(api.PATCH("/api/lib/{library}/arrivals/{id}", { params: { path: { library, id: arrival } }, body: { name: null, notes } })).catch(
     complain,
   );
 }

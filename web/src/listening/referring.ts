@@ -22,7 +22,7 @@ async function loudnessOf(heard: Heard): Promise<number | null> {
 export async function refer(sound: number): Promise<void> {
   const { library } = useShared.getState();
   try {
-    const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: sound } } }));
+    const facts = await got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: sound } } }));
     useShared.setState({ reference: { sound, name: facts.name } });
     tell(`${facts.name} is the reference now; \` compares with it, in every stage.`);
   } catch (error) {

@@ -11,7 +11,7 @@ import { NotesForm } from "./NotesForm";
 export function ArrivalCard({ number }: { number: number }) {
   const library = useShared((state) => state.library);
   const picking = useRef<HTMLInputElement>(null);
-  const path = { library, number };
+  const path = { library, id: number };
   const arrival = useQuery({
     queryKey: ["arrivals", library, number],
     queryFn: async () => (await got(api.GET("/api/lib/{library}/arrivals", { params: { path: { library }, query: { only: number } } })))[0] ?? null,
@@ -24,7 +24,7 @@ export function ArrivalCard({ number }: { number: number }) {
   if (!here) return null;
   const change = (values: { name?: string; notes?: Partial<typeof here.notes> }) =>
     void got(
-      api.PATCH("/api/lib/{library}/arrivals/{number}", { params: { path }, body: { name: values.name ?? null, notes: values.notes ?? null } }),
+      api.PATCH("/api/lib/{library}/arrivals/{id}", { params: { path }, body: { name: values.name ?? null, notes: values.notes ?? null } }),
     ).then((kept) => {
       if (values.notes) tell(`${kept.sounds} ${kept.sounds === 1 ? "sound is" : "sounds are"} found by these notes now.`);
       fresh();
@@ -42,7 +42,7 @@ export function ArrivalCard({ number }: { number: number }) {
     fresh();
   };
   const drop = (file: string) =>
-    void got(api.DELETE("/api/lib/{library}/arrivals/{number}/photos", { params: { path, query: { file } } })).then(fresh, complain);
+    void got(api.DELETE("/api/lib/{library}/arrivals/{id}/photos", { params: { path, query: { file } } })).then(fresh, complain);
   return (
     <Flex
       direction="column"

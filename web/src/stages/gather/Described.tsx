@@ -253,7 +253,7 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
   const uses = useQuery({
     queryKey: ["uses", library, row?.id],
     enabled: !!row,
-    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}/uses", { params: { path: { library, number: row?.id ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{id}/uses", { params: { path: { library, id: row?.id ?? 0 } } })),
   });
   if (!row)
     return (

@@ -44,7 +44,7 @@ export function useExcerpts(sound: number | undefined) {
   return useQuery({
     queryKey: ["excerpts", library, sound],
     enabled: sound !== undefined,
-    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}/excerpts", { params: { path: { library, number: sound ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{id}/excerpts", { params: { path: { library, id: sound ?? 0 } } })),
   });
 }
 
@@ -74,7 +74,7 @@ export async function keepPart(row: SoundRow): Promise<void> {
     }
     useMarking.setState({ marking: null });
     const body = { parts: [{ start_s: part[0], end_s: part[1], name: "" }], tags: "" };
-    const made = await got(api.POST("/api/lib/{library}/sounds/{number}/excerpts", { params: { path: { library, number: row.id } }, body }));
+    const made = await got(api.POST("/api/lib/{library}/sounds/{id}/excerpts", { params: { path: { library, id: row.id } }, body }));
     tell(`${made.names.join(", ")} is kept, ${part[0].toFixed(2)} to ${part[1].toFixed(2)} s; undo (Ctrl Z) takes it back.`);
     void queries.invalidateQueries({ queryKey: ["excerpts"] });
     stale();

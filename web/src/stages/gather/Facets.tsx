@@ -180,7 +180,7 @@ function Sets({ counts, asked }: { counts: Record<string, number>; asked: Asked 
   const [naming, setNaming] = useState<number | "new" | null>(null);
   const sets = useQuery({ queryKey: ["sets", library], queryFn: () => got(api.GET("/api/lib/{library}/sets", { params: { path: { library } } })) });
   const drop = async (number: number) => {
-    await got(api.DELETE("/api/lib/{library}/sets/{number}", { params: { path: { library, number } } })).catch(complain);
+    await got(api.DELETE("/api/lib/{library}/sets/{id}", { params: { path: { library, id: number } } })).catch(complain);
     if (asked.facets.set?.includes(String(number))) ask({ facets: { ...asked.facets, set: [] }, sort: "name" });
     stale();
   };
@@ -202,8 +202,8 @@ function Sets({ counts, asked }: { counts: Record<string, number>; asked: Asked 
         if (number === "new") void newSet(text);
         else
           void got(
-            api.PATCH("/api/lib/{library}/sets/{number}", {
-              params: { path: { library, number } },
+            api.PATCH("/api/lib/{library}/sets/{id}", {
+              params: { path: { library, id: number } },
               body: { ids: [], all_of: null, name: text, before: null, take_out: [] },
             }),
           ).then(stale, complain);

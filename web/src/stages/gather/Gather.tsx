@@ -50,7 +50,7 @@ export default function Gather() {
   const facts = useQuery({
     queryKey: ["sound", library, selected?.id],
     enabled: !!selected,
-    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: selected?.id ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: selected?.id ?? 0 } } })),
   });
 
   const audition = useCallback(
@@ -105,7 +105,7 @@ export default function Gather() {
     if (!selected) return;
     try {
       const fresh = await got(
-        api.PATCH("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: selected.id } }, body: values as Change }),
+        api.PATCH("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: selected.id } }, body: values as Change }),
       );
       if (!newest()) return; // the next one is on its way and is shown already
       queries.setQueryData(["sound", library, selected.id], fresh);

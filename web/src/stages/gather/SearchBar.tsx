@@ -239,7 +239,7 @@ export function SearchBar({ asked, search, total, error, facets, field, onDown }
     }
   };
   const forget = async (number: number) => {
-    await got(api.DELETE("/api/lib/{library}/searches/{number}", { params: { path: { library, number } } })).catch(complain);
+    await got(api.DELETE("/api/lib/{library}/searches/{id}", { params: { path: { library, id: number } } })).catch(complain);
     void queries.invalidateQueries({ queryKey: ["searches"] });
   };
   const sets = useQuery({ queryKey: ["sets", library], queryFn: () => got(api.GET("/api/lib/{library}/sets", { params: { path: { library } } })) });

@@ -51,7 +51,7 @@ function Answers({ entry, audition }: { entry: WantedEntry; audition: Props["aud
   const selected = useShared((state) => state.selected);
   const found = useQuery({
     queryKey: ["suggestions", library, entry.id, entry.what, entry.answers.length],
-    queryFn: () => got(api.GET("/api/lib/{library}/wanted/{number}/suggestions", { params: { path: { library, number: entry.id } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/wanted/{id}/suggestions", { params: { path: { library, id: entry.id } } })),
   });
   const designs = useQuery({
     queryKey: ["designs", library],

@@ -68,7 +68,7 @@ function trashedSaid(count: number, used: Record<string, string[]>): string {
 async function freshen() {
   const { library, selected } = useShared.getState();
   if (!selected) return;
-  const facts = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: selected.id } } }));
+  const facts = await got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: selected.id } } }));
   if (useShared.getState().selected?.id === facts.id) useShared.setState({ selected: facts });
 }
 
@@ -89,8 +89,8 @@ export async function putInSet(set: number, ids?: number[], before: number | nul
   const { library } = useShared.getState();
   try {
     await got(
-      api.PATCH("/api/lib/{library}/sets/{number}", {
-        params: { path: { library, number: set } },
+      api.PATCH("/api/lib/{library}/sets/{id}", {
+        params: { path: { library, id: set } },
         body: { ...of(ids), name: null, before, take_out: [] },
       }),
     );
@@ -105,8 +105,8 @@ export async function takeOutOfSet(set: number, ids: number[]): Promise<void> {
   const { library } = useShared.getState();
   try {
     await got(
-      api.PATCH("/api/lib/{library}/sets/{number}", {
-        params: { path: { library, number: set } },
+      api.PATCH("/api/lib/{library}/sets/{id}", {
+        params: { path: { library, id: set } },
         body: { ids: [], all_of: null, name: null, before: null, take_out: ids },
       }),
     );

@@ -6,7 +6,7 @@ import { useShared } from "../../app/store";
 
 export const PAGE = 100;
 
-export type Wanted = Schemas["Wanted"];
+export type SoundQuery = Schemas["SoundQuery"];
 export type Search = Schemas["Search"];
 export type Condition = Schemas["Condition"];
 export type Change = Schemas["Change"];
@@ -48,13 +48,13 @@ export function toggleFacet(facet: string, value: string) {
   ask(change);
 }
 
-export function wanted(asked: Asked, offset = 0, limit = PAGE): Wanted {
+export function wanted(asked: Asked, offset = 0, limit = PAGE): SoundQuery {
   const { q, sort, descending, facets, like, trash } = asked;
   return { q, sort, descending, facets, like: like?.id ?? null, trash, offset, limit, project: useShared.getState().project };
 }
 
 /** The chosen sounds as the server takes them. */
-export function among(): { ids: number[]; all_of: Wanted | null } {
+export function among(): { ids: number[]; all_of: SoundQuery | null } {
   const { asked, chosen, all } = useGather.getState();
   return all ? { ids: [], all_of: wanted(asked) } : { ids: chosen, all_of: null };
 }

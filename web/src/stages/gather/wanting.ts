@@ -40,14 +40,14 @@ export async function want(text: string, priority: number): Promise<void> {
 export async function changeWanted(number: number, change: WantedChange): Promise<void> {
   const { library } = useShared.getState();
   const body = { what: null, how_many: null, priority: null, state: null, notes: null, ...change };
-  await got(api.PATCH("/api/lib/{library}/wanted/{number}", { params: { path: { library, number } }, body })).catch(complain);
+  await got(api.PATCH("/api/lib/{library}/wanted/{id}", { params: { path: { library, id: number } }, body })).catch(complain);
   fresh();
 }
 
 export async function removeWanted(entry: WantedEntry): Promise<void> {
   const { library } = useShared.getState();
   try {
-    await got(api.DELETE("/api/lib/{library}/wanted/{number}", { params: { path: { library, number: entry.id } } }));
+    await got(api.DELETE("/api/lib/{library}/wanted/{id}", { params: { path: { library, id: entry.id } } }));
     if (useGather.getState().answering?.id === entry.id) useGather.setState({ answering: null });
     tell(`“${entry.what}” is off the list; what answered it stays in the library.`);
   } catch (error) {
@@ -59,7 +59,7 @@ export async function removeWanted(entry: WantedEntry): Promise<void> {
 export async function answer(number: number, items: number[], kind: "sound" | "design" = "sound"): Promise<void> {
   const { library } = useShared.getState();
   try {
-    await got(api.POST("/api/lib/{library}/wanted/{number}/answers", { params: { path: { library, number } }, body: { kind, items } }));
+    await got(api.POST("/api/lib/{library}/wanted/{id}/answers", { params: { path: { library, id: number } }, body: { kind, items } }));
   } catch (error) {
     complain(error);
   }
@@ -69,7 +69,7 @@ export async function answer(number: number, items: number[], kind: "sound" | "d
 export async function unlink(number: number, kind: "sound" | "design", item: number): Promise<void> {
   const { library } = useShared.getState();
   const query = { kind, item };
-  await got(api.DELETE("/api/lib/{library}/wanted/{number}/answers", { params: { path: { library, number }, query } })).catch(complain);
+  await got(api.DELETE("/api/lib/{library}/wanted/{id}/answers", { params: { path: { library, id: number }, query } })).catch(complain);
   fresh();
 }
 

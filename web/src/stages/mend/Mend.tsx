@@ -43,14 +43,14 @@ export default function Mend() {
     enabled: reel !== null,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 0,
-    queryFn: () => got(api.GET("/api/lib/{library}/reels/{number}", { params: { path: { library, number: reel ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/reels/{id}", { params: { path: { library, id: reel ?? 0 } } })),
   });
   const facts = useQuery({
     queryKey: ["mend", library, number],
     enabled: number !== null,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 0,
-    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: number ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: number ?? 0 } } })),
   });
   if (reel !== null && !strip.error) return strip.data ? <ReelBoard key={strip.data.id} loaded={strip.data} /> : null;
   if (number === null || facts.error)
@@ -94,8 +94,8 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     called: sound.name,
     save: async (chain, based_on, init) => {
       const kept = await got(
-        api.PUT("/api/lib/{library}/sounds/{number}/chain", {
-          params: { path: { library, number: sound.id }, query: { based_on } },
+        api.PUT("/api/lib/{library}/sounds/{id}/chain", {
+          params: { path: { library, id: sound.id }, query: { based_on } },
           body: { chain },
           ...init,
         }),
@@ -104,7 +104,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
       return { revision: kept.revision };
     },
     read: async () => {
-      const kept = await got(api.GET("/api/lib/{library}/sounds/{number}", { params: { path: { library, number: sound.id } } }));
+      const kept = await got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: sound.id } } }));
       return { doc: kept.chain as Step[], revision: kept.revision };
     },
   });
@@ -185,7 +185,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   };
   const keepStates = (next: State[]) => {
     setStates(next);
-    got(api.PUT("/api/lib/{library}/sounds/{number}/states", { params: { path: { library, number: sound.id } }, body: { states: next } })).catch(
+    got(api.PUT("/api/lib/{library}/sounds/{id}/states", { params: { path: { library, id: sound.id } }, body: { states: next } })).catch(
       complain,
     );
   };

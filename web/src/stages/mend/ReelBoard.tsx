@@ -56,14 +56,14 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
     called: loaded.name,
     save: async (reel, based_on, init) => {
       const fresh = await got(
-        api.PUT("/api/lib/{library}/reels/{number}", { params: { path: { library, number: loaded.id }, query: { based_on } }, body: reel, ...init }),
+        api.PUT("/api/lib/{library}/reels/{id}", { params: { path: { library, id: loaded.id }, query: { based_on } }, body: reel, ...init }),
       );
       keep(fresh);
       const taken = fresh.refused ? { doc: fresh.reel, refused: `${fresh.refused} That step was taken back; the marks are kept.` } : {};
       return { revision: fresh.revision, ...taken };
     },
     read: async () => {
-      const fresh = await got(api.GET("/api/lib/{library}/reels/{number}", { params: { path: { library, number: loaded.id } } }));
+      const fresh = await got(api.GET("/api/lib/{library}/reels/{id}", { params: { path: { library, id: loaded.id } } }));
       keep(fresh);
       return { doc: fresh.reel, revision: fresh.revision };
     },
@@ -77,7 +77,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
     queries: view.takes.map((take) => ({
       queryKey: ["suggested", library, take.id],
       staleTime: Number.POSITIVE_INFINITY,
-      queryFn: () => got(api.GET("/api/lib/{library}/suggestions/{number}", { params: { path: { library, number: take.id } } })),
+      queryFn: () => got(api.GET("/api/lib/{library}/suggestions/{id}", { params: { path: { library, id: take.id } } })),
     })),
   });
   const suggested = useMemo(
@@ -231,7 +231,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   const make = async () => {
     try {
       await history.saved();
-      const started = await got(api.POST("/api/lib/{library}/reels/{number}/selects", { params: { path: { library, number: loaded.id } } }));
+      const started = await got(api.POST("/api/lib/{library}/reels/{id}/selects", { params: { path: { library, id: loaded.id } } }));
       const { result } = await whenDone(started.job, "selects");
       if (!result) return;
       const made = result.sounds;

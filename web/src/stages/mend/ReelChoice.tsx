@@ -26,7 +26,7 @@ export function ReelChoice() {
       onChange={(value) => {
         if (value !== "forget") useShared.setState({ reel: value === "" ? null : Number(value) });
         else if (reel !== null)
-          got(api.DELETE("/api/lib/{library}/reels/{number}", { params: { path: { library, number: reel } } })).then(() => {
+          got(api.DELETE("/api/lib/{library}/reels/{id}", { params: { path: { library, id: reel } } })).then(() => {
             useShared.setState({ reel: null });
             void queries.invalidateQueries({ queryKey: ["reels"] });
           }, complain);

@@ -53,7 +53,7 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
   const library = useShared((state) => state.library);
   const view = useQuery({
     queryKey: ["shipment", library, number],
-    queryFn: () => got(api.GET("/api/lib/{library}/shipments/{number}", { params: { path: { library, number } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/shipments/{id}", { params: { path: { library, id: number } } })),
   });
   if (!view.data) return view.error ? <Empty>{view.error.message}</Empty> : null;
   const { reports, failures, unchanged, folder, state } = view.data;

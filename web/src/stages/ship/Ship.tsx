@@ -190,7 +190,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
         <Report
           number={report}
           onResume={() =>
-            void follow(got(api.POST("/api/lib/{library}/shipments/{number}/resume", { params: { path: { library, number: report } } })))
+            void follow(got(api.POST("/api/lib/{library}/shipments/{id}/resume", { params: { path: { library, id: report } } })))
           }
         />
       ) : (

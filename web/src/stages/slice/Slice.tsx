@@ -37,7 +37,7 @@ export default function Slice() {
     enabled: number !== null,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 0,
-    queryFn: () => got(api.GET("/api/lib/{library}/plans/{number}", { params: { path: { library, number: number ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/plans/{id}", { params: { path: { library, id: number ?? 0 } } })),
   });
   if (view.data) return <Board key={view.data.sound} loaded={view.data} />;
   return (
@@ -77,7 +77,7 @@ function Board({ loaded }: { loaded: PlanView }) {
   const [bandS, setBandS] = useState<[number, number] | null>(null);
   const total = loaded.seconds;
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, Math.max(6, total / 18))]);
-  const path = { library, number: loaded.sound };
+  const path = { library, id: loaded.sound };
   const history = useDocument<Plan>({
     what: "plan",
     id: loaded.sound,
@@ -85,12 +85,12 @@ function Board({ loaded }: { loaded: PlanView }) {
     revision: loaded.revision,
     called: `The plan of ${loaded.name}`,
     save: async (plan, based_on, init) => {
-      const fresh = await got(api.PUT("/api/lib/{library}/plans/{number}", { params: { path, query: { based_on } }, body: plan, ...init }));
+      const fresh = await got(api.PUT("/api/lib/{library}/plans/{id}", { params: { path, query: { based_on } }, body: plan, ...init }));
       setView(fresh);
       return { revision: fresh.revision };
     },
     read: async () => {
-      const fresh = await got(api.GET("/api/lib/{library}/plans/{number}", { params: { path } }));
+      const fresh = await got(api.GET("/api/lib/{library}/plans/{id}", { params: { path } }));
       setView(fresh);
       return { doc: fresh.plan, revision: fresh.revision };
     },
@@ -120,7 +120,7 @@ function Board({ loaded }: { loaded: PlanView }) {
     inTurn(async () => {
       if (mine !== asking.current) return; // newer settings wait already
       await history.saved();
-      const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/find", { params: { path }, body: settings }));
+      const fresh = await got(api.POST("/api/lib/{library}/plans/{id}/find", { params: { path }, body: settings }));
       setView(fresh);
       history.accept(fresh.plan, fresh.revision, gesture, asked);
     });
@@ -129,7 +129,7 @@ function Board({ loaded }: { loaded: PlanView }) {
     const asked = Date.now();
     return inTurn(async () => {
       await history.saved();
-      const fresh = await got(api.POST("/api/lib/{library}/plans/{number}/edit", { params: { path }, body: { edit: change } }));
+      const fresh = await got(api.POST("/api/lib/{library}/plans/{id}/edit", { params: { path }, body: { edit: change } }));
       setView(fresh);
       history.accept(fresh.plan, fresh.revision, gesture, asked);
     });
@@ -206,7 +206,7 @@ function Board({ loaded }: { loaded: PlanView }) {
   };
   const make = async () => {
     try {
-      const started = await got(api.POST("/api/lib/{library}/plans/{number}/make", { params: { path } }));
+      const started = await got(api.POST("/api/lib/{library}/plans/{id}/make", { params: { path } }));
       const { result } = await whenDone(started.job, "slice");
       if (!result) return;
       const made = result.sounds;
@@ -352,7 +352,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             </Box>
           )}
           <Num
-            {...range("Settings", "sensitivity_db")}
+            {...range("SliceSettings", "sensitivity_db")}
             label="Sensitivity"
             value={settings.sensitivity_db}
             unit="dB over floor"
@@ -364,7 +364,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={set("sensitivity_db")}
           />
           <Num
-            {...range("Settings", "min_length_ms")}
+            {...range("SliceSettings", "min_length_ms")}
             label="Shortest"
             value={settings.min_length_ms}
             unit="ms"
@@ -376,7 +376,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={set("min_length_ms")}
           />
           <Num
-            {...range("Settings", "min_gap_ms")}
+            {...range("SliceSettings", "min_gap_ms")}
             label="Gap"
             value={settings.min_gap_ms}
             unit="ms"
@@ -388,7 +388,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={set("min_gap_ms")}
           />
           <Num
-            {...range("Settings", "pre_roll_ms")}
+            {...range("SliceSettings", "pre_roll_ms")}
             label="Before the attack"
             value={settings.pre_roll_ms}
             unit="ms"
@@ -399,7 +399,7 @@ function Board({ loaded }: { loaded: PlanView }) {
             onChange={set("pre_roll_ms")}
           />
           <Num
-            {...range("Settings", "tail_ms")}
+            {...range("SliceSettings", "tail_ms")}
             label="After the end"
             value={settings.tail_ms}
             unit="ms"
@@ -418,7 +418,7 @@ function Board({ loaded }: { loaded: PlanView }) {
           </Do>
           {settings.attacks && (
             <Num
-              {...range("Settings", "rise_db")}
+              {...range("SliceSettings", "rise_db")}
               label="Steepness"
               value={settings.rise_db}
               unit="dB"

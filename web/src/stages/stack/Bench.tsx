@@ -85,16 +85,16 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     revision: design.revision ?? 0,
     called: design.name,
     save: async (doc, based_on, init) => {
-      const params = { path: { library, number: design.id }, query: { based_on } };
+      const params = { path: { library, id: design.id }, query: { based_on } };
       const keep = (mix: Mix | { key: string }) =>
-        got(api.PUT("/api/lib/{library}/designs/{number}", { params, body: { name: doc.name, mix }, ...init }));
+        got(api.PUT("/api/lib/{library}/designs/{id}", { params, body: { name: doc.name, mix }, ...init }));
       // a page that is being left has no time to ask twice
       const kept = await (init.keepalive ? keep(doc.mix) : about(doc.mix, (key) => keep({ key })));
       for (const key of ["designs", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
       return { revision: kept.revision };
     },
     read: async () => {
-      const kept = await got(api.GET("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } } }));
+      const kept = await got(api.GET("/api/lib/{library}/designs/{id}", { params: { path: { library, id: design.id } } }));
       return { doc: kept as Named, revision: kept.revision ?? 0 };
     },
   });
@@ -291,7 +291,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   };
   const removeDesign = () =>
     once(async () => {
-      await got(api.DELETE("/api/lib/{library}/designs/{number}", { params: { path: { library, number: design.id } } }));
+      await got(api.DELETE("/api/lib/{library}/designs/{id}", { params: { path: { library, id: design.id } } }));
       useShared.setState({ design: designs.find((one) => one.id !== design.id)?.id ?? null });
       await queries.invalidateQueries({ queryKey: ["designs"] });
     });

@@ -49,7 +49,7 @@ export default function Stack() {
     enabled: !!chosen,
     staleTime: Number.POSITIVE_INFINITY,
     gcTime: 0,
-    queryFn: () => got(api.GET("/api/lib/{library}/designs/{number}", { params: { path: { library, number: chosen?.id ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}", { params: { path: { library, id: chosen?.id ?? 0 } } })),
   });
   if (!list || (designs.isFetching && !chosen)) return null;
   if (performing) return <Perform design={chosen ?? null} onClose={() => setPerforming(false)} />;

@@ -14,7 +14,7 @@ export function useVersions(design: number) {
   const library = useShared((state) => state.library);
   const versions = useQuery({
     queryKey: ["versions", library, design],
-    queryFn: () => got(api.GET("/api/lib/{library}/designs/{number}/versions", { params: { path: { library, number: design } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}/versions", { params: { path: { library, id: design } } })),
   });
   const fresh = () => queries.invalidateQueries({ queryKey: ["versions", library, design] });
   return {
@@ -22,8 +22,8 @@ export function useVersions(design: number) {
     keep: async (mix: Mix) => {
       try {
         const made = await got(
-          api.POST("/api/lib/{library}/designs/{number}/versions", {
-            params: { path: { library, number: design } },
+          api.POST("/api/lib/{library}/designs/{id}/versions", {
+            params: { path: { library, id: design } },
             body: { name: "", notes: "", mix },
           }),
         );
@@ -35,13 +35,13 @@ export function useVersions(design: number) {
     },
     change: (version: number, change: { name?: string; notes?: string }) =>
       got(
-        api.PATCH("/api/lib/{library}/versions/{number}", {
-          params: { path: { library, number: version } },
+        api.PATCH("/api/lib/{library}/versions/{id}", {
+          params: { path: { library, id: version } },
           body: { name: null, notes: null, ...change },
         }),
       ).then(fresh, complain),
     forget: (version: number) =>
-      got(api.DELETE("/api/lib/{library}/versions/{number}", { params: { path: { library, number: version } } })).then(fresh, complain),
+      got(api.DELETE("/api/lib/{library}/versions/{id}", { params: { path: { library, id: version } } })).then(fresh, complain),
   };
 }
 

@@ -81,7 +81,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     if (!data) return;
     try {
       await judgements.saved();
-      await got(api.POST("/api/lib/{library}/spreads/{number}/redraw", { params: { path: { library, number: data.id } } }));
+      await got(api.POST("/api/lib/{library}/spreads/{id}/redraw", { params: { path: { library, id: data.id } } }));
       changedHere("spread", data.id);
       void queries.invalidateQueries({ queryKey: ["spread"] });
     } catch (error) {
@@ -92,7 +92,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     if (!data) return;
     try {
       await judgements.saved();
-      const made = await got(api.POST("/api/lib/{library}/spreads/{number}/print", { params: { path: { library, number: data.id } } }));
+      const made = await got(api.POST("/api/lib/{library}/spreads/{id}/print", { params: { path: { library, id: data.id } } }));
       for (const key of ["sounds", "counts", "arrivals", "state"]) void queries.invalidateQueries({ queryKey: [key] });
       await putOnSheet({ sounds: made });
       tell(`${made.length} variations are in the library and on the sheet of Ship.`);

@@ -32,7 +32,7 @@ export default function Vary() {
   const spread = useQuery({
     queryKey: ["spread", library, current],
     enabled: current !== null,
-    queryFn: () => got(api.GET("/api/lib/{library}/spreads/{number}", { params: { path: { library, number: current ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/spreads/{id}", { params: { path: { library, id: current ?? 0 } } })),
     refetchInterval: (query) => (query.state.data?.all.some((one) => !one.ready) ? 700 : false),
   });
   const design = designs.data?.find((one) => one.id === (designNumber ?? spread.data?.design)) ?? designs.data?.[0];
@@ -75,7 +75,7 @@ function Recipes({ kept, ...props }: Props) {
   const fresh = useQuery({
     queryKey: ["recipe", library, design?.id],
     enabled: !!design,
-    queryFn: () => got(api.GET("/api/lib/{library}/designs/{number}/recipe", { params: { path: { library, number: design?.id ?? 0 } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}/recipe", { params: { path: { library, id: design?.id ?? 0 } } })),
   });
   return <Board key={spread?.id ?? 0} {...props} recipes={recipe} fresh={fresh.data} />;
 }

@@ -13,7 +13,7 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
   const library = useShared((state) => state.library);
   const number = spread?.id ?? 0;
   const key = ["spread", library, number];
-  const params = { path: { library, number } };
+  const params = { path: { library, id: number } };
   const shown = (values: Partial<Schemas["SpreadView"]>) =>
     queries.setQueryData<Schemas["SpreadView"]>(key, (before) => before && { ...before, ...values });
   const history = useDocument<Said>({
@@ -24,14 +24,14 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
     called: `What you said of ${spread?.name ?? "this spread"}`,
     save: async (judged, based_on, init) => {
       const kept = await got(
-        api.PUT("/api/lib/{library}/spreads/{number}/judged", { params: { ...params, query: { based_on } }, body: judged, ...init }),
+        api.PUT("/api/lib/{library}/spreads/{id}/judged", { params: { ...params, query: { based_on } }, body: judged, ...init }),
       );
       shown(kept);
       void queries.invalidateQueries({ queryKey: ["spreads"] });
       return { revision: kept.revision };
     },
     read: async () => {
-      const kept = await got(api.GET("/api/lib/{library}/spreads/{number}/judged", { params }));
+      const kept = await got(api.GET("/api/lib/{library}/spreads/{id}/judged", { params }));
       shown(kept);
       return { doc: kept.judged, revision: kept.revision };
     },
@@ -53,7 +53,7 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
       key,
       (before) => before && { ...before, all: before.all.map((one) => (one.id === draw.id ? { ...one, state: "heard" } : one)) },
     );
-    await got(api.POST("/api/lib/{library}/draws/{number}/heard", { params: { path: { library, number: draw.id } } })).catch(complain);
+    await got(api.POST("/api/lib/{library}/draws/{id}/heard", { params: { path: { library, id: draw.id } } })).catch(complain);
   };
   return { history, stateOf, toggle, heard };
 }

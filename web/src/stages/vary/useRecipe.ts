@@ -15,7 +15,7 @@ const key = (library: string, design: number) => ["recipe-draft", library, desig
 
 async function read(library: string, number: number, project: number): Promise<RecipeKept> {
   const found = (await got(
-    api.GET("/api/lib/{library}/designs/{number}/recipe-draft", { params: { path: { library, number }, query: { project } } }),
+    api.GET("/api/lib/{library}/designs/{id}/recipe-draft", { params: { path: { library, id: number }, query: { project } } }),
   )) as RecipeKept; // the client's types lose what a pair is
   return { ...found, draft: { ...NOTHING_SET, ...found.draft } };
 }
@@ -43,8 +43,8 @@ export function useRecipe(design: Schemas["DesignView"] | undefined, loaded: Rec
     revision: loaded.revision,
     called: `The recipe of ${design?.name ?? "this design"}`,
     save: async (draft, based_on, init) => {
-      const params = { path: { library, number }, query: { project, based_on } };
-      const kept = await got(api.PUT("/api/lib/{library}/designs/{number}/recipe-draft", { params, body: draft, ...init }));
+      const params = { path: { library, id: number }, query: { project, based_on } };
+      const kept = await got(api.PUT("/api/lib/{library}/designs/{id}/recipe-draft", { params, body: draft, ...init }));
       shown({ revision: kept.revision, draft });
       return { revision: kept.revision };
     },
