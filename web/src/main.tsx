@@ -6,8 +6,8 @@ import { QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { Shell } from "./app/Shell";
-import { queries } from "./app/store";
-import { look, system, wear } from "./app/theme";
+import { queries } from "./session/store";
+import { look, system, wear } from "./ui/theme";
 
 wear(look());
 // before anything is shown: a redirect later could undo a click that came first

@@ -4,11 +4,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got } from "../api/client";
+import { addToSheet } from "../between/sheet";
 import { MiniWave } from "../canvas/MiniWave";
 import { player } from "../listening/player";
-import { seconds } from "./format";
-import { addToSheet } from "./sheet";
-import { useShared } from "./store";
+import { useShared } from "../session/store";
+import { seconds } from "../ui/format";
 
 interface Entry {
   key: string;

@@ -1,10 +1,10 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { api, got } from "../api/client";
-import { left } from "./format";
-import { useJobs } from "./jobs";
-import { Do } from "./parts";
-import { complain } from "./store";
-import { stopUploading, useUploading } from "./uploading";
+import { useJobs } from "../session/jobs";
+import { complain } from "../session/store";
+import { stopUploading, useUploading } from "../session/uploading";
+import { left } from "../ui/format";
+import { Do } from "../ui/parts";
 
 interface Going {
   label: string;

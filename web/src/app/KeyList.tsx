@@ -1,6 +1,6 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
-import { type Act, KEYS, shown, useKeys } from "./keys";
-import { Do, Title } from "./parts";
+import { type Act, KEYS, shown, useKeys } from "../ui/keys";
+import { Do, Title } from "../ui/parts";
 
 /** All keys; they mean the same in every stage. */
 export function KeyList({ onClose }: { onClose: () => void }) {

@@ -4,20 +4,20 @@ import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useNavigate } from "react-router";
 import { api, got } from "../api/client";
+import { useSheet } from "../between/sheet";
 import { player, useListening } from "../listening/player";
 import { recoverLeft, useRecording } from "../listening/recording";
 import { Strip } from "../listening/Strip";
+import { dropped } from "../session/following";
+import { useJobEvents } from "../session/jobs";
+import { complain, enter, queries, useShared } from "../session/store";
+import { upload } from "../session/uploading";
+import { useKeys } from "../ui/keys";
+import { Choose, Do, Input } from "../ui/parts";
+import { useLook, wear } from "../ui/theme";
 import { Find } from "./Find";
-import { dropped } from "./following";
 import { JobsView } from "./JobsView";
-import { useJobEvents } from "./jobs";
 import { KeyList } from "./KeyList";
-import { useKeys } from "./keys";
-import { Choose, Do, Input } from "./parts";
-import { useSheet } from "./sheet";
-import { complain, enter, queries, useShared } from "./store";
-import { useLook, wear } from "./theme";
-import { upload } from "./uploading";
 
 const STAGES = [
   ["gather", "Gather", "sounds", lazy(() => import("../stages/gather/Gather"))],

@@ -1,5 +1,5 @@
 import { memo, useEffect, useRef } from "react";
-import { useInk } from "../app/theme";
+import { useInk } from "../ui/theme";
 import { fitted, smallWave } from "./paint";
 
 /** The small waveform of a row or a card. */

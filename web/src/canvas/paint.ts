@@ -1,5 +1,5 @@
 /** Drawing, free of React: waveforms, spectrograms, rulers. */
-import type { Ink } from "../app/theme";
+import type { Ink } from "../ui/theme";
 
 export type PeakData = { width: number; channels: number; values: Int16Array };
 

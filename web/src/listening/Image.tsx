@@ -1,8 +1,8 @@
 /** The stereo image of what is heard: where it lies between left and right, how wide, and how far both sides agree. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useRef } from "react";
-import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
+import { ink } from "../ui/theme";
 import { player, useListening } from "./player";
 import { useDrawing } from "./useDrawing";
 

@@ -1,8 +1,8 @@
 /** Where and how the sound comes out. Nothing here reaches a render. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
-import { useKeys } from "../app/keys";
-import { Choose, Do, Heading, Pick } from "../app/parts";
+import { useKeys } from "../ui/keys";
+import { Choose, Do, Heading, Pick } from "../ui/parts";
 import { Image } from "./Image";
 import { player, useListening } from "./player";
 

@@ -1,13 +1,13 @@
 /** The listening strip: the same in every stage. Nothing on it reaches a render. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
-import { clock } from "../app/format";
-import { shown, useKeys } from "../app/keys";
-import { Do, Num } from "../app/parts";
-import { useRanges } from "../app/ranges";
-import { useShared } from "../app/store";
-import { ink } from "../app/theme";
 import { fitted } from "../canvas/paint";
+import { useShared } from "../session/store";
+import { clock } from "../ui/format";
+import { shown, useKeys } from "../ui/keys";
+import { Do, Num } from "../ui/parts";
+import { useRanges } from "../ui/ranges";
+import { ink } from "../ui/theme";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
 import { isReference, toggleReference } from "./referring";

@@ -1,7 +1,7 @@
 /** The recording that goes on, whatever stage is looked at: its state, and what the keys and buttons do. */
 import { create } from "zustand";
 import { api, got, type Schemas } from "../api/client";
-import { complain, queries, tell, useShared } from "../app/store";
+import { complain, queries, tell, useShared } from "../session/store";
 import { type Delivered, Recorder, recoverOwnTake, type TakeDone } from "./recorder";
 
 export type Notes = Schemas["ArrivalNotes"];
@@ -232,9 +232,7 @@ export function noteSession(notes: Partial<Notes>) {
   set({ notes: { ...get().notes, ...notes } });
   const { arrival, library } = get();
   if (!arrival) return;
-  got(api.PATCH("/api/lib/{library}/arrivals/{id}", { params: { path: { library, id: arrival } }, body: { name: null, notes } })).catch(
-    complain,
-  );
+  got(api.PATCH("/api/lib/{library}/arrivals/{id}", { params: { path: { library, id: arrival } }, body: { name: null, notes } })).catch(complain);
 }
 
 /** Takes from now on belong to a session of their own. */

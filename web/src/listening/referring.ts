@@ -1,6 +1,6 @@
 /** The reference sound: on one key in every stage, at the loudness of what is worked on, never part of a print. */
 import { api, got } from "../api/client";
-import { complain, tell, useShared } from "../app/store";
+import { complain, tell, useShared } from "../session/store";
 import { type Heard, live, MATCH_LUFS, player, useListening } from "./player";
 
 /** What was heard before the reference, and where (s). */

@@ -1,5 +1,5 @@
 import { useEffect, useRef } from "react";
-import { useLook } from "../app/theme";
+import { useLook } from "../ui/theme";
 import { live, useListening } from "./player";
 
 /** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */

@@ -2,8 +2,8 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, got, Refused } from "../../api/client";
-import { Do, TextField } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { Do, TextField } from "../../ui/parts";
 import { stale } from "./doing";
 import { NotesForm } from "./NotesForm";
 

@@ -2,12 +2,12 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
-import { seconds } from "../../app/format";
-import { whenDone } from "../../app/jobs";
-import { useKeys } from "../../app/keys";
-import { Do, Input, TextField } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
 import { NO_NOTES, type Notes } from "../../listening/recording";
+import { whenDone } from "../../session/jobs";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { seconds } from "../../ui/format";
+import { useKeys } from "../../ui/keys";
+import { Do, Input, TextField } from "../../ui/parts";
 import { NotesForm } from "./NotesForm";
 import { ask } from "./sounds";
 

@@ -2,9 +2,9 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
-import { Do } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
 import { live, useListening } from "../../listening/player";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { Do } from "../../ui/parts";
 import { stale } from "./doing";
 import { useGather } from "./sounds";
 

@@ -1,8 +1,8 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
-import { Choose, Do, Input } from "../../app/parts";
-import { PLAIN_TARGET } from "../../app/target";
+import { PLAIN_TARGET } from "../../between/target";
+import { Choose, Do, Input } from "../../ui/parts";
 import { exportFiles } from "./doing";
 
 const FORMATS = ["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"] as const;

@@ -1,7 +1,7 @@
 /** An export some of whose files failed: how many, which, why, and what can be done about it in one gesture. */
 import { Box, Flex } from "@chakra-ui/react";
-import { Do } from "../../app/parts";
-import { ReportPanel } from "../../app/ReportPanel";
+import { Do } from "../../ui/parts";
+import { ReportPanel } from "../../ui/ReportPanel";
 import { exportFiles, useExported } from "./doing";
 
 const SHOWN = 100;

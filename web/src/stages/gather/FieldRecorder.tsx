@@ -2,11 +2,11 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
-import { seconds } from "../../app/format";
-import { useKeys } from "../../app/keys";
-import { Choose, Do, Num } from "../../app/parts";
-import { complain, queries } from "../../app/store";
 import { Along } from "../../listening/along";
+import { complain, queries } from "../../session/store";
+import { seconds } from "../../ui/format";
+import { useKeys } from "../../ui/keys";
+import { Choose, Do, Num } from "../../ui/parts";
 import { Meter, verdict } from "./Meter";
 
 type View = Schemas["RecorderView"];

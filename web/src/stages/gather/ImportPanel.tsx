@@ -1,10 +1,10 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { api, got } from "../../api/client";
-import { follow } from "../../app/following";
-import { useKeys } from "../../app/keys";
-import { Do, Input } from "../../app/parts";
-import { useShared } from "../../app/store";
+import { follow } from "../../session/following";
+import { useShared } from "../../session/store";
+import { useKeys } from "../../ui/keys";
+import { Do, Input } from "../../ui/parts";
 import { Watching } from "./Watching";
 
 /** Import a folder or files: of this machine by path, or sent by the browser. */

@@ -1,6 +1,6 @@
 import { Box, Flex, Grid } from "@chakra-ui/react";
-import { TextField } from "../../app/parts";
 import type { Notes } from "../../listening/recording";
+import { TextField } from "../../ui/parts";
 
 const FIELDS = [
   ["place", "Place"],

@@ -1,10 +1,10 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
-import { seconds } from "../../app/format";
-import { useKeys } from "../../app/keys";
-import { Choose, Do, Input, TextField } from "../../app/parts";
 import * as session from "../../listening/recording";
 import { useRecording } from "../../listening/recording";
+import { seconds } from "../../ui/format";
+import { useKeys } from "../../ui/keys";
+import { Choose, Do, Input, TextField } from "../../ui/parts";
 import { Meter, verdict } from "./Meter";
 import { NotesForm } from "./NotesForm";
 

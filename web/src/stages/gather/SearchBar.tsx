@@ -2,8 +2,8 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
-import { Choose, Do, Input } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { Choose, Do, Input } from "../../ui/parts";
 import { ANYTHING, type Asked, ask, type Condition, type Search, useGather } from "./sounds";
 
 type Kind = "number" | "text" | "choice" | "date" | "truth" | "key";

@@ -2,8 +2,8 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, useRef, useState } from "react";
 import { api, got } from "../../api/client";
-import { Choose, Do, Input } from "../../app/parts";
-import { complain, tell, useShared } from "../../app/store";
+import { complain, tell, useShared } from "../../session/store";
+import { Choose, Do, Input } from "../../ui/parts";
 import { droppedRows, edit, stale } from "./doing";
 import { type Asked, ask, toggleFacet } from "./sounds";
 

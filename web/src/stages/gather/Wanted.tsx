@@ -2,11 +2,11 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type SoundRow } from "../../api/client";
-import { useKeys } from "../../app/keys";
-import { Choose, Do, Input, TextField } from "../../app/parts";
-import { useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
 import { useRecording } from "../../listening/recording";
+import { useShared } from "../../session/store";
+import { useKeys } from "../../ui/keys";
+import { Choose, Do, Input, TextField } from "../../ui/parts";
 import { ask, useGather } from "./sounds";
 import { answer, changeWanted, loadTable, PRIORITIES, removeWanted, STATES, unlink, useWanted, type WantedEntry, want } from "./wanting";
 

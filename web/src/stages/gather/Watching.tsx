@@ -2,9 +2,9 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got } from "../../api/client";
-import { whenDone } from "../../app/jobs";
-import { Do, Heading, Input, TextField } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
+import { whenDone } from "../../session/jobs";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { Do, Heading, Input, TextField } from "../../ui/parts";
 
 async function told(started: Promise<{ job: number }>) {
   try {

@@ -1,7 +1,7 @@
 /** The columns a table of sounds can show, and which of them its user chose. */
 import { create } from "zustand";
 import type { SoundRow } from "../../api/client";
-import { channels, hertz, level, note, seconds } from "../../app/format";
+import { channels, hertz, level, note, seconds } from "../../ui/format";
 
 export interface Column {
   key: string;

@@ -1,11 +1,11 @@
 /** What is done to sounds of the table: describe in bulk with undo, file, hand over. */
 import { create } from "zustand";
 import { api, got, type Target } from "../../api/client";
-import { DRY, type HeardSo, heardSo, saidSo } from "../../app/heard";
-import { type ResultOf, whenDone } from "../../app/jobs";
-import { complain, queries, tell, useShared } from "../../app/store";
-import { PLAIN_TARGET } from "../../app/target";
+import { DRY, type HeardSo, heardSo, saidSo } from "../../between/heard";
+import { PLAIN_TARGET } from "../../between/target";
 import { useListening } from "../../listening/player";
+import { type ResultOf, whenDone } from "../../session/jobs";
+import { complain, queries, tell, useShared } from "../../session/store";
 import { among, type Change, useGather } from "./sounds";
 
 const NOTHING: Change = {

@@ -2,7 +2,7 @@
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
-import { useShared } from "../../app/store";
+import { useShared } from "../../session/store";
 
 export const PAGE = 100;
 

@@ -1,7 +1,7 @@
 /** The wanted list: asked for, written, answered. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got, Refused, type Schemas } from "../../api/client";
-import { complain, queries, tell, useShared } from "../../app/store";
+import { complain, queries, tell, useShared } from "../../session/store";
 import { useGather } from "./sounds";
 
 export type WantedEntry = Schemas["WantedView"];

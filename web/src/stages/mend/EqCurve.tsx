@@ -3,13 +3,13 @@ import { Box, chakra } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Step } from "../../api/client";
-import { freshStep } from "../../app/send";
-import { useShared } from "../../app/store";
-import { ink } from "../../app/theme";
-import { useSettled } from "../../app/useSettled";
+import { freshStep } from "../../between/send";
 import { fitted } from "../../canvas/paint";
 import { player, useListening } from "../../listening/player";
 import { useDrawing } from "../../listening/useDrawing";
+import { useShared } from "../../session/store";
+import { ink } from "../../ui/theme";
+import { useSettled } from "../../ui/useSettled";
 
 const HEIGHT = 148;
 const RANGE_DB = 18;

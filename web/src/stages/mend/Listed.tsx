@@ -2,8 +2,8 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, got, type Node, type Step, slowly } from "../../api/client";
-import { Do } from "../../app/parts";
-import { useSettled } from "../../app/useSettled";
+import { Do } from "../../ui/parts";
+import { useSettled } from "../../ui/useSettled";
 
 const NEAR_S = 0.002;
 const SHOWN = 60;

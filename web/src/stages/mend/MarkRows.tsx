@@ -3,9 +3,9 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
-import { Do, Input } from "../../app/parts";
-import { useShared } from "../../app/store";
-import { useSettled } from "../../app/useSettled";
+import { useShared } from "../../session/store";
+import { Do, Input } from "../../ui/parts";
+import { useSettled } from "../../ui/useSettled";
 import { COLOURS, type Mark, type ReelView } from "./marks";
 
 export function MarkRows({

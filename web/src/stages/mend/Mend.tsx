@@ -3,19 +3,19 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Node, type SoundFacts, type Step, slowly } from "../../api/client";
-import { useDocument } from "../../app/document";
-import { channels, level, rate, seconds } from "../../app/format";
-import { useKeys } from "../../app/keys";
-import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../app/parts";
-import { SavedChains } from "../../app/SavedChains";
-import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
-import { StepList, useStepKinds } from "../../app/StepList";
-import { freshStep, useSend } from "../../app/send";
-import { complain, queries, tell, useShared } from "../../app/store";
-import { UndoRedo } from "../../app/UndoRedo";
-import { useSettled } from "../../app/useSettled";
-import { type Band, WaveView } from "../../canvas/WaveView";
+import { freshStep, useSend } from "../../between/send";
+import { SavedChains } from "../../chain/SavedChains";
+import { LevelBefore, StepLevel, withGainBehind } from "../../chain/StepLevel";
+import { StepList, useStepKinds } from "../../chain/StepList";
+import { UndoRedo } from "../../documents/UndoRedo";
+import { useDocument } from "../../documents/useDocument";
 import { live, player, useListening } from "../../listening/player";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { type Band, WaveView } from "../../timeline/WaveView";
+import { channels, level, rate, seconds } from "../../ui/format";
+import { useKeys } from "../../ui/keys";
+import { Bar, Do, Empty, Fact, Heading, Line, Side, Title } from "../../ui/parts";
+import { useSettled } from "../../ui/useSettled";
 import { EqCurve } from "./EqCurve";
 import { LISTING, Listed } from "./Listed";
 import { ProfileCurve } from "./ProfileCurve";
@@ -185,9 +185,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   };
   const keepStates = (next: State[]) => {
     setStates(next);
-    got(api.PUT("/api/lib/{library}/sounds/{id}/states", { params: { path: { library, id: sound.id } }, body: { states: next } })).catch(
-      complain,
-    );
+    got(api.PUT("/api/lib/{library}/sounds/{id}/states", { params: { path: { library, id: sound.id } }, body: { states: next } })).catch(complain);
   };
   const keepState = () => {
     const letter = "ABCD"[[..."ABCD"].findIndex((one) => !states.some((each) => each.name === `State ${one}`))] ?? "A";

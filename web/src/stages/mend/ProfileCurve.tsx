@@ -3,12 +3,12 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, got, type Node, type Step, slowly } from "../../api/client";
-import { Do } from "../../app/parts";
-import { ink } from "../../app/theme";
-import { useSettled } from "../../app/useSettled";
 import { fitted } from "../../canvas/paint";
 import { player, useListening } from "../../listening/player";
 import { useDrawing } from "../../listening/useDrawing";
+import { Do } from "../../ui/parts";
+import { ink } from "../../ui/theme";
+import { useSettled } from "../../ui/useSettled";
 
 /** The browser's spectrum is of a Blackman window over its length, ours of a Hann window's root: what noise reads lower there (dB). */
 const ANALYSER_DB = 10 * Math.log10(8 / 0.3046);

@@ -1,8 +1,8 @@
 /** Which review reel is open, or the single sound that is worked on. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
-import { Choose } from "../../app/parts";
-import { complain, queries, useShared } from "../../app/store";
+import { complain, queries, useShared } from "../../session/store";
+import { Choose } from "../../ui/parts";
 
 export function ReelChoice() {
   const library = useShared((state) => state.library);

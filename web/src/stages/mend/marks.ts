@@ -1,6 +1,6 @@
 /** Marks of a review reel: where a key pressed while listening puts one, and where it lies on the strip. */
 import type { Schemas } from "../../api/client";
-import type { Ink } from "../../app/theme";
+import type { Ink } from "../../ui/theme";
 
 export type Reel = Schemas["Reel"];
 export type Mark = Schemas["Mark"];

@@ -1,5 +1,5 @@
 import { Flex } from "@chakra-ui/react";
-import { Bar, Empty, Title } from "../../app/parts";
+import { Bar, Empty, Title } from "../../ui/parts";
 
 /** Picture has its place; what it will do is said, nothing pretends to work. */
 export default function Picture() {

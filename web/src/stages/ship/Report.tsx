@@ -1,10 +1,10 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../../api/client";
-import { level, seconds } from "../../app/format";
-import { Do, Empty, Fact, Heading, Line, Side } from "../../app/parts";
-import { useShared } from "../../app/store";
-import { useInk } from "../../app/theme";
+import { useShared } from "../../session/store";
+import { level, seconds } from "../../ui/format";
+import { Do, Empty, Fact, Heading, Line, Side } from "../../ui/parts";
+import { useInk } from "../../ui/theme";
 
 type FileReport = Schemas["FileReport"];
 

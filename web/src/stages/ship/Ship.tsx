@@ -3,15 +3,15 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Target } from "../../api/client";
-import { useDocument } from "../../app/document";
-import { whenDone } from "../../app/jobs";
-import { useKeys } from "../../app/keys";
-import { Bar, Do, Empty, Title } from "../../app/parts";
-import { readSheet, type Sheet, type SheetKept, saveSheet, useSheet } from "../../app/sheet";
-import { complain, queries, tell, useShared } from "../../app/store";
-import { FIRST_TARGET } from "../../app/target";
-import { UndoRedo } from "../../app/UndoRedo";
-import { useSettled } from "../../app/useSettled";
+import { readSheet, type Sheet, type SheetKept, saveSheet, useSheet } from "../../between/sheet";
+import { FIRST_TARGET } from "../../between/target";
+import { UndoRedo } from "../../documents/UndoRedo";
+import { useDocument } from "../../documents/useDocument";
+import { whenDone } from "../../session/jobs";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { useKeys } from "../../ui/keys";
+import { Bar, Do, Empty, Title } from "../../ui/parts";
+import { useSettled } from "../../ui/useSettled";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
 
@@ -189,9 +189,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
       {report !== null ? (
         <Report
           number={report}
-          onResume={() =>
-            void follow(got(api.POST("/api/lib/{library}/shipments/{id}/resume", { params: { path: { library, id: report } } })))
-          }
+          onResume={() => void follow(got(api.POST("/api/lib/{library}/shipments/{id}/resume", { params: { path: { library, id: report } } })))}
         />
       ) : (
         <Flex flex={1} minH={0}>

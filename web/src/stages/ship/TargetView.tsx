@@ -1,9 +1,9 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
-import { Do, Heading, Line, Num, Pick, Side, TextField } from "../../app/parts";
-import { useRanges } from "../../app/ranges";
-import { FIRST_TARGET } from "../../app/target";
+import { FIRST_TARGET } from "../../between/target";
+import { Do, Heading, Line, Num, Pick, Side, TextField } from "../../ui/parts";
+import { useRanges } from "../../ui/ranges";
 
 interface Props {
   targets: Target[];

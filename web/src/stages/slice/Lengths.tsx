@@ -1,7 +1,7 @@
 import { chakra } from "@chakra-ui/react";
 import { type PointerEvent, useEffect, useRef } from "react";
-import { useInk } from "../../app/theme";
 import { fitted } from "../../canvas/paint";
+import { useInk } from "../../ui/theme";
 
 const BINS = 18;
 const LOW = 0.02;

@@ -2,12 +2,12 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
-import { seconds } from "../../app/format";
-import { useKeys } from "../../app/keys";
-import { Choose, Do, Input } from "../../app/parts";
-import { useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
 import { player } from "../../listening/player";
+import { useShared } from "../../session/store";
+import { seconds } from "../../ui/format";
+import { useKeys } from "../../ui/keys";
+import { Choose, Do, Input } from "../../ui/parts";
 
 interface Props {
   design: number;

@@ -2,11 +2,11 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
-import type { History } from "../../app/document";
-import { level, seconds } from "../../app/format";
-import { Bar, Choose, Do, TextField } from "../../app/parts";
-import { useShared } from "../../app/store";
-import { UndoRedo } from "../../app/UndoRedo";
+import { UndoRedo } from "../../documents/UndoRedo";
+import type { History } from "../../documents/useDocument";
+import { useShared } from "../../session/store";
+import { level, seconds } from "../../ui/format";
+import { Bar, Choose, Do, TextField } from "../../ui/parts";
 
 export type Tab = "layer" | "curves" | "source" | "tune";
 const TABS: readonly [Tab, string][] = [

@@ -3,8 +3,8 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { memo, type PointerEvent, useEffect, useRef, useState } from "react";
 import { bytes, type Envelope, type Member } from "../../api/client";
-import { type Ink, useInk } from "../../app/theme";
 import { fitted, type PeakData, waveform } from "../../canvas/paint";
+import { type Ink, useInk } from "../../ui/theme";
 import { type Aim, carried, envelopeOf, fadeGain, type Placed, speedOf } from "./design";
 import { EnvelopeLine } from "./EnvelopeLine";
 

@@ -2,9 +2,9 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import type { Mix, Schemas, Step } from "../../api/client";
-import { Do } from "../../app/parts";
-import { freshId } from "../../app/send";
-import { type Ink, useInk } from "../../app/theme";
+import { freshId } from "../../between/send";
+import { Do } from "../../ui/parts";
+import { type Ink, useInk } from "../../ui/theme";
 
 type Crowding = Schemas["Crowding"];
 type Pair = Schemas["Pair"];

@@ -3,11 +3,11 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { api, type Envelope, got, type Member, type Mix } from "../../api/client";
-import { parsePoints, writePoints } from "../../app/envelope";
-import { Choose, Do, Heading, Num, Pick, TextField } from "../../app/parts";
-import { useStepKinds } from "../../app/StepList";
-import { complain, tell, useShared } from "../../app/store";
+import { useStepKinds } from "../../chain/StepList";
 import { live, player, useListening } from "../../listening/player";
+import { parsePoints, writePoints } from "../../mix/envelope";
+import { complain, tell, useShared } from "../../session/store";
+import { Choose, Do, Heading, Num, Pick, TextField } from "../../ui/parts";
 import { type Aim, BACK_AIM, carried, envelopeOf, LAYER_AIMS, type Placed, withEnvelope } from "./design";
 import { wide } from "./Placing";
 

@@ -1,7 +1,7 @@
 /** An envelope on the waveform of its layer: points are put, dragged and taken away; with the pen it is drawn in one go. */
 import { type PointerEvent, useRef, useState } from "react";
 import type { Envelope } from "../../api/client";
-import { envelopeAt, inOrder } from "../../app/envelope";
+import { envelopeAt, inOrder } from "../../mix/envelope";
 import { type Aim, carried } from "./design";
 
 interface Props {

@@ -2,8 +2,8 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
-import { Do, Num } from "../../app/parts";
-import { useRanges } from "../../app/ranges";
+import { Do, Num } from "../../ui/parts";
+import { useRanges } from "../../ui/ranges";
 import { tones } from "./Clip";
 
 export interface HeadActs {

@@ -2,9 +2,9 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { Fragment, type PointerEvent, useEffect, useRef, useState } from "react";
 import type { Mix, Opened, Schemas } from "../../api/client";
-import { Do } from "../../app/parts";
 import { rulerStep } from "../../canvas/paint";
 import { live, player, useListening } from "../../listening/player";
+import { Do } from "../../ui/parts";
 import { Clip, type ClipActs, usePicture, Wave } from "./Clip";
 import { CrowdStrip, STRIP } from "./Crowding";
 import type { Aim, Layout } from "./design";

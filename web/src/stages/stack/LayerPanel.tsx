@@ -1,8 +1,8 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
-import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../app/parts";
-import { useRanges } from "../../app/ranges";
 import { live, useListening } from "../../listening/player";
+import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../ui/parts";
+import { useRanges } from "../../ui/ranges";
 import { COLOURS, carried, type Placed, ROLES, SHAPES } from "./design";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";

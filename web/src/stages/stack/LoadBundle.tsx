@@ -1,7 +1,7 @@
 /** Takes a bundle into the library, as a design of the project that is open. */
 import { useRef } from "react";
-import { Do } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { Do } from "../../ui/parts";
 
 async function load(chosen: File) {
   const { library, project } = useShared.getState();

@@ -1,8 +1,8 @@
 /** Several layers at once, and a group of them. */
 import { Box, Flex } from "@chakra-ui/react";
 import type { Group, Member, Mix, Step } from "../../api/client";
-import { Do, Fact, Heading, Line, Num, TextField } from "../../app/parts";
-import { useRanges } from "../../app/ranges";
+import { Do, Fact, Heading, Line, Num, TextField } from "../../ui/parts";
+import { useRanges } from "../../ui/ranges";
 import { Colour, Role } from "./LayerPanel";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";

@@ -3,12 +3,12 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Member, type Node, type Schemas } from "../../api/client";
-import { overSaid, seconds } from "../../app/format";
-import { useKeys } from "../../app/keys";
-import { Bar, Do, Heading, Input, Line, Num, Pick, Side, TextField, Title } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
 import { listenToMidi, Pads } from "../../listening/pads";
 import { player } from "../../listening/player";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { overSaid, seconds } from "../../ui/format";
+import { useKeys } from "../../ui/keys";
+import { Bar, Do, Heading, Input, Line, Num, Pick, Side, TextField, Title } from "../../ui/parts";
 
 const ROWS = ["QWERTYUIOP", "ASDFGHJKL", "ZXCVBNM"] as const;
 const LETTERS = ROWS.join("");

@@ -2,8 +2,8 @@
 import { Box, SimpleGrid } from "@chakra-ui/react";
 import type { PointerEvent } from "react";
 import type { Group, Member, Mix, Schemas } from "../../api/client";
-import { Num } from "../../app/parts";
-import { useRanges } from "../../app/ranges";
+import { Num } from "../../ui/parts";
+import { useRanges } from "../../ui/ranges";
 
 export type Speaker = Schemas["Speaker"];
 

@@ -2,10 +2,10 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../../api/client";
-import { Choose, Do, Heading, Num } from "../../app/parts";
-import { useRanges } from "../../app/ranges";
-import { useChains } from "../../app/SavedChains";
-import { freshId } from "../../app/send";
+import { freshId } from "../../between/send";
+import { useChains } from "../../chain/SavedChains";
+import { Choose, Do, Heading, Num } from "../../ui/parts";
+import { useRanges } from "../../ui/ranges";
 
 export interface Shifting {
   semitones: number;

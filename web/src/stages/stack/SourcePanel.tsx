@@ -3,10 +3,10 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Member, type SoundRow } from "../../api/client";
-import { seconds } from "../../app/format";
-import { Choose, Do, Heading, TextField } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { seconds } from "../../ui/format";
+import { Choose, Do, Heading, TextField } from "../../ui/parts";
 
 interface Props {
   member: Member;

@@ -1,11 +1,11 @@
 /** The chain of a layer, a group or the sum: its steps, with the level before and behind each as the sound goes through it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, got, type Mix, type Step, slowly } from "../../api/client";
-import { SavedChains } from "../../app/SavedChains";
-import { LevelBefore, StepLevel, withGainBehind } from "../../app/StepLevel";
-import { StepList } from "../../app/StepList";
-import { useShared } from "../../app/store";
-import { useSettled } from "../../app/useSettled";
+import { SavedChains } from "../../chain/SavedChains";
+import { LevelBefore, StepLevel, withGainBehind } from "../../chain/StepLevel";
+import { StepList } from "../../chain/StepList";
+import { useShared } from "../../session/store";
+import { useSettled } from "../../ui/useSettled";
 import { about } from "./told";
 
 interface Props {

@@ -3,8 +3,8 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Member, type Mix, slowly } from "../../api/client";
-import { Do, Fact, Heading, TextField } from "../../app/parts";
-import { complain, tell, useShared } from "../../app/store";
+import { complain, tell, useShared } from "../../session/store";
+import { Do, Fact, Heading, TextField } from "../../ui/parts";
 
 export function TunePanel({ mix, member, onEdit }: { mix: Mix; member: Member; onEdit: (values: Partial<Member>) => void }) {
   const library = useShared((state) => state.library);

@@ -3,10 +3,10 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas } from "../../api/client";
-import { level, seconds } from "../../app/format";
-import { Do, Heading, TextField } from "../../app/parts";
-import { complain, queries, tell, useShared } from "../../app/store";
 import { MiniWave } from "../../canvas/MiniWave";
+import { complain, queries, tell, useShared } from "../../session/store";
+import { level, seconds } from "../../ui/format";
+import { Do, Heading, TextField } from "../../ui/parts";
 
 export type Version = Schemas["VersionView"];
 

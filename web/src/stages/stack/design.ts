@@ -1,6 +1,6 @@
 /** What is done to a design as a document: pure functions from mix to mix, and the lines that carry moments between a layer and its source. */
 import type { Envelope, Group, Member, Mix, Schemas } from "../../api/client";
-import { freshId } from "../../app/send";
+import { freshId } from "../../between/send";
 
 export type Placed = Schemas["Placed"];
 export type Layout = Schemas["Layout"];

@@ -1,10 +1,10 @@
 /** What can be done to the layers of a design by hand and by key: every act one change of the document. */
 import { useRef } from "react";
 import { api, type Envelope, type Group, got, type Member, type Mix } from "../../api/client";
-import type { History } from "../../app/document";
-import { layerOf } from "../../app/send";
-import { complain, tell, useShared } from "../../app/store";
+import { layerOf } from "../../between/send";
+import type { History } from "../../documents/useDocument";
 import { live, useListening } from "../../listening/player";
+import { complain, tell, useShared } from "../../session/store";
 import type { ClipActs } from "./Clip";
 import { type Aim, carried, changed, duplicated, gathered, type Layout, moved, regrouped, withEnvelope } from "./design";
 import type { HeadActs } from "./Heads";

@@ -1,7 +1,7 @@
 import { Box } from "@chakra-ui/react";
 import type { Schemas } from "../../api/client";
-import { hertz, seconds } from "../../app/format";
-import { useInk } from "../../app/theme";
+import { hertz, seconds } from "../../ui/format";
+import { useInk } from "../../ui/theme";
 
 type Draw = Schemas["DrawView"];
 

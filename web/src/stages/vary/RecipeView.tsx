@@ -1,9 +1,9 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Freedom, Schemas } from "../../api/client";
-import { readNumber } from "../../app/numbers";
-import { Do, Heading } from "../../app/parts";
-import { tell } from "../../app/store";
+import { tell } from "../../session/store";
+import { readNumber } from "../../ui/numbers";
+import { Do, Heading } from "../../ui/parts";
 
 type Mix = Schemas["Mix"];
 const CONTROLS: { control: Freedom["control"]; name: string; unit: string; low: number; high: number; shown: number; digits: number }[] = [

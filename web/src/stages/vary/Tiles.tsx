@@ -1,6 +1,6 @@
 import { Box, chakra, Flex, SimpleGrid } from "@chakra-ui/react";
-import { hertz, level, seconds } from "../../app/format";
 import { MiniWave } from "../../canvas/MiniWave";
+import { hertz, level, seconds } from "../../ui/format";
 import type { Draw } from "./useJudgements";
 
 export const COLUMNS = 4;

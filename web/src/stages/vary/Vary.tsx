@@ -2,8 +2,8 @@ import { Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, got, type Schemas } from "../../api/client";
-import { Bar, Do, Empty, Title } from "../../app/parts";
-import { useShared } from "../../app/store";
+import { useShared } from "../../session/store";
+import { Bar, Do, Empty, Title } from "../../ui/parts";
 import { Board } from "./Board";
 import { useKeptRecipe, useRecipe } from "./useRecipe";
 

@@ -1,7 +1,7 @@
 /** What is said of the variations of a spread: a document; and which of them were heard. */
 import { api, got, type Schemas } from "../../api/client";
-import { useDocument } from "../../app/document";
-import { complain, queries, useShared } from "../../app/store";
+import { useDocument } from "../../documents/useDocument";
+import { complain, queries, useShared } from "../../session/store";
 
 export type Draw = Schemas["DrawView"];
 type Said = Schemas["Judgements"];

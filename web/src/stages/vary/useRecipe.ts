@@ -1,8 +1,8 @@
 /** The recipe of a design as it is being set: a document, kept by the server with its steps back and forth. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../../api/client";
-import { type History, useDocument } from "../../app/document";
-import { queries, useShared } from "../../app/store";
+import { type History, useDocument } from "../../documents/useDocument";
+import { queries, useShared } from "../../session/store";
 
 export type RecipeDraft = Schemas["RecipeDraft"];
 type RecipeKept = Schemas["RecipeKept"];

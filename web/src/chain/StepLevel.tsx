@@ -1,9 +1,9 @@
 /** The level behind a step, with what the step found; what clips or changes a lot says so, and offers the gain. */
 import { Box, Flex } from "@chakra-ui/react";
 import type { Schemas, Step } from "../api/client";
-import { level } from "./format";
-import { Do, Fact } from "./parts";
-import { freshStep } from "./send";
+import { freshStep } from "../between/send";
+import { level } from "../ui/format";
+import { Do, Fact } from "../ui/parts";
 
 type LevelAfter = Schemas["LevelAfter"];
 

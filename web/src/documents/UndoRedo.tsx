@@ -1,5 +1,5 @@
-import type { History } from "./document";
-import { Do } from "./parts";
+import { Do } from "../ui/parts";
+import type { History } from "./useDocument";
 
 /** What can be undone and done again. */
 export type Undoing = Pick<History<unknown>, "undo" | "redo" | "canUndo" | "canRedo">;

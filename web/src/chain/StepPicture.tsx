@@ -2,7 +2,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas, type Step } from "../api/client";
-import { useSettled } from "./useSettled";
+import { useSettled } from "../ui/useSettled";
 
 type Picture = Schemas["Picture"];
 

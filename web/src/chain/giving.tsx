@@ -2,11 +2,11 @@
 import { Box, chakra } from "@chakra-ui/react";
 import { create } from "zustand";
 import { api, got, type Schemas } from "../api/client";
-import { level } from "./format";
-import { whenDone } from "./jobs";
-import { Do } from "./parts";
-import { ReportPanel } from "./ReportPanel";
-import { complain, queries, tell, useShared } from "./store";
+import { whenDone } from "../session/jobs";
+import { complain, queries, tell, useShared } from "../session/store";
+import { level } from "../ui/format";
+import { Do } from "../ui/parts";
+import { ReportPanel } from "../ui/ReportPanel";
 
 type Row = Schemas["Outcome"];
 

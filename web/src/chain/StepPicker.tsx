@@ -3,12 +3,12 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { api, got, type Step, type StepView } from "../api/client";
-import { Input } from "./parts";
+import { freshId, freshStep } from "../between/send";
+import { useShared } from "../session/store";
+import { Input } from "../ui/parts";
+import { useSettled } from "../ui/useSettled";
 import { OpenPlugin, usePlugins } from "./plugins";
 import { useChains } from "./SavedChains";
-import { freshId, freshStep } from "./send";
-import { useShared } from "./store";
-import { useSettled } from "./useSettled";
 
 /** Something that can be added: its name, what stands behind it, a sentence, and the steps it brings. */
 interface Offer {

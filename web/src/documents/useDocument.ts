@@ -1,9 +1,9 @@
 /** What an editor works on: loaded, changed, saved, taken back and recovered in one way. Every change is one state, kept by the server as it is made. */
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Refused } from "../api/client";
-import { onChanged } from "./jobs";
+import { onChanged } from "../session/jobs";
+import { complain, tell, useShared } from "../session/store";
 import { carried, KeptSteps, MOST_STEPS, type Step, turned, type What } from "./steps";
-import { complain, tell, useShared } from "./store";
 
 export interface History<T> {
   doc: T | null;

@@ -1,7 +1,7 @@
 /** Steps of undo: patches between states, and how the server keeps them, so that they are there after a reload and after a week. */
 import { applyPatch, compare, deepClone, type Operation } from "fast-json-patch";
 import { api, got, Refused, type Schemas } from "../api/client";
-import { useShared } from "./store";
+import { useShared } from "../session/store";
 
 type Patches = Schemas["StepBack"];
 

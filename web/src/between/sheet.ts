@@ -1,9 +1,9 @@
 /** The sheet of Ship: kept by the server for every project, so that it is there in every window and after a restart. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
+import { changedHere } from "../session/jobs";
+import { complain, queries, tell, useShared } from "../session/store";
 import { DRY, type HeardSo, saidSo } from "./heard";
-import { changedHere } from "./jobs";
-import { complain, queries, tell, useShared } from "./store";
 
 export type Sheet = Schemas["SheetDraft"];
 export type SheetKept = Schemas["SheetKept"];

@@ -3,10 +3,10 @@ import { Box, chakra } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { bytes, type Opened } from "../api/client";
-import { clock } from "../app/format";
-import { type Ink, useInk } from "../app/theme";
+import { fitted, LOWEST_DB, levelHeight, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "../canvas/paint";
 import { live, player, useListening } from "../listening/player";
-import { fitted, LOWEST_DB, levelHeight, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "./paint";
+import { clock } from "../ui/format";
+import { type Ink, useInk } from "../ui/theme";
 
 export interface Band {
   id: number;

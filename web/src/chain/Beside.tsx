@@ -4,10 +4,10 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundRow, type Step } from "../api/client";
 import { MiniWave } from "../canvas/MiniWave";
-import { seconds } from "./format";
-import { Do, Input } from "./parts";
-import { complain, useShared } from "./store";
-import { useSettled } from "./useSettled";
+import { complain, useShared } from "../session/store";
+import { seconds } from "../ui/format";
+import { Do, Input } from "../ui/parts";
+import { useSettled } from "../ui/useSettled";
 
 export function Beside({ step, what, onChange }: { step: Step; what: string; onChange: (other: Step["learned_on"]) => void }) {
   const library = useShared((state) => state.library);

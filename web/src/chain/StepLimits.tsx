@@ -2,8 +2,8 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../api/client";
-import { Do, Num, Pick } from "./parts";
-import { useRanges } from "./ranges";
+import { Do, Num, Pick } from "../ui/parts";
+import { useRanges } from "../ui/ranges";
 
 const LOWEST = 20;
 const HIGHEST = 20_000;

@@ -3,10 +3,10 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Node, type Step } from "../api/client";
+import { freshId } from "../between/send";
+import { complain, queries, tell, useShared } from "../session/store";
+import { Choose, Do, Input } from "../ui/parts";
 import { giveChain } from "./giving";
-import { Choose, Do, Input } from "./parts";
-import { freshId } from "./send";
-import { complain, queries, tell, useShared } from "./store";
 
 export function useChains() {
   const library = useShared((state) => state.library);
@@ -68,8 +68,7 @@ export function SavedChains({
     else void got(api.DELETE("/api/lib/{library}/chains/{id}", { params: { path: { library, id: one.id } } })).then(fresh, complain);
   };
   const unlink = () =>
-    sound &&
-    void got(api.POST("/api/lib/{library}/sounds/{id}/unlink", { params: { path: { library, id: sound.id } } })).then(fresh, complain);
+    sound && void got(api.POST("/api/lib/{library}/sounds/{id}/unlink", { params: { path: { library, id: sound.id } } })).then(fresh, complain);
   return (
     <Flex direction="column" gap="6px">
       {followed && (

@@ -3,17 +3,17 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
+import { freshId } from "../between/send";
+import { tell } from "../session/store";
+import { useKeys } from "../ui/keys";
+import { Do, Num, Pick } from "../ui/parts";
 import { Beside } from "./Beside";
-import { useKeys } from "./keys";
-import { Do, Num, Pick } from "./parts";
 import { PluginPanel, passedOver, pluginName, usePlugins } from "./plugins";
 import { StepCurves } from "./StepCurve";
 import { limitsSaid, StepLimits } from "./StepLimits";
 import { StepPicker } from "./StepPicker";
 import { StepPicture } from "./StepPicture";
 import { KeepSettings, NamedSettings } from "./StepSettings";
-import { freshId } from "./send";
-import { tell } from "./store";
 
 export function useStepKinds(): Record<string, StepView> {
   const steps = useQuery({ queryKey: ["steps"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/steps")) });

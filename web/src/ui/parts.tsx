@@ -1,9 +1,9 @@
 /** Small parts that every stage is made of. */
 import { Box, type BoxProps, chakra, Flex } from "@chakra-ui/react";
 import { type ComponentProps, type KeyboardEvent, type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { tell } from "../session/store";
 import { type Act, KEYS, shown } from "./keys";
 import { readNumber } from "./numbers";
-import { tell } from "./store";
 
 export function Key({ act }: { act: Act }) {
   return (

@@ -2,9 +2,9 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Control, Envelope, Step } from "../api/client";
-import { envelopeAt, parsePoints, writePoints } from "./envelope";
-import { Do, Pick, TextField } from "./parts";
-import { tell } from "./store";
+import { envelopeAt, parsePoints, writePoints } from "../mix/envelope";
+import { tell } from "../session/store";
+import { Do, Pick, TextField } from "../ui/parts";
 
 const CURVES = ["lines", "eased", "steps"] as const;
 

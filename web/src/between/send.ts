@@ -2,9 +2,9 @@
 import { useNavigate } from "react-router";
 import { api, got, type Member, type Mix, type Schemas, type SoundRow, type Step } from "../api/client";
 import { useListening } from "../listening/player";
+import { complain, queries, tell, useShared } from "../session/store";
 import { DRY, type HeardSo, heardSo, saidSo } from "./heard";
 import { addToSheet } from "./sheet";
-import { complain, queries, tell, useShared } from "./store";
 
 export const EMPTY_MIX: Mix = { kind: "mix", members: [], groups: [], chain: [], rate: null, layout: "stereo" };
 

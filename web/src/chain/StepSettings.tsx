@@ -2,9 +2,9 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, type Control, got, type Step } from "../api/client";
-import { Do, Input } from "./parts";
+import { complain, queries, tell, useShared } from "../session/store";
+import { Do, Input } from "../ui/parts";
 import { useChains } from "./SavedChains";
-import { complain, queries, tell, useShared } from "./store";
 
 type Settings = Record<string, unknown>;
 

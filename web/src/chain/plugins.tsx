@@ -3,8 +3,8 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas, type Step } from "../api/client";
-import { Choose, Do, Input, Num } from "./parts";
-import { complain, queries, tell } from "./store";
+import { complain, queries, tell } from "../session/store";
+import { Choose, Do, Input, Num } from "../ui/parts";
 
 type Plugin = Schemas["PluginView"];
 
