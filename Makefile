@@ -18,6 +18,7 @@ check: .stamps/python .stamps/npm
 	.venv/bin/mypy
 	.venv/bin/lint-imports
 	cd web && npx biome check src && npx tsc --noEmit
+	$(PY) tools/web_order.py
 	$(PY) tools/openapi.py .stamps/openapi.json && cmp .stamps/openapi.json web/openapi.json
 
 bench: .stamps/python

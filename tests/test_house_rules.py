@@ -27,7 +27,7 @@ def sources() -> list[Path]:
 
 class Interface(unittest.TestCase):
     def keys(self) -> dict[str, tuple[str, str]]:
-        text = (WEB / "app" / "keys.ts").read_text()
+        text = (WEB / "ui" / "keys.ts").read_text()
         return {act: (key.replace("\\\\", "\\"), says) for act, key, says in re.findall(r'^\s+(\w+): \["([^"]+)", "([^"]+)"\]', text, re.M)}
 
     def test_no_key_has_two_meanings(self) -> None:
@@ -46,7 +46,7 @@ class Interface(unittest.TestCase):
 
     def test_text_has_contrast_in_both_looks(self) -> None:
         """WCAG 2.2, success criterion 1.4.3: at least 4.5 to 1."""
-        rows = re.findall(r'^  (\w+): \["(#\w{6})", "(#\w{6})"\]', (WEB / "app" / "theme.ts").read_text(), re.M)
+        rows = re.findall(r'^  (\w+): \["(#\w{6})", "(#\w{6})"\]', (WEB / "ui" / "theme.ts").read_text(), re.M)
         colours = {name: looks for name, *looks in rows}
 
         def luminance(colour: str) -> float:
@@ -112,6 +112,18 @@ class Structure(unittest.TestCase):
                     missing.append(f"{path.name}: {node.name}")
         allowed = [name for name in missing if name.endswith(("Params", "Frozen"))]
         self.assertEqual(sorted(set(missing) - set(allowed)), [])
+
+    def test_ranges_and_units_of_controls_come_from_the_models(self) -> None:
+        """Plug-ins state their own, and a curve is drawn over the range of what it moves; everything else is a control of a published model."""
+        own = {path.name for path in sources() if re.search(r"<Num\b", path.read_text()) and path.parent.name != "ui"}
+        self.assertEqual(own, {"plugins.tsx", "CurvePanel.tsx"})
+
+    def test_imports_of_the_front_end_run_one_way(self) -> None:
+        from tools import web_order
+
+        self.assertEqual(web_order.wrong(), [])
+        self.assertEqual(web_order.against(Path("ui/keys.ts"), Path("session/store")), "upwards")
+        self.assertEqual(web_order.against(Path("stages/vary/Vary.tsx"), Path("stages/ship/Ship")), "one stage from another")
 
     def test_the_builder_offers_what_the_search_language_knows(self) -> None:
         text = (ROOT / "web" / "src" / "stages" / "gather" / "SearchBar.tsx").read_text()

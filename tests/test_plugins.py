@@ -10,7 +10,8 @@ import numpy as np
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.chains import passed_over
-from oskren.core.nodes.model import Chained, Member, Mix, Step, active, node_hash
+from oskren.core.nodes.digest import digest_of, node_hash
+from oskren.core.nodes.model import Chained, Member, Mix, Step, active
 from oskren.core.nodes.render import Renderer
 from oskren.core.plugins import outside, shelf
 from oskren.core.plugins.outside import PluginError
@@ -169,7 +170,7 @@ class Failing(OnTheShelf):
         """What fails in one process must not change the mind of another in the middle of its work; the next try sees it."""
         node = Chained(node=self.source(noise(0.2, -20)), chain=(self.step(gain=1.0),))
         with shelf.as_it_is():
-            before = node.digest
+            before = digest_of(node)
             shelf.fail(self.tiny.key, "crashed (elsewhere)")
             self.assertEqual(len(active(node.chain)), 1)
             self.assertEqual(len(self.renderer.read(node, 0, 10**6)), 9600)

@@ -15,7 +15,7 @@ from sqlalchemy import select
 from oskren.core.audio import files
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Chained, Excerpt, Member, Mix, NodeAdapter, Print, Step
-from oskren.core.nodes.model import node_hash
+from oskren.core.nodes.digest import node_hash
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Sheet, Target

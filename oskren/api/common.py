@@ -197,7 +197,9 @@ def _row(sound: Sound, strength: int | None) -> dict[str, Any]:
 
 def facts_of(library: Library, sound: Sound) -> SoundFacts:
     """Everything known of a sound."""
-    from oskren.core.nodes.model import NodeAdapter, leaves, node_hash
+    from oskren.core.nodes.digest import node_hash
+    from oskren.core.nodes.model import NodeAdapter
+    from oskren.core.nodes.walk import leaves
 
     now = node_of(sound)
     with library.reading() as session:

@@ -15,7 +15,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from oskren.core.audio import files
 from oskren.core.audio.files import replacing
 from oskren.core.errors import AudioFileError, OskrenError
-from oskren.core.nodes.model import Mix, Source, leaves
+from oskren.core.nodes.model import Mix, Source
+from oskren.core.nodes.walk import leaves
 from oskren.core.vary.recipe import Recipe
 
 FORMAT, VERSION = "oskren-bundle", 3

@@ -9,14 +9,15 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel
 
+from oskren.core.controls import number
 from oskren.core.errors import OskrenError
 from oskren.devices.card import Card, WavFile
 from oskren.devices.places import PLACES, Air, at_microphones, room
@@ -41,15 +42,14 @@ SPLIT_S = 600.0
 HEARD_S = 5.0
 
 
-@dataclass
-class RecorderSettings:
+class RecorderSettings(BaseModel):
     """How the recorder is set, where it stands, and how far away the prop is."""
 
     place: str = "gear room"
-    gain_db: float = 38.0
+    gain_db: float = number(38.0, LOWEST_GAIN_DB, HIGHEST_GAIN_DB, "dB", "Gain", digits=0, step=1)
     low_cut: bool = False
     shield: bool = False
-    distance_m: float = 0.8
+    distance_m: float = number(0.8, CLOSEST_M, FURTHEST_M, "m", "Distance", "log", step=0.1)
     angle_deg: float = 0.0
 
 
@@ -98,7 +98,7 @@ class Recorder:
 
     def set(self, values: dict[str, Any]) -> None:
         """Change settings; OskrenError says which value cannot be had. Places and distances cannot be changed while it records: a take is of one place."""
-        wanted = RecorderSettings(**{**self.settings.__dict__, **values})
+        wanted = self.settings.model_copy(update=values)
         if wanted.place not in PLACES:
             raise OskrenError(f"There is no place '{wanted.place}' to record in; there are {', '.join(PLACES)}.")
         for name, low, high in (

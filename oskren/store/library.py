@@ -18,7 +18,9 @@ from oskren.core.audio.files import replacing
 from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step, leaves, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step
+from oskren.core.nodes.walk import leaves
 from oskren.core.words.propose import Proposal, words_of
 from oskren.store.search.asking import Asked, Asking, Matches
 from oskren.store.search.vector import vector_of

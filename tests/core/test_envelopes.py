@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix
-from oskren.core.nodes.model import Chained, Step, check_chain, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Step, check_chain
 from oskren.core.steps.base import REGISTRY
 from tests.support import RATE, InFolder, noise, sine
 

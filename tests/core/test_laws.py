@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from oskren.core.measure import anchor, levels, loudness, noise, pitch, report, spectrum
 from oskren.core.nodes import Chained, Excerpt, Loop, Member, Mix, Step
-from oskren.core.nodes.model import deepest, leaves, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.walk import deepest, leaves
 from oskren.core.slice import detect
 from tests.core.test_steps import through
 from tests.support import RATE, InFolder, pan_gains, sine, struck

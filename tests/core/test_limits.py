@@ -10,8 +10,8 @@ from scipy import signal
 
 from oskren.core.measure import levels
 from oskren.core.nodes import Cache, Chained, Renderer, Step
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.limits import band_taps
-from oskren.core.nodes.model import node_hash
 from oskren.core.steps import REGISTRY
 from tests.support import RATE, InFolder, noise, sine
 

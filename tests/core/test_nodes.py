@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.nodes import Cache, Chained, Difference, Excerpt, Loop, Member, Mix, NodeAdapter, Renderer, Step
-from oskren.core.nodes.model import check_chain, leaves, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import check_chain
+from oskren.core.nodes.walk import leaves
 from oskren.core.timemap import TimeMap
 from tests.support import RATE, InFolder, noise, sine, struck
 

@@ -12,7 +12,8 @@ from oskren.core.mend import reel as rules
 from oskren.core.mend.reel import Mark, Reel
 from oskren.core.mend.suggest import suggest
 from oskren.core.nodes import Chained, Excerpt, NodeAdapter, Row, Step
-from oskren.core.nodes.model import leaves, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.walk import leaves
 from oskren.core.words.names import SELECT_TOKENS, check_template, numbered, problems
 from tests.support import RATE, InFolder, noise, sine, struck
 

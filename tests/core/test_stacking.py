@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix
-from oskren.core.nodes.model import Chained, Group, Origin, Print, Source, Step, group_mix, leaves, member_node, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Group, Origin, Print, Source, Step, group_mix, member_node
+from oskren.core.nodes.walk import leaves
 from oskren.core.stack import tune
 from oskren.core.stack.difference import differences
 from oskren.core.stack.perform import Performance, Played, Slot, laid_out, quantised, velocity_db

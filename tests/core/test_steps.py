@@ -152,7 +152,7 @@ class Registry(unittest.TestCase):
         self.assertNotIn("rate", told)
         cut = told["high_pass"]["controls"][0]
         self.assertEqual((cut["name"], cut["unit"], cut["scale"], cut["low"], cut["high"], cut["default"]), ("cutoff_hz", "Hz", "log", 10, 40_000, 80.0))
-        self.assertEqual(told["high_pass"]["controls"][1]["options"], ["12", "24", "48"])
+        self.assertEqual([one["value"] for one in told["high_pass"]["controls"][1]["options"]], ["12", "24", "48"])
         self.assertFalse(told["pitch"]["keeps_time"])
 
     def test_values_out_of_range_and_not_numbers_are_refused(self) -> None:

@@ -13,7 +13,8 @@ from oskren.core import bundle
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix, Source
-from oskren.core.nodes.model import Group, Print, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Group, Print, Step
 from oskren.core.vary.recipe import Freedom, Recipe, default_recipe, draw, value
 from tests.support import InFolder, noise, struck
 

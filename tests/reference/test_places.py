@@ -12,7 +12,8 @@ from oskren.core.audio.layouts import AZIMUTHS, CHANNELS, convert, encoded, matr
 from oskren.core.audio.places import WIDE, gains, spots
 from oskren.core.envelope import Envelope
 from oskren.core.measure import loudness
-from oskren.core.nodes.model import Group, Member, Mix, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Group, Member, Mix, Step
 from oskren.core.stack.difference import differences
 from oskren.core.stack.shares import share_out, sum_facts
 from tests.support import RATE, InFolder, noise, sine

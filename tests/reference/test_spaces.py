@@ -6,7 +6,8 @@ import numpy as np
 from pyroomacoustics.experimental import measure_rt60
 from scipy.signal import butter, fftconvolve, sosfiltfilt
 
-from oskren.core.nodes.model import Chained, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Step
 from oskren.core.steps.space import NAMED, Partitioned, SpaceParams, decay_at, response
 from tests.core.test_steps import through
 from tests.support import RATE, InFolder, noise, sine, struck

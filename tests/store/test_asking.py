@@ -17,7 +17,8 @@ from sqlalchemy import create_engine, text
 import oskren.store
 from bench.gather import FOLDERS, big_library
 from oskren.core.measure import likeness
-from oskren.core.nodes.model import Chained, Excerpt, Member, Mix, Source, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Excerpt, Member, Mix, Source, Step
 from oskren.core.words.conditions import parse
 from oskren.store import Home
 from oskren.store.describe import describing, tree, undoing

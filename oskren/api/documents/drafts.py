@@ -10,20 +10,12 @@ from pydantic import BaseModel, Field
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.draft import MOST, OnSheet, SheetDraft
-from oskren.core.vary.recipe import Recipe
+from oskren.core.vary.recipe import RecipeDraft
 from oskren.store.documents import designs as kept
 from oskren.store.documents import revisions
 
 router = APIRouter(prefix="/lib/{library}", tags=["drafts"])
 InProject = Annotated[int, Query(ge=1, le=2**53)]
-
-
-class RecipeDraft(BaseModel):
-    """The recipe of a design as it is set, its seed and how many are drawn; what was not set is as in the spread that is shown."""
-
-    recipe: Recipe | None = None
-    seed: int | None = Field(None, ge=0, le=2**53)
-    count: int | None = Field(None, ge=1, le=400)
 
 
 class SheetKept(BaseModel):

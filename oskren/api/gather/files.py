@@ -39,7 +39,7 @@ class Exporting(Among):
     """Files out: sounds as they were heard, to a folder (the hand-over folder when none is given)."""
 
     folder: str = Field("", max_length=4000)
-    target: Target = Target()
+    target: Target | None = None
     heard: Heard = Heard()
 
 
@@ -59,7 +59,7 @@ def export_sounds(studio: InStudio, library: InLibrary, wanted: Exporting) -> St
     folder = whole_path(wanted.folder or hand_over(studio, library), "the folder to write to")
     items = items_of(studio, library, numbers, wanted.heard)
     title = f"Exporting {items[0].name if len(items) == 1 else f'{len(items)} sounds'}"
-    return started(studio.jobs.start(EXPORT, library, title, ExportAsked(items=items, target=wanted.target, folder=str(folder))))
+    return started(studio.jobs.start(EXPORT, library, title, ExportAsked(items=items, target=wanted.target or Target(), folder=str(folder))))
 
 
 def hand_over(studio: Studio, library: Library) -> str:

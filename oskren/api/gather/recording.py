@@ -13,10 +13,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from oskren.api.common import InLibrary, InStudio, InTakes, Started, started
 from oskren.api.doors import whole_path
+from oskren.core.controls import Control, controls_of, number
 from oskren.core.errors import OskrenError
 from oskren.devices.places import PLACES
 from oskren.devices.props import PROPS
-from oskren.devices.recorder import CLOSEST_M, FURTHEST_M, HIGHEST_GAIN_DB, LOWEST_GAIN_DB, RATE, Running
+from oskren.devices.recorder import RATE, RecorderSettings, Running
 from oskren.store.describe.arrivals import ArrivalNotes
 from oskren.work.gather import offloading
 from oskren.work.gather.importing import begin_follow_up
@@ -122,8 +123,7 @@ class RecorderKit(BaseModel):
     rate: int
     props: list[PropView]
     places: list[PlaceView]
-    gain_db: list[float]
-    distance_m: list[float]
+    controls: list[Control]
 
 
 class RecorderChange(BaseModel):
@@ -145,7 +145,7 @@ class Gesture(BaseModel):
     """A prop to play, and how hard (0..1)."""
 
     prop: str
-    effort: float = Field(0.5, ge=0, le=1)
+    effort: float = number(0.6, 0, 1, "", "Effort", step=0.05)
 
 
 class HeardLive(BaseModel):
@@ -181,7 +181,7 @@ def _view(running: Running, *, files: bool = True) -> RecorderView:
             clips=recorder.clips,
             passing=recorder.passing,
             files=listed,
-            **asdict(recorder.settings),
+            **recorder.settings.model_dump(),
         )
 
 
@@ -194,8 +194,7 @@ def recorder_kit() -> RecorderKit:
         places=[
             PlaceView(key=key, name=one.name, wind_db=one.wind_db, hum_db=one.hum_db, decay_s=one.decay_s, passing=one.passing) for key, one in PLACES.items()
         ],
-        gain_db=[LOWEST_GAIN_DB, HIGHEST_GAIN_DB],
-        distance_m=[CLOSEST_M, FURTHEST_M],
+        controls=[*controls_of(RecorderSettings), *controls_of(Gesture)],
     )
 
 

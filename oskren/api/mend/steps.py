@@ -8,31 +8,16 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio
-from oskren.core.nodes.model import Node, leaves
-from oskren.core.nodes.ranges import ranges as hard_ranges
+from oskren.core.controls import Control
+from oskren.core.nodes.model import Node
+from oskren.core.nodes.walk import leaves
+from oskren.core.published import Published, published
 from oskren.core.steps import describe, finding
 from oskren.core.steps.base import Picture, checked
 from oskren.store.describe import following
 from oskren.work.mend import tasks as mending
 
 router = APIRouter(tags=["steps"])
-
-
-class Control(BaseModel):
-    """A parameter of a step, as a control is built from it."""
-
-    name: str
-    label: str
-    control: str
-    default: Any
-    low: float | None
-    high: float | None
-    unit: str = ""
-    scale: str = "linear"
-    options: list[str] = []
-    digits: int | None = None
-    moving: bool = False
-    place: bool = False
 
 
 class StepView(BaseModel):
@@ -111,7 +96,7 @@ def find_steps(library: InLibrary, wish: Annotated[str, Query(max_length=200)] =
     return Finding(steps=found, chains=[FoundChain(id=id, name=name, told=told) for id, name, told in following.found(library, wish)])
 
 
-@router.get("/ranges")
-def ranges() -> dict[str, dict[str, tuple[float | None, float | None]]]:
-    """Lowest and highest value of every number people type, by model; null where there is no end."""
-    return hard_ranges()
+@router.get("/models")
+def models() -> dict[str, Published]:
+    """The models whose values are set by controls, with hard and usual ranges, units, choices and defaults."""
+    return published()

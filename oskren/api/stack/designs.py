@@ -16,7 +16,8 @@ from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.api.stack.told import AMix, mix_of
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, sounding
+from oskren.core.nodes.model import Member, Mix
+from oskren.core.nodes.walk import sounding
 from oskren.core.stack.difference import differences
 from oskren.core.words.names import legal
 from oskren.store.documents import designs as kept

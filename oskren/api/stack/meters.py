@@ -14,8 +14,10 @@ from oskren.api.stack.told import AMix, TheMix, mix_of
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.nodes.chains import chain_in
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import lacking
-from oskren.core.nodes.model import member_node, node_hash, sounding, thawed
+from oskren.core.nodes.model import member_node, thawed
+from oskren.core.nodes.walk import sounding
 from oskren.core.stack.crowding import Crowding
 from oskren.core.stack.shares import SumFacts, warned
 from oskren.work.mend import tasks as mending

@@ -12,7 +12,7 @@ from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of
 from oskren.api.stack.designs import DesignView
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, Step
-from oskren.core.stack.perform import Performance, laid_out
+from oskren.core.stack.perform import Performance, Shift, laid_out
 from oskren.store.describe import wanted as wanting
 from oskren.store.documents import designs as kept
 from oskren.work.stack import designs as work
@@ -30,14 +30,12 @@ class Printing(BaseModel):
     wanted: int | None = None
 
 
-class Shifting(BaseModel):
+class Shifting(Shift):
     """Print, and take the print as a layer that is pitched and goes through a chain."""
 
     mix: Mix
     name: str = Field(min_length=1, max_length=200)
     design: int | None = None
-    semitones: float = Field(12.0, ge=-48, le=36)
-    keep_length: bool = False
     chain: list[Step] = []
 
 

@@ -7,6 +7,7 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from oskren.core.controls import number
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Excerpt, Node, Row, Step
 from oskren.core.steps.base import kind_of
@@ -37,8 +38,9 @@ class Reel(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     takes: tuple[int, ...] = Field((), max_length=MOST_TAKES)
-    gap_s: float = Field(10.0, ge=0, le=120)
-    shortest_s: float = Field(16.0, ge=0, le=3600, description="kept parts under this are flagged as short; 16 s for a background is common practice")
+    gap_s: float = number(10.0, 0, 120, "s", "Gap between takes", digits=0, usual=(0, 60))
+    # 16 s for a background is common practice, no source
+    shortest_s: float = number(16.0, 0, 3600, "s", "Short is under", digits=0, usual=(0, 120), hint="Kept parts under this are flagged as short")
     template: str = Field("{code} {place} {words} {number:2}", max_length=200)
     chain: tuple[Step, ...] = Field((), max_length=64)
     marks: tuple[Mark, ...] = Field((), max_length=5000)

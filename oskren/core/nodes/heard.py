@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pydantic import Field, model_validator
 
+from oskren.core.controls import number
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
 from oskren.core.nodes.render import Renderer
 
@@ -13,8 +14,8 @@ class Heard(Frozen):
 
     chain: tuple[Step, ...] = Field((), max_length=64)
     part: tuple[float, float] | None = None
-    speed_st: float = Field(0.0, ge=-48, le=36)
-    gain_db: float = Field(0.0, ge=-60, le=36)
+    speed_st: float = number(0.0, -48, 36, "st", "Speed", usual=(-24, 24), step=0.5)
+    gain_db: float = number(0.0, -60, 36, "dB", "Gain", usual=(-24, 24), step=0.5)
 
     @model_validator(mode="after")
     def _in_order(self) -> Heard:

@@ -7,24 +7,21 @@ roles, notes and steps that are off.
 from __future__ import annotations
 
 import functools
-import hashlib
-import importlib.metadata
-import json
 from collections.abc import Mapping, Sequence
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
-from oskren.core.audio.layouts import layout_of
-from oskren.core.audio.places import WIDE
+from oskren.core.controls import choice, number, switch
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.steps.base import REGISTRY, StepKind, checked, kind_of
-
-HASH_VERSION = 1
+from oskren.core.steps.edges import SHAPES
 
 FADE_S = 0.005
 """Crossfade at the ends of a step limited to a part, unless set."""
+
+AUDIBLE_HZ = (20.0, 20_000.0)
 
 
 class Frozen(BaseModel):
@@ -40,12 +37,6 @@ class Frozen(BaseModel):
         """What goes to another process: the hash is found anew there, where a plug-in may stand otherwise."""
         state = super().__getstate__()
         return {**state, "__dict__": {name: value for name, value in state["__dict__"].items() if name != "digest"}}
-
-    @functools.cached_property
-    def digest(self) -> str:
-        """Hash of what of this node changes its audio; computed once, since the node never changes."""
-        text = json.dumps([HASH_VERSION, _facts(self)], sort_keys=True, separators=(",", ":"))  # type: ignore[arg-type]
-        return hashlib.blake2b(text.encode(), digest_size=20).hexdigest()
 
 
 class Step(Frozen):
@@ -63,10 +54,10 @@ class Step(Frozen):
     start_s: float | None = Field(None, ge=-600)
     end_s: float | None = Field(None, ge=-600)
     channels: tuple[int, ...] = ()
-    low_hz: float | None = Field(None, ge=0, le=192_000)
-    high_hz: float | None = Field(None, ge=0, le=192_000)
-    fade_s: float = Field(FADE_S, ge=0, le=10)
-    tail: Literal["cut", "ring"] = "cut"
+    low_hz: float | None = number(None, 0, 192_000, "Hz", "Band from", "log", usual=AUDIBLE_HZ, unset="the bottom", begins=200)
+    high_hz: float | None = number(None, 0, 192_000, "Hz", "Band to", "log", usual=AUDIBLE_HZ, unset="the top", begins=4000)
+    fade_s: float = number(FADE_S, 0, 10, "ms", "Crossfade", digits=0, usual=(0, 2), shown=1000)
+    tail: Literal["cut", "ring"] = choice("cut", None, "What the step still gives afterwards")
     envelopes: tuple[Envelope, ...] = Field((), max_length=16)
     """How parameters move, each in the time of the chain's input."""
     learned_on: Node | None = None
@@ -180,6 +171,26 @@ class Difference(Frozen):
     without: Node
 
 
+ROLES = ("attack", "body", "weight", "tone", "tail", "air")
+"""What a layer is there for, as offered; a word of one's own is as good."""
+
+
+def _gain() -> Any:
+    return number(0.0, -96, 36, "dB", "Gain", usual=(-48, 24), step=0.1, moving=True)
+
+
+def _pan() -> Any:
+    return number(0.0, -1, 1, "", "Pan", step=0.01, shows="sides", moving=True)
+
+
+def _back() -> Any:
+    return number(0.0, 0, 1, "", "Front to back", step=0.01, shows="percent", ends=("front", "back"), moving=True)
+
+
+def _width() -> Any:
+    return number(1.0, 0, 1, "", "Width", step=0.01, shows="percent", ends=("a point", ""))
+
+
 Colour = Literal["", "glass", "plum", "sky", "chalk"]
 """Colours a layer or group may be given; the empty one is that of its role."""
 
@@ -203,32 +214,32 @@ class Member(Frozen):
 
     id: str = Field("", max_length=60)
     name: str = Field("", max_length=400)
-    role: str = Field("", max_length=40)
+    role: str = Field("", max_length=40, title="Role", json_schema_extra={"control": "choice", "options": [{"value": one, "label": one} for one in ROLES]})
     node: Node
-    at_s: float = Field(0.0, ge=-600, le=86_400)
-    anchor_s: float = 0.0
-    gain_db: float = Field(0.0, ge=-96, le=36)
-    pan: float = Field(0.0, ge=-1, le=1)
-    back: float = Field(0.0, ge=0, le=1)
-    width: float = Field(1.0, ge=0, le=1)
-    mute: bool = False
-    pitch_st: float = Field(0.0, ge=-48, le=36)
-    keep_length: bool = False
-    stretch: float = Field(1.0, ge=0.1, le=10)
-    reverse: bool = False
-    start_s: float | None = Field(None, ge=0)
-    end_s: float | None = Field(None, ge=0)
-    fade_in_s: float = Field(0.0, ge=0, le=60)
-    fade_out_s: float = Field(0.0, ge=0, le=60)
-    fade_in_shape: str = "equal power"
-    fade_out_shape: str = "equal power"
+    at_s: float = number(0.0, -600, 86_400, "s", "From strike", digits=3, usual=(-2, 4), step=0.001)
+    anchor_s: float = number(0.0, None, None, "s", "Anchor", digits=3, usual=(0, 2), step=0.001)
+    gain_db: float = _gain()
+    pan: float = _pan()
+    back: float = _back()
+    width: float = _width()
+    mute: bool = switch(False, "Mute")
+    pitch_st: float = number(0.0, -48, 36, "st", "Pitch", digits=2, usual=(-36, 24), step=0.5, moving=True)
+    keep_length: bool = choice(False, {False: "Varispeed", True: "Keep length"}, "When pitched", hint="Pitch and length change together, or the length stays")
+    stretch: float = number(1.0, 0.1, 10, "×", "Stretch", "log", usual=(0.25, 4), step=0.01)
+    reverse: bool = switch(False, "Reverse")
+    start_s: float | None = number(None, 0, None, "s", "Start", digits=3, usual=(0, 4), step=0.001, unset="of the sound")
+    end_s: float | None = number(None, 0, None, "s", "End", digits=3, usual=(0, 4), step=0.001, unset="of the sound")
+    fade_in_s: float = number(0.0, 0, 60, "s", "Fade in", digits=3, usual=(0, 4), step=0.005)
+    fade_out_s: float = number(0.0, 0, 60, "s", "Fade out", digits=3, usual=(0, 4), step=0.005)
+    fade_in_shape: str = choice("equal power", SHAPES, "Curve of the fade in", only=False)
+    fade_out_shape: str = choice("equal power", SHAPES, "Curve of the fade out", only=False)
     chain: tuple[Step, ...] = ()
     chain_first: bool = False
     """Whether the chain comes before trim, direction and pitch: so a sound is heard in the audition."""
     envelopes: tuple[Envelope, ...] = Field((), max_length=8)
     group: str = Field("", max_length=60)
-    colour: Colour = ""
-    locked: bool = False
+    colour: Colour = choice("", None, "Colour")
+    locked: bool = switch(False, "Lock", "A locked layer is not moved, rolled or replaced")
     search: str = Field("", max_length=400)
     """Where a roll takes other sources from, in the words of the search."""
     origin: Origin | None = None
@@ -244,17 +255,18 @@ class Group(Frozen):
 
     id: str = Field(min_length=1, max_length=60)
     name: str = Field("", max_length=400)
-    gain_db: float = Field(0.0, ge=-96, le=36)
-    pan: float = Field(0.0, ge=-1, le=1)
-    back: float = Field(0.0, ge=0, le=1)
-    width: float = Field(1.0, ge=0, le=1)
-    mute: bool = False
+    gain_db: float = _gain()
+    pan: float = _pan()
+    back: float = _back()
+    width: float = _width()
+    mute: bool = switch(False, "Mute")
     chain: tuple[Step, ...] = ()
-    colour: Colour = ""
+    colour: Colour = choice("", None, "Colour")
     frozen: Print | None = None
 
 
 SumLayout = Literal["mono", "stereo", "quad", "5.1", "7.1", "ambix"]
+LAYOUTS = {"mono": "mono", "stereo": "stereo", "quad": "quad", "5.1": "5.1", "7.1": "7.1", "ambix": "AmbiX, first order"}
 
 
 class Mix(Frozen):
@@ -265,7 +277,7 @@ class Mix(Frozen):
     groups: tuple[Group, ...] = Field((), max_length=200)
     chain: tuple[Step, ...] = ()
     rate: int | None = None
-    layout: SumLayout = "stereo"
+    layout: SumLayout = choice("stereo", LAYOUTS, "Channels of the sum")
 
 
 Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Row | Mix, Field(discriminator="kind")]
@@ -317,12 +329,6 @@ def loose(mix: Mix) -> tuple[Member, ...]:
     return tuple(member for member in mix.members if member.group not in groups)
 
 
-@functools.lru_cache(maxsize=1)
-def _libraries() -> dict[str, str]:
-    """Versions of the libraries whose results are part of the audio."""
-    return {name: importlib.metadata.version(name) for name in ("soxr", "python-stretch")}
-
-
 def active(chain: tuple[Step, ...]) -> tuple[Step, ...]:
     """The steps that are on and can be done."""
     return tuple(step for step in chain if step.on and not step.passed_over)
@@ -337,139 +343,3 @@ def check_chain(chain: Sequence[Step], kept: Sequence[Step] = ()) -> None:
             for envelope in step.envelopes:
                 if envelope.control not in kind_of(step.kind).moving:
                     raise OskrenError(f"{kind_of(step.kind).label}: {envelope.control} cannot follow an envelope; remove the envelope.")
-
-
-def _step_facts(step: Step) -> dict[str, Any]:
-    kind = kind_of(step.kind)
-    facts: dict[str, Any] = {"kind": step.kind, "version": kind.version, "params": step.values().model_dump()}
-    if step.kind in ("pitch", "rate"):
-        facts["libraries"] = _libraries()
-    if (kind.portable or kind.beside) and step.learned_on is not None:
-        facts["learned_on"] = node_hash(step.learned_on)
-    if kind.keeps_time and step.limited:
-        facts["part"] = [step.start_s, step.end_s]
-        more = [list(step.channels), step.low_hz, step.high_hz, step.fade_s, step.tail]
-        if more != [[], None, None, FADE_S, "cut"]:
-            facts["limits"] = more
-    if own := kind.outside(step.values()):
-        facts["outside"] = own
-    if step.moves:
-        facts["moves"] = [_way(one) for one in step.moves]
-    return facts
-
-
-def _way(envelope: Envelope) -> list[Any]:
-    return [envelope.control, envelope.points, envelope.curve]
-
-
-def _in_plane(one: Member | Group, layout: str) -> list[Any]:
-    """Where in the plane of a wide sum something is heard, unless it is where it was made."""
-    return [["plane", one.back, one.width]] if layout in WIDE and (one.back, one.width) != (0, 1) else []
-
-
-def _member_facts(member: Member, layout: str) -> list[Any]:
-    facts: list[Any] = [node_hash(member_node(member)), member.at_s, member.anchor_s, member.gain_db, member.pan, *_in_plane(member, layout)]
-    if member.frozen is not None:
-        facts.append(["stands for", node_hash(member_node(thawed(member)))])  # where it lies is told by what it was frozen from
-    controls = ("gain_db", "pan", "back") if layout in WIDE else ("gain_db", "pan")
-    moves = [_way(one) for control in controls if (one := member.envelope(control))]
-    return [*facts, moves] if moves else facts
-
-
-def _facts(node: Node) -> Any:
-    """What of a node changes its audio, as plain data; inputs by their hash."""
-    match node:
-        case Source() | Print():
-            # an unstated layout is the usual one of so many channels, so stating that one changes nothing
-            unusual = node.layout is not None and node.layout != layout_of(node.channels)
-            return ["file", node.audio, node.layout] if unusual else ["file", node.audio]
-        case Excerpt():
-            return ["excerpt", node_hash(node.node), node.start_s, node.end_s]
-        case Chained():
-            on = active(node.chain)
-            zero = ["from zero"] if node.from_zero and any(step.limited or step.moves for step in on) else []
-            return ["chained", node_hash(node.node), [_step_facts(step) for step in on], *zero]
-        case Loop():
-            return ["loop", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
-        case Difference():
-            return ["difference", node_hash(node.node), node_hash(node.without)]
-        case Row():
-            return ["row", [node_hash(part) for part in node.nodes], node.gap_s]
-        case Mix():
-            members = [_member_facts(member, node.layout) for member in loose(node) if not member.mute]
-            groups = [_group_facts(node, group) for group in node.groups if not group.mute]
-            return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout, *([groups] if groups else [])]
-
-
-def _group_facts(mix: Mix, group: Group) -> list[Any]:
-    facts: list[Any] = [node_hash(group_mix(mix, group, None)), group.gain_db, group.pan, *_in_plane(group, mix.layout)]
-    return facts if group.frozen is None else [*facts, group.frozen.audio]
-
-
-def node_hash(node: Node) -> str:
-    """Stable content hash of a node; a chain with nothing on it hashes as its input."""
-    while isinstance(node, Chained) and not active(node.chain):
-        node = node.node
-    return node.digest
-
-
-def inputs(node: Node) -> list[Node]:
-    """What a node is made of, one level down; what its steps learn from too."""
-    match node:
-        case Source() | Print():
-            return []
-        case Mix():
-            frozen = [one for one in (*(member.frozen for member in node.members), *(group.frozen for group in node.groups)) if one is not None]
-            chains = (node.chain, *(member.chain for member in node.members), *(group.chain for group in node.groups))
-            return [*(member.node for member in node.members), *frozen, *learned_from(*chains)]
-        case Difference():
-            return [node.node, node.without]
-        case Row():
-            return list(node.nodes)
-        case Chained():
-            return [node.node, *learned_from(node.chain)]
-        case _:
-            return [node.node]
-
-
-def sounding(mix: Mix) -> bool:
-    """Whether anything of a design is heard: a layer that is not muted, in no muted group."""
-    muted = {group.id for group in mix.groups if group.mute}
-    return any(not member.mute and member.group not in muted for member in mix.members)
-
-
-def steps_of(mix: Mix) -> list[Step]:
-    """Every step of a design: of its sum, its groups and its layers."""
-    return [step for chain in (mix.chain, *(group.chain for group in mix.groups), *(member.chain for member in mix.members)) for step in chain]
-
-
-def learned_from(*chains: Sequence[Step]) -> list[Node]:
-    """Other sounds the steps of chains learn from."""
-    return [step.learned_on for chain in chains for step in chain if step.learned_on is not None]
-
-
-def leaves(node: Node) -> list[Source | Print]:
-    """The originals and prints a node is made of, each once, in order of first use."""
-    found: dict[str, Source | Print] = {}
-
-    def visit(part: Node) -> None:
-        if isinstance(part, Source | Print):
-            found.setdefault(part.audio, part)
-        for inner in inputs(part):
-            visit(inner)
-
-    visit(node)
-    return list(found.values())
-
-
-def hashes_in(node: Node) -> set[str]:
-    """Hashes of a node and of everything in it, down to the originals."""
-    found = {node_hash(node)}
-    for inner in inputs(node):
-        found |= hashes_in(inner)
-    return found
-
-
-def deepest(node: Node) -> int:
-    """Levels of nesting; the renderer refuses more than 64, which also refuses cycles made by hand."""
-    return 1 + max((deepest(inner) for inner in inputs(node)), default=0)

@@ -14,6 +14,7 @@ from oskren.core.audio.layouts import CHANNELS, convert
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.blocks import Reader, cut, pumped, skip_frames
 from oskren.core.nodes.cache import Cache
+from oskren.core.nodes.digest import digest_of, node_hash
 from oskren.core.nodes.limits import Computed, Limited, overlap
 from oskren.core.nodes.model import (
     Chained,
@@ -28,14 +29,13 @@ from oskren.core.nodes.model import (
     Source,
     Step,
     active,
-    deepest,
     group_mix,
     loose,
     member_node,
-    node_hash,
     thawed,
 )
 from oskren.core.nodes.voices import Moves, Shape, Spot, Voice
+from oskren.core.nodes.walk import deepest
 from oskren.core.steps.base import Context, Summary, kind_of
 from oskren.core.steps.edges import fade_gain
 from oskren.core.timemap import TimeMap
@@ -122,7 +122,7 @@ class Renderer:
 
     def _walk(self, node: Chained) -> tuple[list[Context], Shape]:
         """The context of every active step, and the shape after the last; found once for every node."""
-        key = (node.digest, node.from_zero, self.shape(node.node))
+        key = (digest_of(node), node.from_zero, self.shape(node.node))
         found = _WALKED.get(key)
         if found is None:
             found = _remembered(_WALKED, key, self._walk_anew(node))
@@ -174,7 +174,7 @@ class Renderer:
     def voices(self, mix: Mix) -> list[Voice]:
         """What sounds in a mix, each placed: members that are in no group, then groups; what is muted is left out."""
         names = tuple([member.id for member in mix.members] + [group.id for group in mix.groups])
-        key = (mix.digest, names, tuple([self.shape(member.node) for member in mix.members]))
+        key = (digest_of(mix), names, tuple([self.shape(member.node) for member in mix.members]))
         found = _VOICED.get(key)
         if found is None:
             found = _remembered(_VOICED, key, self._voices_anew(mix))

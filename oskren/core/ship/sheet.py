@@ -10,27 +10,30 @@ from typing import Literal
 from pydantic import Field, model_validator
 
 from oskren.core.audio.layouts import CHANNELS
+from oskren.core.controls import choice, number, switch
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Chained, Frozen, Node, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import LAYOUTS, Chained, Frozen, Node, Step
 from oskren.core.ship.items import Item, Titled
 from oskren.core.words import names
 
 Format = Literal["wav", "flac", "ogg"]
+OVER = {"refuse": "is not written", "lower": "is lowered", "limit": "is limited"}
 
 
 class Target(Frozen):
     """How files are written: format, rate (None keeps the sound's own), bits, channels, level, fades, name template."""
 
     name: str = "master"
-    format: Format = "wav"
-    rate: int | None = Field(None, ge=8000, le=384_000)
-    bits: Literal[16, 24, 32] = 24
-    channels: Literal["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] = "keep"
-    peak_dbfs: float | None = Field(None, ge=-24, le=0)
-    fade_in_ms: float = Field(0.0, ge=0, le=10_000)
-    fade_out_ms: float = Field(0.0, ge=0, le=60_000)
-    dither: bool = True
-    over: Literal["refuse", "lower", "limit"] = "refuse"
+    format: Format = choice("wav", {"wav": "WAV", "flac": "FLAC", "ogg": "Ogg Vorbis"}, "Format")
+    rate: int | None = choice(None, {None: "its own", 44_100: "44.1 kHz", 48_000: "48 kHz", 96_000: "96 kHz"}, "Sample rate", low=8000, high=384_000)
+    bits: Literal[16, 24, 32] = choice(24, {16: "16", 24: "24", 32: "32 float"}, "Bits")
+    channels: Literal["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] = choice("keep", {"keep": "as they are", **LAYOUTS}, "Channels")
+    peak_dbfs: float | None = number(None, -24, 0, "dBFS", "Level each to", unset="as it is", begins=-1)
+    fade_in_ms: float = number(0.0, 0, 10_000, "ms", "Fade in", usual=(0, 500))
+    fade_out_ms: float = number(0.0, 0, 60_000, "ms", "Fade out", usual=(0, 2000))
+    dither: bool = switch(True, "Dither", "Triangular dither of 2 LSB before rounding")
+    over: Literal["refuse", "lower", "limit"] = choice("refuse", OVER, "What goes over full scale")
     """What becomes of a sound over full scale in a format that ends there: it is not written, lowered, or limited."""
     template: str = Field("{name}", min_length=1, max_length=400)
 

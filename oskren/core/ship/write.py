@@ -15,8 +15,9 @@ from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
 from oskren.core.nodes.chains import passed_over
-from oskren.core.nodes.model import Chained, Step, leaves
+from oskren.core.nodes.model import Chained, Step
 from oskren.core.nodes.render import Renderer
+from oskren.core.nodes.walk import leaves
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target, file_key, file_node
 from oskren.core.types import Samples

@@ -6,8 +6,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict
 
+from oskren.core.controls import number, switch
 from oskren.core.measure import noise
 from oskren.core.types import Floats, Samples
 
@@ -19,13 +20,13 @@ class SliceSettings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    sensitivity_db: float = Field(12.0, ge=1, le=60, description="threshold over the measured floor")
-    min_length_ms: float = Field(40.0, ge=1, le=60_000)
-    min_gap_ms: float = Field(60.0, ge=1, le=60_000)
-    pre_roll_ms: float = Field(2.0, ge=0, le=5_000)
-    tail_ms: float = Field(30.0, ge=0, le=60_000)
-    attacks: bool = Field(True, description="an attack inside a sound begins a new slice")
-    rise_db: float = Field(10.0, ge=3, le=40, description="how steep an attack inside a sound must be")
+    sensitivity_db: float = number(12.0, 1, 60, "dB over floor", "Sensitivity", step=0.5, hint="How far over the measured floor a sound begins")
+    min_length_ms: float = number(40.0, 1, 60_000, "ms", "Shortest", "log", digits=0, usual=(1, 5000))
+    min_gap_ms: float = number(60.0, 1, 60_000, "ms", "Gap", "log", digits=0, usual=(1, 5000))
+    pre_roll_ms: float = number(2.0, 0, 5_000, "ms", "Before the attack", usual=(0, 200))
+    tail_ms: float = number(30.0, 0, 60_000, "ms", "After the end", digits=0, usual=(0, 2000))
+    attacks: bool = switch(True, "Attacks inside begin a slice", "A steep attack inside a sound begins a new slice")
+    rise_db: float = number(10.0, 3, 40, "dB", "Steepness", hint="How steep an attack inside a sound must be")
 
 
 class FoundSlice(BaseModel):
@@ -141,8 +142,8 @@ def detect(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
     leaving = 10 ** ((levels.floor_dbfs + min(6.0, settings.sensitivity_db * 0.6)) / 10)
     attacks = _attacks(levels, settings, ms, open_at) if settings.attacks else []
     pieces: list[tuple[int, int]] = []
-    for number, (start, last) in enumerate(regions):
-        behind = regions[number - 1][1] if number else 0
+    for index, (start, last) in enumerate(regions):
+        behind = regions[index - 1][1] if index else 0
         at = start
         while at > max(behind, start - 40 * ms) and levels.power[at - 1] > leaving:
             at -= 1

@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
+from oskren.core.controls import choice, number
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
 from oskren.core.slice.detect import FoundSlice, SliceSettings
@@ -27,11 +28,11 @@ class Slice(Frozen):
 class Finish(Frozen):
     """How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level."""
 
-    peak_dbfs: float | None = Field(-1.0, ge=-24, le=0)
-    mono: bool = False
-    fade_in_ms: float = Field(1.0, ge=0, le=10_000)
-    fade_out_ms: float = Field(12.0, ge=0, le=60_000)
-    fade_shape: Literal["linear", "equal power", "sine", "logarithmic", "exponential"] = "sine"
+    peak_dbfs: float | None = number(-1.0, -24, 0, "dBFS", "Level each to", unset="as it is", begins=-1)
+    mono: bool = choice(False, {False: "as they are", True: "mono"}, "Channels")
+    fade_in_ms: float = number(1.0, 0, 10_000, "ms", "Fade in", usual=(0, 500))
+    fade_out_ms: float = number(12.0, 0, 60_000, "ms", "Fade out", usual=(0, 2000))
+    fade_shape: Literal["linear", "equal power", "sine", "logarithmic", "exponential"] = choice("sine", None, "Curve of the fades")
     chain: tuple[Step, ...] = ()
 
 
@@ -58,25 +59,25 @@ def _next_id(plan: Plan) -> int:
 def refound(plan: Plan, settings: SliceSettings, found: list[FoundSlice]) -> Plan:
     """The plan with new settings: corrected slices stay, found ones that do not meet them take the place of the others."""
     kept = [piece for piece in plan.slices if piece.touched]
-    number = _next_id(plan)
+    id = _next_id(plan)
     fresh = []
     for one in found:
         if all(one.end_s <= piece.start_s or one.start_s >= piece.end_s for piece in kept):
-            fresh.append(Slice(id=number, start_s=one.start_s, end_s=one.end_s, attack_s=one.attack_s))
-            number += 1
+            fresh.append(Slice(id=id, start_s=one.start_s, end_s=one.end_s, attack_s=one.attack_s))
+            id += 1
     return _sorted(plan.model_copy(update={"settings": settings}), kept + fresh)
 
 
-def _one(plan: Plan, number: int) -> tuple[int, Slice]:
+def _one(plan: Plan, id: int) -> tuple[int, Slice]:
     for i, piece in enumerate(plan.slices):
-        if piece.id == number:
+        if piece.id == id:
             return i, piece
-    raise NotFound(f"There is no slice {number} in this plan; find again.")
+    raise NotFound(f"There is no slice {id} in this plan; find again.")
 
 
-def move(plan: Plan, number: int, start_s: float | None = None, end_s: float | None = None, seconds: float = float("inf")) -> Plan:
+def move(plan: Plan, id: int, start_s: float | None = None, end_s: float | None = None, seconds: float = float("inf")) -> Plan:
     """Move one or both edges of a slice; it stays at least 1 ms long, inside the sound, and off its neighbours."""
-    i, piece = _one(plan, number)
+    i, piece = _one(plan, id)
     low = plan.slices[i - 1].end_s if i else 0.0
     high = plan.slices[i + 1].start_s if i + 1 < len(plan.slices) else seconds
     start = piece.start_s if start_s is None else min(max(start_s, low), piece.end_s - SHORTEST_S)
@@ -87,14 +88,14 @@ def move(plan: Plan, number: int, start_s: float | None = None, end_s: float | N
     return _sorted(plan, slices)
 
 
-def moved_start(plan: Plan, number: int, start_s: float | None, by_s: float | None) -> float | None:
+def moved_start(plan: Plan, id: int, start_s: float | None, by_s: float | None) -> float | None:
     """Where the start of a slice is to go: to a moment, or by so much from where it is."""
-    return start_s if by_s is None else _one(plan, number)[1].start_s + by_s
+    return start_s if by_s is None else _one(plan, id)[1].start_s + by_s
 
 
-def split(plan: Plan, number: int, at_s: float) -> Plan:
+def split(plan: Plan, id: int, at_s: float) -> Plan:
     """Split a slice in two at a moment inside it."""
-    i, piece = _one(plan, number)
+    i, piece = _one(plan, id)
     if not piece.start_s + SHORTEST_S <= at_s <= piece.end_s - SHORTEST_S:
         raise OskrenError(f"Slice {i + 1} runs from {piece.start_s:.3f} s to {piece.end_s:.3f} s; put the playhead inside it to split it.")
     first = piece.model_copy(update={"end_s": at_s, "attack_s": min(piece.attack_s, at_s), "touched": True})
@@ -102,18 +103,18 @@ def split(plan: Plan, number: int, at_s: float) -> Plan:
     return _sorted(plan, [*plan.slices[:i], first, second, *plan.slices[i + 1 :]])
 
 
-def merge(plan: Plan, number: int) -> Plan:
+def merge(plan: Plan, id: int) -> Plan:
     """Merge a slice with the next."""
-    i, piece = _one(plan, number)
+    i, piece = _one(plan, id)
     if i + 1 >= len(plan.slices):
         raise OskrenError("The last slice has no next one to merge with.")
     joined = piece.model_copy(update={"end_s": plan.slices[i + 1].end_s, "touched": True, "dropped": False})
     return _sorted(plan, [*plan.slices[:i], joined, *plan.slices[i + 2 :]])
 
 
-def drop(plan: Plan, number: int, dropped: bool = True) -> Plan:
+def drop(plan: Plan, id: int, dropped: bool = True) -> Plan:
     """Drop a slice, or take it back."""
-    i, piece = _one(plan, number)
+    i, piece = _one(plan, id)
     slices = list(plan.slices)
     slices[i] = piece.model_copy(update={"dropped": dropped, "touched": True})
     return _sorted(plan, slices)

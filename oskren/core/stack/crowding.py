@@ -15,7 +15,8 @@ from dataclasses import dataclass
 import numpy as np
 from pydantic import BaseModel
 
-from oskren.core.nodes.model import Member, Mix, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Member, Mix, Step
 from oskren.core.nodes.render import Renderer
 from oskren.core.types import Floats, Samples
 

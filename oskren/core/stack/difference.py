@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from oskren.core.envelope import Envelope
-from oskren.core.nodes.model import Group, Member, Mix, Step, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Group, Member, Mix, Step
 from oskren.core.steps.base import REGISTRY
 
 FIELDS: tuple[tuple[str, str, str], ...] = (

@@ -7,6 +7,7 @@ from typing import Annotated
 
 from pydantic import Field
 
+from oskren.core.controls import number, switch
 from oskren.core.envelope import Envelope, Point, smoothed
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Frozen, Member, Mix, Node, Origin, Step
@@ -23,7 +24,7 @@ class Slot(Frozen):
     node: Node
     anchor_s: float = 0.0
     seconds: float = Field(gt=0)
-    gain_db: float = Field(0.0, ge=-96, le=36)
+    gain_db: float = number(0.0, -96, 36, "dB", "Gain", usual=(-48, 12), step=0.5)
     choke: str = Field("", max_length=40)
     origin: Origin | None = None
 
@@ -46,9 +47,23 @@ class Performance(Frozen):
 
     slots: tuple[Slot, ...] = Field(max_length=128)
     played: tuple[Played, ...] = Field(max_length=MOST_EVENTS)
-    grid_s: float = Field(0.0, ge=0, le=60)
-    amount: float = Field(1.0, ge=0, le=1)
+    grid_s: float = number(0.0, 0, 60, "s", "Grid for the anchors", digits=3, usual=(0, 2), step=0.005, ends=("as played", ""))
+    amount: float = number(1.0, 0, 1, "", "Drawn to the grid by", step=0.05)
     moves: tuple[Point, ...] = Field((), max_length=20_000)
+
+
+class Playing(Frozen):
+    """What is moved while playing: by how much keys may be pitched at random, and the level, whose moves are captured."""
+
+    spread_st: float = number(0.0, 0, 24, "st", "Pitch spread", usual=(0, 12), step=0.1)
+    level_db: float = number(0.0, -96, 36, "dB", "Level, captured as it moves", usual=(-48, 6), step=0.5)
+
+
+class Shift(Frozen):
+    """How a print that goes back into its design is pitched."""
+
+    semitones: float = number(12.0, -48, 36, "st", "Print pitched by", usual=(-36, 24), step=1)
+    keep_length: bool = switch(False, "Keep length", "Pitch changes, the length stays")
 
 
 def velocity_db(velocity: float) -> float:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from oskren.core.nodes.model import Member, Mix, Node, Origin, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Member, Mix, Node, Origin
 
 LONGEST, SHORTEST = 10.0, 0.1
 """Factors a layer can be stretched by."""

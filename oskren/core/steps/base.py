@@ -6,15 +6,15 @@ A step is either *streaming* (``stream`` gives an object that takes blocks in or
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from typing import Any, ClassVar, Protocol
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, ValidationError
 
 from oskren.core.audio.layouts import layout_of
+from oskren.core.controls import controls_of
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.timemap import TimeMap
@@ -28,26 +28,6 @@ class Params(BaseModel):
     """Parameters of a step; every field states its unit, range, default and scale."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
-
-
-def number(default: float, low: float, high: float, unit: str, label: str, scale: str = "linear", digits: int | None = None, *, place: bool = False) -> Any:
-    """A numeric parameter; ``scale`` is how a control moves through the range (linear or log), ``digits`` are shown behind the point (by unit when None).
-
-    One that is a ``place`` is a moment (s) in the time of the sound, which can be taken from the playhead.
-    """
-    extra: dict[str, Any] = {"control": "number", "unit": unit, "scale": scale} | ({"place": True} if place else {})
-    return Field(default, ge=low, le=high, title=label, json_schema_extra=extra if digits is None else {**extra, "digits": digits})
-
-
-def choice(default: str, options: list[str], label: str) -> Any:
-    """A parameter with a fixed set of values."""
-    pattern = "^(" + "|".join(map(re.escape, options)) + ")$"
-    return Field(default, title=label, pattern=pattern, json_schema_extra={"control": "choice", "options": list(options)})
-
-
-def moment(label: str) -> Any:
-    """A moment in the time of the sound the step was set on (s); None where it is not set."""
-    return Field(None, ge=0, title=label, json_schema_extra={"control": "moment", "unit": "s"})
 
 
 @dataclass(frozen=True)
@@ -283,12 +263,7 @@ def describe() -> list[dict[str, Any]]:
     for kind in REGISTRY.values():
         if not kind.offered:
             continue
-        controls = []
-        for name, spec in kind.params.model_fields.items():
-            extra = spec.json_schema_extra if isinstance(spec.json_schema_extra, dict) else {}
-            limits = {type(rule).__name__.lower(): getattr(rule, type(rule).__name__.lower()) for rule in spec.metadata if type(rule).__name__ in ("Ge", "Le")}
-            shown = {"name": name, "label": spec.title or name, "default": spec.default, "low": limits.get("ge"), "high": limits.get("le"), **extra}
-            controls.append(shown | {"moving": True} if name in kind.moving else shown)
+        controls = [control.model_dump() for control in controls_of(kind.params, kind.moving)]
         facts = {"key": kind.key, "label": kind.label, "family": kind.family, "keeps_time": kind.keeps_time, "whole": kind.whole, "controls": controls}
         told = (type(kind).__doc__ or "").strip().split("\n")[0]
         drawn = type(kind).picture is not StepKind.picture

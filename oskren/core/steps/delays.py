@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, Stream, Summary, choice, number, register
+from oskren.core.controls import choice, number
+from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, Stream, Summary, register
 from oskren.core.steps.moving import WAVES, Phase, column, share, wave
 from oskren.core.types import Floats, Samples
 

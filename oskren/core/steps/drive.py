@@ -8,7 +8,8 @@ from collections.abc import Callable
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Following, Params, Picture, Reading, StepKind, Stream, Summary, choice, number, register
+from oskren.core.controls import choice, number
+from oskren.core.steps.base import Context, Following, Params, Picture, Reading, StepKind, Stream, Summary, register
 from oskren.core.steps.moving import Reaching, column, share
 from oskren.core.types import Floats, Samples
 

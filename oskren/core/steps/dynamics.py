@@ -7,8 +7,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from oskren.core.controls import number
 from oskren.core.measure.levels import amplitude, true_peak_envelope
-from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, number, register
+from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, register
 from oskren.core.types import Floats, Samples
 
 DEEPEST_DB = 60.0

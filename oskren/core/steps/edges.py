@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from oskren.core.controls import choice, moment, number
 from oskren.core.errors import OskrenError
-from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, choice, moment, number, register
+from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, register
 from oskren.core.timemap import TimeMap
 from oskren.core.types import Floats, Samples
 

@@ -8,7 +8,8 @@ from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Following, Params, Picture, Reading, Simple, StepKind, Stream, Summary, choice, kind_of, number, register
+from oskren.core.controls import choice, number
+from oskren.core.steps.base import Context, Following, Params, Picture, Reading, Simple, StepKind, Stream, Summary, kind_of, register
 from oskren.core.types import Floats, Samples
 
 SETTLED = 1e-7

@@ -6,7 +6,8 @@ import math
 
 import numpy as np
 
-from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, choice, number, register
+from oskren.core.controls import choice, number
+from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, register
 from oskren.core.steps.space import Partitioned, SpaceParams, response
 from oskren.core.timemap import TimeMap
 from oskren.core.types import AnyArray, Floats, Samples

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
+from oskren.core.controls import choice, number
 from oskren.core.measure.levels import amplitude, db, peak
 from oskren.core.measure.loudness import loudness
-from oskren.core.steps.base import Context, Following, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.base import Context, Following, Params, Simple, StepKind, Stream, Summary, register
 from oskren.core.types import Floats, Samples
 
 

@@ -8,7 +8,8 @@ import math
 import numpy as np
 
 from oskren.core.audio.places import sides
-from oskren.core.steps.base import Context, Following, Params, Picture, Reading, StepKind, Stream, Summary, choice, number, register
+from oskren.core.controls import choice, number
+from oskren.core.steps.base import Context, Following, Params, Picture, Reading, StepKind, Stream, Summary, register
 from oskren.core.steps.compress import SETTLED
 from oskren.core.steps.moving import WAVES, Phase, Reaching, keeps, share, wave
 from oskren.core.types import Floats, Samples

@@ -16,9 +16,10 @@ from typing import Any
 import numpy as np
 from pydantic import Field, model_validator
 
+from oskren.core.controls import choice, number
 from oskren.core.errors import OskrenError
 from oskren.core.measure import noise as floors
-from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, register
 from oskren.core.steps.spectral import Spectral, even, frame_size, lifted, power_of, spectra, window
 from oskren.core.types import AnyArray, Floats, Samples
 

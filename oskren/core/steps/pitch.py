@@ -7,7 +7,8 @@ import numpy as np
 from oskren.core.audio import resample
 from oskren.core.audio.glide import Glide, glided
 from oskren.core.audio.warp import warped
-from oskren.core.steps.base import Context, Params, StepKind, choice, number, register
+from oskren.core.controls import choice, number
+from oskren.core.steps.base import Context, Params, StepKind, register
 from oskren.core.timemap import TimeMap
 from oskren.core.types import Samples
 

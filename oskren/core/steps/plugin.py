@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from pydantic import Field
 
+from oskren.core.controls import number
 from oskren.core.plugins import outside, shelf
-from oskren.core.steps.base import Context, Params, StepKind, number, register
+from oskren.core.steps.base import Context, Params, StepKind, register
 from oskren.core.types import Samples
 
 

@@ -8,11 +8,12 @@ from typing import Any
 import numpy as np
 from pydantic import Field
 
+from oskren.core.controls import choice, number
 from oskren.core.measure import prediction
 from oskren.core.measure.bumps import LOW_RATE, filled_lows, find_bumps
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import amplitude, db
-from oskren.core.steps.base import Context, Finding, Params, Simple, StepKind, Stream, Summary, choice, number, register
+from oskren.core.steps.base import Context, Finding, Params, Simple, StepKind, Stream, Summary, register
 from oskren.core.steps.equaliser import SETTLED, Sections, cookbook
 from oskren.core.types import AnyArray, Floats, Samples
 

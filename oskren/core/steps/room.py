@@ -6,8 +6,9 @@ import math
 
 import numpy as np
 
+from oskren.core.controls import number
 from oskren.core.measure.levels import amplitude
-from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, number, register
+from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, register
 from oskren.core.steps.spectral import Spectral, even, frame_size
 from oskren.core.types import AnyArray, Samples
 

@@ -9,7 +9,8 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from oskren.core.audio.layouts import convert
-from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, Stream, Summary, number, register
+from oskren.core.controls import number
+from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, Stream, Summary, register
 from oskren.core.steps.equaliser import Sections, butterworth, settle_frames
 from oskren.core.types import AnyArray, Floats, Samples
 

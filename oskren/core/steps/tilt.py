@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from oskren.core.steps.base import Params, number, register
+from oskren.core.controls import number
+from oskren.core.steps.base import Params, register
 from oskren.core.steps.equaliser import FilterKind, cookbook
 from oskren.core.types import Floats
 

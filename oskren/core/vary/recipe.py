@@ -11,19 +11,11 @@ import math
 from statistics import NormalDist
 from typing import Literal
 
-from pydantic import Field, model_validator
+from pydantic import BaseModel, Field, model_validator
 
+from oskren.core.controls import bounds, number
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Frozen, Member, Mix
-
-CONTROLS: dict[str, tuple[str, float, float]] = {
-    "pitch_st": ("st", -48, 36),
-    "gain_db": ("dB", -96, 36),
-    "at_s": ("s", -600, 86_400),
-    "stretch": ("×", 0.1, 10),
-    "pan": ("", -1, 1),
-}
-"""Controls that can be freed: unit and legal range of the result. Ranges of a recipe are relative to the design's value."""
 
 Control = Literal["pitch_st", "gain_db", "at_s", "stretch", "pan"]
 
@@ -50,11 +42,29 @@ class Freedom(Frozen):
         return self
 
 
+class Freeing(Frozen):
+    """The controls that can be freed: the unit of each and, as its usual range, what it moves by around the design's value when it is freed."""
+
+    pitch_st: float = number(0.0, None, None, "st", "Pitch", digits=1, usual=(-1, 1))
+    gain_db: float = number(0.0, None, None, "dB", "Gain", usual=(-2, 2))
+    at_s: float = number(0.0, None, None, "ms", "Offset", digits=0, usual=(-0.02, 0.02), shown=1000)
+    stretch: float = number(1.0, 0.1, 10, "×", "Stretch", "log", usual=(0.92, 1.08))
+    pan: float = number(0.0, None, None, "", "Pan", usual=(-0.2, 0.2))
+
+
 class Recipe(Frozen):
     """What may move. Layers are named by their id."""
 
     name: str = ""
     freedoms: tuple[Freedom, ...] = ()
+
+
+class RecipeDraft(BaseModel):
+    """The recipe of a design as it is set, its seed and how many are drawn; what was not set is as in the spread that is shown."""
+
+    recipe: Recipe | None = None
+    seed: int | None = number(None, 0, 2**53, "", "Seed", digits=0)
+    count: int | None = number(None, 1, 400, "", "Variations", digits=0)
 
 
 def default_recipe(mix: Mix) -> Recipe:
@@ -102,7 +112,7 @@ def draw(mix: Mix, recipe: Recipe, seed: int, number: int) -> Mix:
             raise OskrenError(f"The recipe frees the layer '{freedom.layer}', which this design does not have; its layers are {', '.join(moved) or 'none'}.")
         member = moved[freedom.layer]
         own = getattr(member, freedom.control)
-        _, low, high = CONTROLS[freedom.control]
+        low, high = bounds(Member.model_fields[freedom.control])
         by = value(freedom, seed, number)
         moved[freedom.layer] = member.model_copy(
             update={freedom.control: round(min(high, max(low, own * by if freedom.control == "stretch" else own + by)), 6)}

@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 from oskren.core.audio.layouts import possible
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.model import NodeAdapter, Source, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import NodeAdapter, Source
 from oskren.core.words.categories import clean, with_parents
 from oskren.core.words.conditions import number as parse_number
 from oskren.core.words.names import SOUND_TOKENS, filled

@@ -9,7 +9,8 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.model import Node, hashes_in
+from oskren.core.nodes.model import Node
+from oskren.core.nodes.walk import hashes_in
 from oskren.core.words.conditions import COMPARISONS, FIELDS
 from oskren.store.describe.undoing import note, search_as_is, set_as_is
 from oskren.store.library import Library

@@ -9,7 +9,9 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.model import Mix, check_chain, node_hash, steps_of
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Mix, check_chain
+from oskren.core.nodes.walk import steps_of
 from oskren.core.stack.swap import designs_in
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on, take_off

@@ -18,8 +18,9 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import lacking, renderable, without_missing
-from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source, node_hash
+from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins import shelf

@@ -12,7 +12,8 @@ import numpy as np
 from oskren.core.audio import files
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure import noise, peaks, report
-from oskren.core.nodes.model import NodeAdapter, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import NodeAdapter
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins.outside import PluginError
 from oskren.core.types import Samples

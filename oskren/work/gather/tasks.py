@@ -11,7 +11,7 @@ from oskren.core.audio import files, metadata
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import AudioFileError
 from oskren.core.measure import anchor, noise, peaks, report, sameness
-from oskren.core.nodes.model import node_hash
+from oskren.core.nodes.digest import node_hash
 from oskren.core.words.propose import words_of
 from oskren.store.library import Examined
 from oskren.work.engine.place import Workplace

@@ -14,7 +14,8 @@ from oskren.core.measure.report import Measures
 from oskren.core.mend import reel as rules
 from oskren.core.mend.reel import Mark, Reel
 from oskren.core.mend.suggest import Suggestions
-from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter, check_chain, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter, check_chain
 from oskren.core.words.categories import clean
 from oskren.store import Library
 from oskren.store.describe import tree

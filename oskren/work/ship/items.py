@@ -10,7 +10,8 @@ from sqlalchemy import Row, func, select
 
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
-from oskren.core.nodes.model import Mix, sounding
+from oskren.core.nodes.model import Mix
+from oskren.core.nodes.walk import sounding
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
 from oskren.store import Library

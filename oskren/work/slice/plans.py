@@ -15,7 +15,8 @@ from sqlalchemy import select
 from oskren.core.audio.files import FileInfo
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
-from oskren.core.nodes.model import Node, NodeAdapter, Source, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Node, NodeAdapter, Source
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import File

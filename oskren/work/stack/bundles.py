@@ -7,7 +7,9 @@ from pathlib import Path
 
 from oskren.core import bundle
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, Origin, leaves, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Member, Mix, Origin
+from oskren.core.nodes.walk import leaves
 from oskren.core.words.propose import Proposal
 from oskren.store import Library
 from oskren.store.documents import designs

@@ -12,8 +12,10 @@ from pydantic import BaseModel
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.heard import Heard
-from oskren.core.nodes.model import Chained, Group, Member, Mix, Node, Origin, Print, group_mix, member_node, node_hash, sounding, thawed
+from oskren.core.nodes.model import Chained, Group, Member, Mix, Node, Origin, Print, group_mix, member_node, thawed
+from oskren.core.nodes.walk import sounding
 from oskren.core.stack.swap import renewed, replaced_everywhere, swapped
 from oskren.core.words.conditions import parse
 from oskren.store import Library

@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from oskren.core.nodes.model import Excerpt, Mix, NodeAdapter, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Excerpt, Mix, NodeAdapter
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.tasks import measured
 

@@ -11,7 +11,8 @@ from pydantic import ValidationError
 
 from oskren.core import bundle as bundles
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Mix, node_hash
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Mix
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import File

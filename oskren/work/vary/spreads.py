@@ -11,8 +11,9 @@ from sqlalchemy import select
 import oskren
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import without_missing
-from oskren.core.nodes.model import Mix, NodeAdapter, node_hash
+from oskren.core.nodes.model import Mix, NodeAdapter
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses

@@ -2176,7 +2176,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/ranges": {
+    "/api/models": {
         parameters: {
             query?: never;
             header?: never;
@@ -2184,10 +2184,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Ranges
-         * @description Lowest and highest value of every number people type, by model; null where there is no end.
+         * Models
+         * @description The models whose values are set by controls, with hard and usual ranges, units, choices and defaults.
          */
-        get: operations["ranges"];
+        get: operations["models"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3508,7 +3508,11 @@ export interface components {
         };
         /**
          * Control
-         * @description A parameter of a step, as a control is built from it.
+         * @description A field of a model, as a control is drawn from it.
+         *
+         *     ``low`` and ``high`` are what the model accepts (None without an end), ``usual`` is what a slider shows. What is shown is the value times
+         *     ``shown``: a field in seconds may be shown in ms. ``ends`` name the lowest and the highest value, ``unset`` names none at all; ``begins`` is
+         *     where the slider stands then.
          */
         Control: {
             /** Name */
@@ -3520,9 +3524,14 @@ export interface components {
             /** Default */
             default: unknown;
             /** Low */
-            low: number | null;
+            low?: number | null;
             /** High */
-            high: number | null;
+            high?: number | null;
+            /** Usual */
+            usual?: [
+                number,
+                number
+            ] | null;
             /**
              * Unit
              * @default
@@ -3533,13 +3542,52 @@ export interface components {
              * @default linear
              */
             scale: string;
+            /** Step */
+            step?: number | null;
+            /**
+             * Digits
+             * @default 2
+             */
+            digits: number;
+            /**
+             * Shown
+             * @default 1
+             */
+            shown: number;
+            /**
+             * Shows
+             * @default
+             * @enum {string}
+             */
+            shows: "" | "sides" | "percent";
+            /**
+             * Ends
+             * @default [
+             *       "",
+             *       ""
+             *     ]
+             */
+            ends: [
+                string,
+                string
+            ];
+            /**
+             * Unset
+             * @default
+             */
+            unset: string;
+            /** Begins */
+            begins?: number | null;
             /**
              * Options
              * @default []
              */
-            options: string[];
-            /** Digits */
-            digits?: number | null;
+            options: components["schemas"]["Option"][];
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
             /**
              * Moving
              * @default false
@@ -3892,20 +3940,7 @@ export interface components {
              * @default
              */
             folder: string;
-            /**
-             * @default {
-             *       "name": "master",
-             *       "format": "wav",
-             *       "bits": 24,
-             *       "channels": "keep",
-             *       "fade_in_ms": 0,
-             *       "fade_out_ms": 0,
-             *       "dither": true,
-             *       "over": "refuse",
-             *       "template": "{name}"
-             *     }
-             */
-            target: components["schemas"]["Target"];
+            target?: components["schemas"]["Target"] | null;
             /**
              * @default {
              *       "chain": [],
@@ -4033,27 +4068,27 @@ export interface components {
          */
         Finish: {
             /**
-             * Peak Dbfs
+             * Level each to
              * @default -1
              */
             peak_dbfs: number | null;
             /**
-             * Mono
+             * Channels
              * @default false
              */
             mono: boolean;
             /**
-             * Fade In Ms
+             * Fade in
              * @default 1
              */
             fade_in_ms: number;
             /**
-             * Fade Out Ms
+             * Fade out
              * @default 12
              */
             fade_out_ms: number;
             /**
-             * Fade Shape
+             * Curve of the fades
              * @default sine
              * @enum {string}
              */
@@ -4192,7 +4227,7 @@ export interface components {
             prop: string;
             /**
              * Effort
-             * @default 0.5
+             * @default 0.6
              */
             effort: number;
         };
@@ -4244,7 +4279,7 @@ export interface components {
              */
             name: string;
             /**
-             * Gain Db
+             * Gain
              * @default 0
              */
             gain_db: number;
@@ -4254,7 +4289,7 @@ export interface components {
              */
             pan: number;
             /**
-             * Back
+             * Front to back
              * @default 0
              */
             back: number;
@@ -4297,12 +4332,12 @@ export interface components {
                 number
             ] | null;
             /**
-             * Speed St
+             * Speed
              * @default 0
              */
             speed_st: number;
             /**
-             * Gain Db
+             * Gain
              * @default 0
              */
             gain_db: number;
@@ -4751,17 +4786,17 @@ export interface components {
             /** Node */
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /**
-             * At S
+             * From strike
              * @default 0
              */
             at_s: number;
             /**
-             * Anchor S
+             * Anchor
              * @default 0
              */
             anchor_s: number;
             /**
-             * Gain Db
+             * Gain
              * @default 0
              */
             gain_db: number;
@@ -4771,7 +4806,7 @@ export interface components {
              */
             pan: number;
             /**
-             * Back
+             * Front to back
              * @default 0
              */
             back: number;
@@ -4786,12 +4821,12 @@ export interface components {
              */
             mute: boolean;
             /**
-             * Pitch St
+             * Pitch
              * @default 0
              */
             pitch_st: number;
             /**
-             * Keep Length
+             * When pitched
              * @default false
              */
             keep_length: boolean;
@@ -4805,27 +4840,27 @@ export interface components {
              * @default false
              */
             reverse: boolean;
-            /** Start S */
+            /** Start */
             start_s?: number | null;
-            /** End S */
+            /** End */
             end_s?: number | null;
             /**
-             * Fade In S
+             * Fade in
              * @default 0
              */
             fade_in_s: number;
             /**
-             * Fade Out S
+             * Fade out
              * @default 0
              */
             fade_out_s: number;
             /**
-             * Fade In Shape
+             * Curve of the fade in
              * @default equal power
              */
             fade_in_shape: string;
             /**
-             * Fade Out Shape
+             * Curve of the fade out
              * @default equal power
              */
             fade_out_shape: string;
@@ -4856,7 +4891,7 @@ export interface components {
              */
             colour: "" | "glass" | "plum" | "sky" | "chalk";
             /**
-             * Locked
+             * Lock
              * @default false
              */
             locked: boolean;
@@ -5006,7 +5041,7 @@ export interface components {
             /** Rate */
             rate?: number | null;
             /**
-             * Layout
+             * Channels of the sum
              * @default stereo
              * @enum {string}
              */
@@ -5396,6 +5431,16 @@ export interface components {
             passed_over: string[];
         };
         /**
+         * Option
+         * @description One of the values of a choice, and what it is called.
+         */
+        Option: {
+            /** Value */
+            value: string | number | boolean | null;
+            /** Label */
+            label: string;
+        };
+        /**
          * Origin
          * @description The sound or design of a library that a layer was made with, and the hash of what it was then.
          */
@@ -5562,12 +5607,12 @@ export interface components {
             /** Played */
             played: components["schemas"]["Played"][];
             /**
-             * Grid S
+             * Grid for the anchors
              * @default 0
              */
             grid_s: number;
             /**
-             * Amount
+             * Drawn to the grid by
              * @default 1
              */
             amount: number;
@@ -5908,6 +5953,18 @@ export interface components {
             gesture: string;
         };
         /**
+         * Published
+         * @description A model as the interface knows it: its controls, and its values when nothing is set (where it has such).
+         */
+        Published: {
+            /** Controls */
+            controls: components["schemas"]["Control"][];
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * PutOnSheet
          * @description The sheet, and how many of them were not on it before.
          */
@@ -5967,7 +6024,7 @@ export interface components {
             recipe?: components["schemas"]["Recipe"] | null;
             /** Seed */
             seed?: number | null;
-            /** Count */
+            /** Variations */
             count?: number | null;
         };
         /**
@@ -6015,10 +6072,8 @@ export interface components {
             props: components["schemas"]["PropView"][];
             /** Places */
             places: components["schemas"]["PlaceView"][];
-            /** Gain Db */
-            gain_db: number[];
-            /** Distance M */
-            distance_m: number[];
+            /** Controls */
+            controls: components["schemas"]["Control"][];
         };
         /**
          * RecorderView
@@ -6117,13 +6172,12 @@ export interface components {
              */
             takes: number[];
             /**
-             * Gap S
+             * Gap between takes
              * @default 10
              */
             gap_s: number;
             /**
-             * Shortest S
-             * @description kept parts under this are flagged as short; 16 s for a background is common practice
+             * Short is under
              * @default 16
              */
             shortest_s: number;
@@ -6559,21 +6613,21 @@ export interface components {
          * @description Print, and take the print as a layer that is pitched and goes through a chain.
          */
         Shifting: {
+            /**
+             * Print pitched by
+             * @default 12
+             */
+            semitones: number;
+            /**
+             * Keep length
+             * @default false
+             */
+            keep_length: boolean;
             mix: components["schemas"]["Mix"];
             /** Name */
             name: string;
             /** Design */
             design?: number | null;
-            /**
-             * Semitones
-             * @default 12
-             */
-            semitones: number;
-            /**
-             * Keep Length
-             * @default false
-             */
-            keep_length: boolean;
             /**
              * Chain
              * @default []
@@ -6677,40 +6731,37 @@ export interface components {
          */
         SliceSettings: {
             /**
-             * Sensitivity Db
-             * @description threshold over the measured floor
+             * Sensitivity
              * @default 12
              */
             sensitivity_db: number;
             /**
-             * Min Length Ms
+             * Shortest
              * @default 40
              */
             min_length_ms: number;
             /**
-             * Min Gap Ms
+             * Gap
              * @default 60
              */
             min_gap_ms: number;
             /**
-             * Pre Roll Ms
+             * Before the attack
              * @default 2
              */
             pre_roll_ms: number;
             /**
-             * Tail Ms
+             * After the end
              * @default 30
              */
             tail_ms: number;
             /**
-             * Attacks
-             * @description an attack inside a sound begins a new slice
+             * Attacks inside begin a slice
              * @default true
              */
             attacks: boolean;
             /**
-             * Rise Db
-             * @description how steep an attack inside a sound must be
+             * Steepness
              * @default 10
              */
             rise_db: number;
@@ -6732,7 +6783,7 @@ export interface components {
             /** Seconds */
             seconds: number;
             /**
-             * Gain Db
+             * Gain
              * @default 0
              */
             gain_db: number;
@@ -7170,17 +7221,17 @@ export interface components {
              * @default []
              */
             channels: number[];
-            /** Low Hz */
+            /** Band from */
             low_hz?: number | null;
-            /** High Hz */
+            /** Band to */
             high_hz?: number | null;
             /**
-             * Fade S
+             * Crossfade
              * @default 0.005
              */
             fade_s: number;
             /**
-             * Tail
+             * What the step still gives afterwards
              * @default cut
              * @enum {string}
              */
@@ -7494,7 +7545,7 @@ export interface components {
              * @enum {string}
              */
             format: "wav" | "flac" | "ogg";
-            /** Rate */
+            /** Sample rate */
             rate?: number | null;
             /**
              * Bits
@@ -7508,15 +7559,15 @@ export interface components {
              * @enum {string}
              */
             channels: "keep" | "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
-            /** Peak Dbfs */
+            /** Level each to */
             peak_dbfs?: number | null;
             /**
-             * Fade In Ms
+             * Fade in
              * @default 0
              */
             fade_in_ms: number;
             /**
-             * Fade Out Ms
+             * Fade out
              * @default 0
              */
             fade_out_ms: number;
@@ -7526,7 +7577,7 @@ export interface components {
              */
             dither: boolean;
             /**
-             * Over
+             * What goes over full scale
              * @default refuse
              * @enum {string}
              */
@@ -13845,7 +13896,7 @@ export interface operations {
             };
         };
     };
-    ranges: {
+    models: {
         parameters: {
             query?: never;
             header?: never;
@@ -13861,12 +13912,7 @@ export interface operations {
                 };
                 content: {
                     "application/json": {
-                        [key: string]: {
-                            [key: string]: [
-                                number | null,
-                                number | null
-                            ];
-                        };
+                        [key: string]: components["schemas"]["Published"];
                     };
                 };
             };

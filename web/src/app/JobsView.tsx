@@ -1,10 +1,10 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { api, got } from "../api/client";
 import { useJobs } from "../session/jobs";
-import { complain } from "../session/store";
 import { stopUploading, useUploading } from "../session/uploading";
+import { Do } from "../ui/buttons";
 import { left } from "../ui/format";
-import { Do } from "../ui/parts";
+import { complain } from "../ui/messages";
 
 interface Going {
   label: string;

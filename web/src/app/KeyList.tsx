@@ -1,6 +1,7 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
+import { Do } from "../ui/buttons";
+import { Title } from "../ui/frames";
 import { type Act, KEYS, shown, useKeys } from "../ui/keys";
-import { Do, Title } from "../ui/parts";
 
 /** All keys; they mean the same in every stage. */
 export function KeyList({ onClose }: { onClose: () => void }) {

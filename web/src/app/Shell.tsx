@@ -1,4 +1,5 @@
 /** The frame: libraries, find-anything field and jobs on top, stages left, the listening strip at the bottom. */
+
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
@@ -10,10 +11,14 @@ import { recoverLeft, useRecording } from "../listening/recording";
 import { Strip } from "../listening/Strip";
 import { dropped } from "../session/following";
 import { useJobEvents } from "../session/jobs";
-import { complain, enter, queries, useShared } from "../session/store";
+import { enter, queries, useShared } from "../session/store";
 import { upload } from "../session/uploading";
+import { Do } from "../ui/buttons";
+import { Choose } from "../ui/choices";
+import { useModels } from "../ui/controls";
+import { Input } from "../ui/fields";
 import { useKeys } from "../ui/keys";
-import { Choose, Do, Input } from "../ui/parts";
+import { complain, useMessage } from "../ui/messages";
 import { useLook, wear } from "../ui/theme";
 import { Find } from "./Find";
 import { JobsView } from "./JobsView";
@@ -227,7 +232,7 @@ function RecordingBadge() {
 }
 
 function MessageLine() {
-  const message = useShared((state) => state.message);
+  const message = useMessage((state) => state.message);
   if (!message) return null;
   return (
     <Flex
@@ -248,7 +253,7 @@ function MessageLine() {
       align="center"
     >
       <Box color={message.bad ? "coral" : "chalk"}>{message.text}</Box>
-      <Do quiet onClick={() => useShared.setState({ message: null })}>
+      <Do quiet onClick={() => useMessage.setState({ message: null })}>
         Close
       </Do>
     </Flex>
@@ -256,6 +261,7 @@ function MessageLine() {
 }
 
 export function Shell() {
+  useModels(); // what controls are drawn from is here before a stage is
   const library = useShared((state) => state.library);
   const [finding, setFinding] = useState(false);
   const [listing, setListing] = useState(false);

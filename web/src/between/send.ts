@@ -2,7 +2,8 @@
 import { useNavigate } from "react-router";
 import { api, got, type Member, type Mix, type Schemas, type SoundRow, type Step } from "../api/client";
 import { useListening } from "../listening/player";
-import { complain, queries, tell, useShared } from "../session/store";
+import { queries, useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import { DRY, type HeardSo, heardSo, saidSo } from "./heard";
 import { addToSheet } from "./sheet";
 
@@ -33,7 +34,7 @@ export function freshStep(kind: string, params: Record<string, unknown> = {}): S
 
 /** A layer of a sound that sounds as it was heard; its anchor lands on the strike line. */
 export async function layerOf(library: string, sound: number, layout: string, heard: HeardSo = DRY): Promise<Member> {
-  return (await got(api.POST("/api/lib/{library}/stack/layer", { params: { path: { library } }, body: { sound, heard, layout } }))) as Member;
+  return await got(api.POST("/api/lib/{library}/stack/layer", { params: { path: { library } }, body: { sound, heard, layout } }));
 }
 
 export function useSend() {

@@ -2,7 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../api/client";
 import { changedHere } from "../session/jobs";
-import { complain, queries, tell, useShared } from "../session/store";
+import { queries, useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import { DRY, type HeardSo, saidSo } from "./heard";
 
 export type Sheet = Schemas["SheetDraft"];
@@ -12,7 +13,7 @@ const key = (library: string, project: number) => ["sheet", library, project];
 
 async function read(library: string, project: number): Promise<SheetKept> {
   // the client's types lose what a pair is
-  return (await got(api.GET("/api/lib/{library}/sheet", { params: { path: { library }, query: { project } } }))) as SheetKept;
+  return await got(api.GET("/api/lib/{library}/sheet", { params: { path: { library }, query: { project } } }));
 }
 
 export function useSheet() {

@@ -4,9 +4,11 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundRow, type Step } from "../api/client";
 import { MiniWave } from "../canvas/MiniWave";
-import { complain, useShared } from "../session/store";
+import { useShared } from "../session/store";
+import { Do } from "../ui/buttons";
+import { Input } from "../ui/fields";
 import { seconds } from "../ui/format";
-import { Do, Input } from "../ui/parts";
+import { complain } from "../ui/messages";
 import { useSettled } from "../ui/useSettled";
 
 export function Beside({ step, what, onChange }: { step: Step; what: string; onChange: (other: Step["learned_on"]) => void }) {
@@ -39,7 +41,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
   const choose = async (row: SoundRow) => {
     try {
       const facts = await got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: row.id } } }));
-      onChange(facts.now as Step["learned_on"]);
+      onChange(facts.now);
       setOpen(false);
     } catch (error) {
       complain(error);

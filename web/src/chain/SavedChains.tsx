@@ -4,8 +4,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Node, type Step } from "../api/client";
 import { freshId } from "../between/send";
-import { complain, queries, tell, useShared } from "../session/store";
-import { Choose, Do, Input } from "../ui/parts";
+import { queries, useShared } from "../session/store";
+import { Do } from "../ui/buttons";
+import { Choose } from "../ui/choices";
+import { Input } from "../ui/fields";
+import { complain, tell } from "../ui/messages";
 import { giveChain } from "./giving";
 
 export function useChains() {

@@ -3,8 +3,10 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Control, Envelope, Step } from "../api/client";
 import { envelopeAt, parsePoints, writePoints } from "../mix/envelope";
-import { tell } from "../session/store";
-import { Do, Pick, TextField } from "../ui/parts";
+import { Do } from "../ui/buttons";
+import { Pick } from "../ui/choices";
+import { TextField } from "../ui/fields";
+import { tell } from "../ui/messages";
 
 const CURVES = ["lines", "eased", "steps"] as const;
 
@@ -75,7 +77,7 @@ function StepCurve({ step, control, onChange, onEnd }: CurveProps) {
     const points = parsePoints(text);
     if (points === null) tell("Write points as seconds and value, with commas between: 0 -30, 0.5 -12.", true);
     else if (!points.length) onChange(others);
-    else onChange([...others, { curve: "lines", on: true, ...envelope, control: control.name, points: points as Envelope["points"] }]);
+    else onChange([...others, { curve: "lines", on: true, ...envelope, control: control.name, points: points }]);
   };
   return (
     <Flex direction="column" gap="4px" pl="8px" borderLeft="2px solid" borderColor="amber">

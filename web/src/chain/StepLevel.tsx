@@ -2,8 +2,9 @@
 import { Box, Flex } from "@chakra-ui/react";
 import type { Schemas, Step } from "../api/client";
 import { freshStep } from "../between/send";
+import { Do } from "../ui/buttons";
 import { level } from "../ui/format";
-import { Do, Fact } from "../ui/parts";
+import { Fact } from "../ui/frames";
 
 type LevelAfter = Schemas["LevelAfter"];
 

@@ -2,11 +2,11 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../api/client";
-import { Do, Num, Pick } from "../ui/parts";
-import { useRanges } from "../ui/ranges";
+import { Do } from "../ui/buttons";
+import { ControlOf, Controls, useControl } from "../ui/controls";
 
-const LOWEST = 20;
-const HIGHEST = 20_000;
+/** A band that has no upper end reaches as far as there is any sound. */
+const TOP = Number.POSITIVE_INFINITY;
 
 function hz(value: number): string {
   return value >= 1000 ? `${(value / 1000).toFixed(1)} kHz` : `${Math.round(value)} Hz`;
@@ -32,7 +32,7 @@ export function StepLimits({
   channels: number;
   onChange: (limits: Partial<Step>, gesture?: string) => void;
 }) {
-  const range = useRanges();
+  const [low, high] = [useControl("Step", "low_hz"), useControl("Step", "high_hz")];
   const said = limitsSaid(step);
   const [open, setOpen] = useState(!!said);
   if (!open)
@@ -65,7 +65,7 @@ export function StepLimits({
           </Do>
         )}
         {!banded && (
-          <Do quiet onClick={() => onChange({ low_hz: 200, high_hz: 4000 })}>
+          <Do quiet onClick={() => onChange({ low_hz: low?.begins ?? null, high_hz: high?.begins ?? null })}>
             To a band
           </Do>
         )}
@@ -76,25 +76,12 @@ export function StepLimits({
         )}
       </Flex>
       {timed && (
-        <>
-          <Num
-            label="Crossfade"
-            unit="ms"
-            value={(step.fade_s ?? 0.005) * 1000}
-            low={0}
-            high={2000}
-            highest={10_000}
-            normal={5}
-            digits={0}
-            onChange={(value, gesture) => onChange({ fade_s: value / 1000 }, `fade ${gesture}`)}
-          />
-          <Pick
-            label="What the step still gives afterwards"
-            value={step.tail ?? "cut"}
-            options={["cut", "ring"]}
-            onChange={(tail) => onChange({ tail })}
-          />
-        </>
+        <Controls<Step>
+          model="Step"
+          names={["fade_s", "tail"]}
+          value={step}
+          onChange={(values, gesture) => onChange(values, gesture && `fade ${gesture}`)}
+        />
       )}
       {channels > 1 && (
         <Flex gap="5px" align="center" wrap="wrap">
@@ -120,33 +107,15 @@ export function StepLimits({
       )}
       {banded && (
         <>
-          <Num
-            {...range("Step", "low_hz")}
-            label="Band from"
-            unit="Hz"
-            value={step.low_hz ?? LOWEST}
-            low={LOWEST}
-            high={HIGHEST}
-            log
-            normal={200}
-            digits={0}
-            onChange={(value, gesture) =>
-              onChange({ low_hz: value <= LOWEST ? null : Math.min(value, (step.high_hz ?? HIGHEST) * 0.8) }, `low ${gesture}`)
-            }
+          <ControlOf
+            control={low}
+            value={step.low_hz ?? null}
+            onChange={(hz, gesture) => onChange({ low_hz: hz === null ? null : Math.min(Number(hz), (step.high_hz ?? TOP) * 0.8) }, `low ${gesture}`)}
           />
-          <Num
-            {...range("Step", "high_hz")}
-            label="Band to"
-            unit="Hz"
-            value={step.high_hz ?? HIGHEST}
-            low={LOWEST}
-            high={HIGHEST}
-            log
-            normal={4000}
-            digits={0}
-            onChange={(value, gesture) =>
-              onChange({ high_hz: value >= HIGHEST ? null : Math.max(value, (step.low_hz ?? LOWEST) * 1.25) }, `high ${gesture}`)
-            }
+          <ControlOf
+            control={high}
+            value={step.high_hz ?? null}
+            onChange={(hz, gesture) => onChange({ high_hz: hz === null ? null : Math.max(Number(hz), (step.low_hz ?? 0) * 1.25) }, `high ${gesture}`)}
           />
         </>
       )}

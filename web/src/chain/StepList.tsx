@@ -4,9 +4,10 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
 import { freshId } from "../between/send";
-import { tell } from "../session/store";
+import { Do } from "../ui/buttons";
+import { ControlOf, said } from "../ui/controls";
 import { useKeys } from "../ui/keys";
-import { Do, Num, Pick } from "../ui/parts";
+import { tell } from "../ui/messages";
 import { Beside } from "./Beside";
 import { PluginPanel, passedOver, pluginName, usePlugins } from "./plugins";
 import { StepCurves } from "./StepCurve";
@@ -26,17 +27,11 @@ function setTo(step: Step, control: Control): unknown {
   return (step.params as Record<string, unknown>)[control.name] ?? control.default;
 }
 
-function digits(control: Control): number {
-  if (typeof control.digits === "number") return control.digits;
-  if (control.unit === "Hz" || control.unit === "ms") return control.unit === "Hz" ? 0 : 1;
-  return control.unit === "s" || control.unit === "×" || control.unit === "" ? 2 : 1;
-}
-
 /** One line that says what a step does. */
 export function summary(step: Step, kind: StepView | undefined): string {
   if (!kind) return "unknown here: passed over";
   const limits = [limitsSaid(step), step.envelopes.some((one) => one.on && one.points.length) ? "moving" : ""].filter(Boolean).join(", ");
-  const said = kind.controls
+  const set = kind.controls
     .filter((control) => {
       const value = setTo(step, control);
       if (control.control === "parts" || control.control === "skip") return false;
@@ -46,10 +41,10 @@ export function summary(step: Step, kind: StepView | undefined): string {
     .map((control) => {
       const value = setTo(step, control);
       if (typeof value !== "number") return String(value) + (control.name === "slope" ? " dB/oct" : "");
-      return `${value.toFixed(digits(control))}${control.unit ? ` ${control.unit}` : ""}`;
+      return said(control, value);
     })
     .join(", ");
-  return limits ? `${limits}; ${said}` : said;
+  return limits ? `${limits}; ${set}` : set;
 }
 
 interface Props {
@@ -199,48 +194,32 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                 {step.kind === "plugin" && <PluginPanel step={step} onChange={changeParams} />}
                 {kind.drawn && <StepPicture step={step} label={kind.label} rate={rate ?? USUAL_RATE} />}
                 {more?.(step, changeParams)}
-                {kind.controls.map((control) =>
-                  control.control === "choice" ? (
-                    <Pick
-                      key={control.name}
-                      label={control.label}
-                      value={String(setTo(step, control))}
-                      options={control.options ?? []}
-                      onChange={(value) => changeParams({ [control.name]: value })}
-                    />
-                  ) : control.control === "number" ? (
-                    <Num
-                      key={control.name}
-                      label={control.label}
-                      value={setTo(step, control) as number}
-                      low={control.low ?? 0}
-                      high={control.high ?? 1}
-                      unit={control.unit}
-                      digits={digits(control)}
-                      normal={control.default as number}
-                      log={control.scale === "log" && (control.low ?? 0) > 0}
-                      onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
-                      beside={
-                        control.place && moment ? (
-                          <Do
-                            quiet
-                            hint="Take the moment of the sound that is at the playhead"
-                            onClick={() => {
-                              const at = moment();
-                              if (at === null)
-                                tell(
-                                  "Which moment of the sound is at the playhead cannot be told here; turn off steps that change its length, or type it.",
-                                );
-                              else changeParams({ [control.name]: Number(Math.max(control.low ?? 0, at).toFixed(4)) });
-                            }}
-                          >
-                            playhead
-                          </Do>
-                        ) : undefined
-                      }
-                    />
-                  ) : null,
-                )}
+                {kind.controls.map((control) => (
+                  <ControlOf
+                    key={control.name}
+                    control={control}
+                    value={setTo(step, control)}
+                    onChange={(value, gesture) => changeParams({ [control.name]: value }, gesture)}
+                    beside={
+                      control.place && moment ? (
+                        <Do
+                          quiet
+                          hint="Take the moment of the sound that is at the playhead"
+                          onClick={() => {
+                            const at = moment();
+                            if (at === null)
+                              tell(
+                                "Which moment of the sound is at the playhead cannot be told here; turn off steps that change its length, or type it.",
+                              );
+                            else changeParams({ [control.name]: Number(Math.max(control.low ?? 0, at).toFixed(4)) });
+                          }}
+                        >
+                          playhead
+                        </Do>
+                      ) : undefined
+                    }
+                  />
+                ))}
                 <StepCurves
                   step={step}
                   controls={kind.controls.filter((control) => control.moving)}

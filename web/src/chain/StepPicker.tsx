@@ -5,7 +5,7 @@ import { useId, useState } from "react";
 import { api, got, type Step, type StepView } from "../api/client";
 import { freshId, freshStep } from "../between/send";
 import { useShared } from "../session/store";
-import { Input } from "../ui/parts";
+import { Input } from "../ui/fields";
 import { useSettled } from "../ui/useSettled";
 import { OpenPlugin, usePlugins } from "./plugins";
 import { useChains } from "./SavedChains";

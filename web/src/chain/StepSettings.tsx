@@ -2,8 +2,10 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import { api, type Control, got, type Step } from "../api/client";
-import { complain, queries, tell, useShared } from "../session/store";
-import { Do, Input } from "../ui/parts";
+import { queries, useShared } from "../session/store";
+import { Do } from "../ui/buttons";
+import { Input } from "../ui/fields";
+import { complain, tell } from "../ui/messages";
 import { useChains } from "./SavedChains";
 
 type Settings = Record<string, unknown>;
@@ -33,14 +35,14 @@ export function NamedSettings({ step, named, controls, onChange }: NamedProps) {
   const kept = (chains.data ?? []).filter((one) => one.chain.length === 1 && one.chain[0].kind === step.kind);
   const all: [string, Settings, string][] = [
     ...Object.entries(named).map(([name, params]): [string, Settings, string] => [name, params, ""]),
-    ...kept.map((one): [string, Settings, string] => [one.name, (one.chain[0].params ?? {}) as Settings, one.told || "Kept in this library"]),
+    ...kept.map((one): [string, Settings, string] => [one.name, one.chain[0].params ?? {}, one.told || "Kept in this library"]),
   ];
   if (!all.length) return null;
-  const own = ofTheSound(step.params as Settings, controls);
+  const own = ofTheSound(step.params, controls);
   return (
     <Flex gap="3px" wrap="wrap" role="group" aria-label="Named settings" ml="-5px">
       {all.map(([name, params, told]) => (
-        <Do key={name} quiet on={same(step.params as Settings, params, own)} hint={told || undefined} onClick={() => onChange({ ...params, ...own })}>
+        <Do key={name} quiet on={same(step.params, params, own)} hint={told || undefined} onClick={() => onChange({ ...params, ...own })}>
           {name}
         </Do>
       ))}

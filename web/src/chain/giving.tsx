@@ -3,9 +3,10 @@ import { Box, chakra } from "@chakra-ui/react";
 import { create } from "zustand";
 import { api, got, type Schemas } from "../api/client";
 import { whenDone } from "../session/jobs";
-import { complain, queries, tell, useShared } from "../session/store";
+import { queries, useShared } from "../session/store";
+import { Do } from "../ui/buttons";
 import { level } from "../ui/format";
-import { Do } from "../ui/parts";
+import { complain, tell } from "../ui/messages";
 import { ReportPanel } from "../ui/ReportPanel";
 
 type Row = Schemas["Outcome"];
@@ -18,7 +19,7 @@ export async function giveChain(chain: number, body: Partial<Schemas["Giving"]>)
     const started = await got(
       api.POST("/api/lib/{library}/chains/{id}/give", {
         params: { path: { library, id: chain } },
-        body: { ids: [], linked: false, after: false, ...body } as Schemas["Giving"],
+        body: { ids: [], linked: false, after: false, ...body },
       }),
     );
     const { title, result } = await whenDone(started.job, "chain");

@@ -3,8 +3,12 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas, type Step } from "../api/client";
-import { complain, queries, tell } from "../session/store";
-import { Choose, Do, Input, Num } from "../ui/parts";
+import { queries } from "../session/store";
+import { Do } from "../ui/buttons";
+import { Choose } from "../ui/choices";
+import { Input } from "../ui/fields";
+import { complain, tell } from "../ui/messages";
+import { Num } from "../ui/Num";
 
 type Plugin = Schemas["PluginView"];
 

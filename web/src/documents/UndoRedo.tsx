@@ -1,4 +1,4 @@
-import { Do } from "../ui/parts";
+import { Do } from "../ui/buttons";
 import type { History } from "./useDocument";
 
 /** What can be undone and done again. */

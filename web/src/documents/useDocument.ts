@@ -2,7 +2,8 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Refused } from "../api/client";
 import { onChanged } from "../session/jobs";
-import { complain, tell, useShared } from "../session/store";
+import { useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import { carried, KeptSteps, MOST_STEPS, type Step, turned, type What } from "./steps";
 
 export interface History<T> {

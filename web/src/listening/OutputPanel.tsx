@@ -1,8 +1,10 @@
 /** Where and how the sound comes out. Nothing here reaches a render. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
+import { Do } from "../ui/buttons";
+import { Choose, Pick } from "../ui/choices";
+import { Heading } from "../ui/frames";
 import { useKeys } from "../ui/keys";
-import { Choose, Do, Heading, Pick } from "../ui/parts";
 import { Image } from "./Image";
 import { player, useListening } from "./player";
 

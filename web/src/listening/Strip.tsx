@@ -1,12 +1,13 @@
 /** The listening strip: the same in every stage. Nothing on it reaches a render. */
+
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { fitted } from "../canvas/paint";
 import { useShared } from "../session/store";
+import { Do } from "../ui/buttons";
+import { ControlOf, useControl } from "../ui/controls";
 import { clock } from "../ui/format";
 import { shown, useKeys } from "../ui/keys";
-import { Do, Num } from "../ui/parts";
-import { useRanges } from "../ui/ranges";
 import { ink } from "../ui/theme";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
@@ -119,7 +120,7 @@ function Position() {
 }
 
 export function Strip() {
-  const range = useRanges();
+  const [speed, gain, volume] = [useControl("Heard", "speed_st"), useControl("Heard", "gain_db"), useControl("Listening", "volume_db")];
   const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched, dim } = useListening();
   const [open, setOpen] = useState(false);
   const reference = useShared((state) => state.reference);
@@ -179,32 +180,10 @@ export function Strip() {
         </Box>
       </Do>
       <Box w="102px" flexShrink={0}>
-        <Num
-          {...range("Heard", "speed_st")}
-          label="Speed"
-          unit="st"
-          value={speedSt}
-          low={-24}
-          high={24}
-          normal={0}
-          step={0.5}
-          digits={1}
-          onChange={(value) => player.setSpeed(value)}
-        />
+        <ControlOf control={speed} value={speedSt} onChange={(value) => player.setSpeed(value as number)} />
       </Box>
       <Box w="84px">
-        <Num
-          {...range("Heard", "gain_db")}
-          label="Gain"
-          unit="dB"
-          value={gainDb}
-          low={-24}
-          high={24}
-          normal={0}
-          step={0.5}
-          digits={1}
-          onChange={(value) => player.setGain(value)}
-        />
+        <ControlOf control={gain} value={gainDb} onChange={(value) => player.setGain(value as number)} />
       </Box>
       <Do
         on={matched}
@@ -226,17 +205,7 @@ export function Strip() {
         Ref
       </Do>
       <Box w="84px" flexShrink={0}>
-        <Num
-          label="Volume"
-          unit="dB"
-          value={volumeDb}
-          low={-60}
-          high={0}
-          normal={-3}
-          step={1}
-          digits={0}
-          onChange={(value) => player.setVolume(value)}
-        />
+        <ControlOf control={volume} value={volumeDb} onChange={(value) => player.setVolume(value as number)} />
       </Box>
       <Do on={dim} act="dim" onClick={() => player.setDim(!dim)}>
         Dim

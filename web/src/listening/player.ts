@@ -1,7 +1,7 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
 import { create } from "zustand";
 import { api, bytes, got, type Node, type Opened, Refused, type Step } from "../api/client";
-import { complain, tell } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import workletUrl from "./player.worklet.ts?worker&url";
 
 const AHEAD_S = 0.9;

@@ -125,7 +125,7 @@ export class Recorder {
       channelCount: channels,
       channelCountMode: "explicit",
     });
-    this.worklet.port.onmessage = (event) => this.arrived(event.data as Block);
+    this.worklet.port.onmessage = (event) => this.arrived(event.data);
     this.monitor = this.context.createGain();
     this.monitor.gain.value = 0;
     source.connect(this.worklet);

@@ -1,7 +1,8 @@
 /** The recording that goes on, whatever stage is looked at: its state, and what the keys and buttons do. */
 import { create } from "zustand";
 import { api, got, type Schemas } from "../api/client";
-import { complain, queries, tell, useShared } from "../session/store";
+import { queries, useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import { type Delivered, Recorder, recoverOwnTake, type TakeDone } from "./recorder";
 
 export type Notes = Schemas["ArrivalNotes"];

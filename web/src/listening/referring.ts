@@ -1,6 +1,7 @@
 /** The reference sound: on one key in every stage, at the loudness of what is worked on, never part of a print. */
 import { api, got } from "../api/client";
-import { complain, tell, useShared } from "../session/store";
+import { useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import { type Heard, live, MATCH_LUFS, player, useListening } from "./player";
 
 /** What was heard before the reference, and where (s). */

@@ -1,7 +1,7 @@
 /** Files that come in: out of a drop, and what became of an import. */
 import type { DragEvent } from "react";
+import { complain, tell } from "../ui/messages";
 import { whenDone } from "./jobs";
-import { complain, tell } from "./store";
 
 /** Files and folders out of a drop, with their paths inside the folders. */
 export async function dropped(event: DragEvent): Promise<File[]> {

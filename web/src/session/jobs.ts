@@ -2,7 +2,8 @@
 import { useEffect } from "react";
 import { create } from "zustand";
 import { type Job, PAGE } from "../api/client";
-import { queries, tell, useShared } from "./store";
+import { tell } from "../ui/messages";
+import { queries, useShared } from "./store";
 
 interface JobsState {
   jobs: Record<number, Job>;
@@ -97,7 +98,7 @@ export function useJobEvents() {
       before = true;
     });
     source.addEventListener("job", (event) => {
-      const job = JSON.parse((event as MessageEvent<string>).data) as Job;
+      const job = JSON.parse((event as MessageEvent<string>).data);
       useJobs.setState((state) => ({ jobs: { ...state.jobs, [job.id]: job } }));
       if (job.state === "running") return;
       const waited = ended.get(job.id);
@@ -111,7 +112,7 @@ export function useJobEvents() {
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);
     });
     source.addEventListener("changed", (event) => {
-      const changed = JSON.parse((event as MessageEvent<string>).data) as Changed;
+      const changed = JSON.parse((event as MessageEvent<string>).data);
       if (changed.page === PAGE) return;
       for (const key of SHOWN[changed.what] ?? []) void queries.invalidateQueries({ queryKey: [key] });
       for (const listener of [...listeners]) listener(changed);

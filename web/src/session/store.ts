@@ -1,21 +1,15 @@
-/** What the whole app shares: the library, what is selected, messages. */
+/** What the whole app shares: the library, what is what is selected. */
 import { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
-import { Refused, type SoundRow } from "../api/client";
+import type { SoundRow } from "../api/client";
 
 export const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 5_000, refetchOnWindowFocus: false } } });
-
-interface Message {
-  text: string;
-  bad: boolean;
-}
 
 interface Shared {
   library: string;
   libraryName: string;
   /** The project worked in. */
   project: number;
-  message: Message | null;
   selected: SoundRow | null;
   /** What each stage has open. */
   mendSound: number | null;
@@ -30,7 +24,7 @@ interface Shared {
 
 function remembered<T>(name: string, other: T): T {
   try {
-    return (JSON.parse(sessionStorage.getItem(name) ?? "null") as T | null) ?? other;
+    return JSON.parse(sessionStorage.getItem(name) ?? "null") ?? other;
   } catch {
     return other;
   }
@@ -42,7 +36,6 @@ export const useShared = create<Shared>(() => ({
   library: "",
   libraryName: "",
   project: remembered("project", 1),
-  message: null,
   selected: null,
   mendSound: remembered<number | null>("mendSound", null),
   reel: remembered<number | null>("reel", null),
@@ -55,19 +48,6 @@ export const useShared = create<Shared>(() => ({
 useShared.subscribe((now, before) => {
   for (const name of KEPT) if (now[name] !== before[name]) sessionStorage.setItem(name, JSON.stringify(now[name]));
 });
-
-let fading: ReturnType<typeof setTimeout> | undefined;
-
-export function tell(text: string, bad = false) {
-  clearTimeout(fading);
-  useShared.setState({ message: { text, bad } });
-  fading = setTimeout(() => useShared.setState({ message: null }), bad ? 12_000 : 5_000);
-}
-
-/** Show what went wrong as one sentence. */
-export function complain(error: unknown) {
-  tell(error instanceof Refused ? error.message : `Something went wrong on this page (${String(error)}); reload it, nothing is lost.`, true);
-}
 
 /** Choose a library, forgetting what was open in the one before. What is asked of a library carries its name, so answers of another are never taken for its own. */
 export function enter(slug: string, name: string) {

@@ -1,8 +1,9 @@
 /** Files sent to the server: one by one, with progress; the page asks before it is left, and what had arrived is taken in all the same. */
 import { create } from "zustand";
 import { api, got, Refused } from "../api/client";
+import { complain, tell } from "../ui/messages";
 import { follow } from "./following";
-import { complain, tell, useShared } from "./store";
+import { useShared } from "./store";
 
 interface Uploading {
   /** What is being sent, by how many bytes of how many; null when nothing is. */

@@ -1,8 +1,9 @@
 /** What became of a job over many sounds, over the stage until it is closed. */
 import { Box, Flex } from "@chakra-ui/react";
 import type { ReactNode } from "react";
+import { Do } from "./buttons";
+import { Heading } from "./frames";
 import { useKeys } from "./keys";
-import { Do, Heading } from "./parts";
 
 interface Props {
   label: string;

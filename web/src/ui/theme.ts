@@ -100,7 +100,7 @@ export const system = createSystem(
 
 export type Ink = Record<keyof typeof COLOURS, string>;
 
-const inks = [0, 1].map((look) => Object.fromEntries(Object.entries(COLOURS).map(([name, values]) => [name, values[look]])) as Ink);
+const inks = [0, 1].map((look) => Object.fromEntries(Object.entries(COLOURS).map(([name, values]) => [name, values[look]])));
 
 /** The colours of the theme in force, for canvases. */
 export function ink(): Ink {

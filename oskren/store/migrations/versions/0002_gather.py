@@ -6,7 +6,8 @@ from typing import Any
 import sqlalchemy as sa
 from alembic import op
 
-from oskren.core.nodes.model import NodeAdapter, hashes_in
+from oskren.core.nodes.model import NodeAdapter
+from oskren.core.nodes.walk import hashes_in
 from oskren.core.words.starting import starting_categories
 from oskren.store.search.vector import vector_of
 

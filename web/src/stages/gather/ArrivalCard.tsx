@@ -2,8 +2,10 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, got, Refused } from "../../api/client";
-import { complain, queries, tell, useShared } from "../../session/store";
-import { Do, TextField } from "../../ui/parts";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { TextField } from "../../ui/fields";
+import { complain, tell } from "../../ui/messages";
 import { stale } from "./doing";
 import { NotesForm } from "./NotesForm";
 

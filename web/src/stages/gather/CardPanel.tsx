@@ -4,10 +4,12 @@ import { useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
 import { NO_NOTES, type Notes } from "../../listening/recording";
 import { whenDone } from "../../session/jobs";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Input, TextField } from "../../ui/fields";
 import { seconds } from "../../ui/format";
 import { useKeys } from "../../ui/keys";
-import { Do, Input, TextField } from "../../ui/parts";
+import { complain, tell } from "../../ui/messages";
 import { NotesForm } from "./NotesForm";
 import { ask } from "./sounds";
 
@@ -112,7 +114,7 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
       </Box>
       {card.error && (
         <Box color="coral" role="alert">
-          {(card.error as Error).message}
+          {card.error.message}
         </Box>
       )}
       <Box maxH="190px" overflowY="auto" bg="ground" borderRadius="6px" role="table" aria-label="Takes on the card" fontSize="12px">

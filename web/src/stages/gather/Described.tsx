@@ -7,9 +7,13 @@ import { useSend } from "../../between/send";
 import { useChains } from "../../chain/SavedChains";
 import { player, useListening } from "../../listening/player";
 import { refer } from "../../listening/referring";
-import { complain, queries, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose, Pick } from "../../ui/choices";
+import { Input, TextField } from "../../ui/fields";
 import { channels, hertz, level, note, rate } from "../../ui/format";
-import { Choose, Do, Fact, Heading, Input, Line, Pick, Side, TextField } from "../../ui/parts";
+import { Fact, Heading, Line, Side } from "../../ui/frames";
+import { complain } from "../../ui/messages";
 import { ask, type Change, MARKS } from "./sounds";
 
 const KINDS = ["hit", "top", "end", "start"] as const;

@@ -3,8 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
 import { live, useListening } from "../../listening/player";
-import { complain, queries, tell, useShared } from "../../session/store";
-import { Do } from "../../ui/parts";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { complain, tell } from "../../ui/messages";
 import { stale } from "./doing";
 import { useGather } from "./sounds";
 

@@ -1,8 +1,10 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
-import { PLAIN_TARGET } from "../../between/target";
-import { Choose, Do, Input } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { useModels } from "../../ui/controls";
+import { Input } from "../../ui/fields";
 import { exportFiles } from "./doing";
 
 const FORMATS = ["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"] as const;
@@ -12,6 +14,7 @@ const RATES = ["44100", "48000", "88200", "96000", "192000"] as const;
 /** Files out: folder, format, channels, rate; of the chosen rows, or of a marked part. */
 export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number, number] | null; title: string }) {
   const [open, setOpen] = useState(false);
+  const models = useModels();
   const [format, setFormat] = useState("wav 24");
   const [channels, setChannels] = useState<string>("keep");
   const [rate, setRate] = useState("");
@@ -24,7 +27,7 @@ export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number
   const write = (folder: string) => {
     const [kind, bits] = format.split(" ");
     const target: Target = {
-      ...PLAIN_TARGET,
+      ...(models?.Target?.defaults as Target),
       format: kind as Target["format"],
       bits: Number(bits ?? 24) as Target["bits"],
       channels: channels as Target["channels"],

@@ -1,6 +1,8 @@
 /** An export some of whose files failed: how many, which, why, and what can be done about it in one gesture. */
 import { Box, Flex } from "@chakra-ui/react";
-import { Do } from "../../ui/parts";
+import type { Target } from "../../api/client";
+import { Do } from "../../ui/buttons";
+import { useModels } from "../../ui/controls";
 import { ReportPanel } from "../../ui/ReportPanel";
 import { exportFiles, useExported } from "./doing";
 
@@ -9,11 +11,13 @@ const SHOWN = 100;
 export function ExportReport() {
   const { result, said, folder, target, heard } = useExported();
   const close = () => useExported.setState({ result: null });
+  const plain = useModels()?.Target?.defaults as Target | undefined;
+  const asked = target ?? plain;
   if (!result) return null;
   const { over } = result;
-  const again = (values: Partial<typeof target>) => {
+  const again = (values: Partial<Target>) => {
     close();
-    void exportFiles(folder, over, heard.part ?? null, { ...target, ...values }, heard);
+    if (asked) void exportFiles(folder, over, heard.part ?? null, { ...asked, ...values }, heard);
   };
   return (
     <ReportPanel label="What was not written" title={`${result.files.length} written, ${result.failed.length} failed`} bad onClose={close}>
@@ -25,7 +29,7 @@ export function ExportReport() {
           </Box>
           <Do onClick={() => again({ over: "lower" })}>Level {over.length === 1 ? "it" : "those"} down</Do>
           <Do onClick={() => again({ over: "limit" })}>Limit {over.length === 1 ? "it" : "those"}</Do>
-          {target.format === "wav" && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
+          {asked?.format === "wav" && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
         </Flex>
       )}
       <Box overflow="auto" tabIndex={0} fontSize="12px">

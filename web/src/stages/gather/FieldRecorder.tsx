@@ -3,10 +3,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
 import { Along } from "../../listening/along";
-import { complain, queries } from "../../session/store";
+import { queries } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { ControlOf } from "../../ui/controls";
 import { seconds } from "../../ui/format";
 import { useKeys } from "../../ui/keys";
-import { Choose, Do, Num } from "../../ui/parts";
+import { complain } from "../../ui/messages";
 import { Meter, verdict } from "./Meter";
 
 type View = Schemas["RecorderView"];
@@ -29,10 +32,12 @@ function air(place: Schemas["PlaceView"] | undefined): string {
 /** The simulated field recorder: props to play, a place to fight, takes on a card. */
 export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => void; onInput: () => void; onCard: () => void }) {
   const [view, setView] = useState<View | null>(null);
-  const [effort, setEffort] = useState(0.6);
+  const [chosen, setEffort] = useState<number | null>(null);
   const [hearing, setHearing] = useState(false);
   const along = useRef(new Along());
   const kit = useQuery({ queryKey: ["kit"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/recorder/kit")) });
+  const control = (name: string) => kit.data?.controls.find((one) => one.name === name);
+  const effort = chosen ?? Number(control("effort")?.default ?? 0);
   const on = view?.on ?? false;
   useEffect(() => {
     void got(api.GET("/api/recorder", { params: { query: {} } })).then(setView, complain);
@@ -118,30 +123,10 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
               onChange={(key) => change({ place: key })}
             />
             <Box w="120px">
-              <Num
-                label="Distance"
-                value={view.distance_m}
-                unit="m"
-                low={kit.data.distance_m[0]}
-                high={kit.data.distance_m[1]}
-                step={0.1}
-                log
-                normal={0.8}
-                onChange={(distance_m) => change({ distance_m })}
-              />
+              <ControlOf control={control("distance_m")} value={view.distance_m} onChange={(metres) => change({ distance_m: metres as number })} />
             </Box>
             <Box w="120px">
-              <Num
-                label="Gain"
-                value={view.gain_db}
-                unit="dB"
-                low={kit.data.gain_db[0]}
-                high={kit.data.gain_db[1]}
-                step={1}
-                digits={0}
-                normal={38}
-                onChange={(gain_db) => change({ gain_db })}
-              />
+              <ControlOf control={control("gain_db")} value={view.gain_db} onChange={(db) => change({ gain_db: db as number })} />
             </Box>
             <Do on={view.low_cut} onClick={() => change({ low_cut: !view.low_cut })} hint="A high-pass at 80 Hz before the converter">
               Low-cut
@@ -170,7 +155,7 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
           </Flex>
           <Flex gap="8px" align="center" wrap="wrap">
             <Box w="130px">
-              <Num label="Effort" value={effort} low={0} high={1} step={0.05} digits={2} normal={0.6} onChange={setEffort} />
+              <ControlOf control={control("effort")} value={effort} onChange={(share) => setEffort(share as number)} />
             </Box>
             {kit.data.props.map((prop) => (
               <Do

@@ -7,10 +7,12 @@ import { heardSo } from "../../between/heard";
 import { useSend } from "../../between/send";
 import { GivenReport } from "../../chain/giving";
 import { live, player, useListening } from "../../listening/player";
-import { complain, queries, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
 import { upload } from "../../session/uploading";
+import { Do } from "../../ui/buttons";
+import { Bar, Empty } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
-import { Bar, Do, Empty } from "../../ui/parts";
+import { complain } from "../../ui/messages";
 import { ArrivalCard } from "./ArrivalCard";
 import { Bulk } from "./Bulk";
 import { CardPanel } from "./CardPanel";
@@ -206,7 +208,7 @@ export default function Gather() {
           asked={asked}
           search={sounds.search}
           total={sounds.total}
-          error={sounds.error ? String((sounds.error as Error).message) : ""}
+          error={sounds.error ? String(sounds.error.message) : ""}
           facets={sounds.facets}
           field={search}
           onDown={(text) => {

@@ -3,8 +3,9 @@ import { useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { follow } from "../../session/following";
 import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Input } from "../../ui/fields";
 import { useKeys } from "../../ui/keys";
-import { Do, Input } from "../../ui/parts";
 import { Watching } from "./Watching";
 
 /** Import a folder or files: of this machine by path, or sent by the browser. */

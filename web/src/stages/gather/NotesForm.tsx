@@ -1,6 +1,6 @@
 import { Box, Flex, Grid } from "@chakra-ui/react";
 import type { Notes } from "../../listening/recording";
-import { TextField } from "../../ui/parts";
+import { TextField } from "../../ui/fields";
 
 const FIELDS = [
   ["place", "Place"],

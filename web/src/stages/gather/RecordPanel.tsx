@@ -2,9 +2,11 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import * as session from "../../listening/recording";
 import { useRecording } from "../../listening/recording";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { Input, TextField } from "../../ui/fields";
 import { seconds } from "../../ui/format";
 import { useKeys } from "../../ui/keys";
-import { Choose, Do, Input, TextField } from "../../ui/parts";
 import { Meter, verdict } from "./Meter";
 import { NotesForm } from "./NotesForm";
 

@@ -2,8 +2,11 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
-import { complain, queries, tell, useShared } from "../../session/store";
-import { Choose, Do, Input } from "../../ui/parts";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { Input } from "../../ui/fields";
+import { complain, tell } from "../../ui/messages";
 import { ANYTHING, type Asked, ask, type Condition, type Search, useGather } from "./sounds";
 
 type Kind = "number" | "text" | "choice" | "date" | "truth" | "key";

@@ -5,7 +5,7 @@ import { type DragEvent, type MouseEvent, memo, useCallback, useEffect, useMemo,
 import { api, got, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
 import { COLUMNS, type Column, columnsOf, showColumn, useColumns } from "./columns";
 import { dragAlong, dragged, droppedRows, putInSet } from "./doing";
 import { type Asked, ask, useGather, type useSounds } from "./sounds";

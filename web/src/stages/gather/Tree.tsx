@@ -2,8 +2,11 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, useRef, useState } from "react";
 import { api, got } from "../../api/client";
-import { complain, tell, useShared } from "../../session/store";
-import { Choose, Do, Input } from "../../ui/parts";
+import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { Input } from "../../ui/fields";
+import { complain, tell } from "../../ui/messages";
 import { droppedRows, edit, stale } from "./doing";
 import { type Asked, ask, toggleFacet } from "./sounds";
 

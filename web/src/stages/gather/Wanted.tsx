@@ -5,8 +5,10 @@ import { api, got, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { useRecording } from "../../listening/recording";
 import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { Input, TextField } from "../../ui/fields";
 import { useKeys } from "../../ui/keys";
-import { Choose, Do, Input, TextField } from "../../ui/parts";
 import { ask, useGather } from "./sounds";
 import { answer, changeWanted, loadTable, PRIORITIES, removeWanted, STATES, unlink, useWanted, type WantedEntry, want } from "./wanting";
 
@@ -211,11 +213,7 @@ export function Wanted({ onClose, onRecord, audition }: Props) {
         <Do onClick={() => picking.current?.click()} hint="A CSV with a column 'what'; also: how many, priority, state, notes">
           Load CSV
         </Do>
-        <a
-          href={`/api/lib/${library}/wanted.csv?project=${project}`}
-          download="wanted.csv"
-          title="The list as CSV, with the names of what answers it"
-        >
+        <a href={`/api/lib/${library}/wanted.csv?project=${project}`} download="wanted.csv" title="The list, with the names of what answers it">
           Save CSV
         </a>
         <Do quiet act="leave" onClick={onClose}>

@@ -3,8 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got } from "../../api/client";
 import { whenDone } from "../../session/jobs";
-import { complain, queries, tell, useShared } from "../../session/store";
-import { Do, Heading, Input, TextField } from "../../ui/parts";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Input, TextField } from "../../ui/fields";
+import { Heading } from "../../ui/frames";
+import { complain, tell } from "../../ui/messages";
 
 async function told(started: Promise<{ job: number }>) {
   try {

@@ -2,10 +2,10 @@
 import { create } from "zustand";
 import { api, got, type Target } from "../../api/client";
 import { DRY, type HeardSo, heardSo, saidSo } from "../../between/heard";
-import { PLAIN_TARGET } from "../../between/target";
 import { useListening } from "../../listening/player";
 import { type ResultOf, whenDone } from "../../session/jobs";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { complain, tell } from "../../ui/messages";
 import { among, type Change, useGather } from "./sounds";
 
 const NOTHING: Change = {
@@ -130,11 +130,11 @@ export async function newSet(name: string, ids?: number[]): Promise<void> {
 export type Exported = ResultOf<"export">;
 
 /** An export some of whose files failed: what is shown until it is closed. */
-export const useExported = create<{ result: Exported | null; said: string; folder: string; target: Target; heard: HeardSo }>(() => ({
+export const useExported = create<{ result: Exported | null; said: string; folder: string; target: Target | null; heard: HeardSo }>(() => ({
   result: null,
   said: "",
   folder: "",
-  target: PLAIN_TARGET,
+  target: null,
   heard: DRY,
 }));
 
@@ -143,12 +143,14 @@ export async function exportFiles(
   folder: string,
   ids?: number[],
   part: [number, number] | null = null,
-  target: Target = PLAIN_TARGET,
+  target: Target | null = null,
   heard: HeardSo = heardSo(part),
 ): Promise<void> {
   const { library } = useShared.getState();
   try {
-    const started = await got(api.POST("/api/lib/{library}/export", { params: { path: { library } }, body: { ...of(ids), folder, target, heard } }));
+    const started = await got(
+      api.POST("/api/lib/{library}/export", { params: { path: { library } }, body: { ...of(ids), folder, ...(target && { target }), heard } }),
+    );
     const { result } = await whenDone(started.job, "export");
     if (!result) return;
     const written = `${result.files.length} ${result.files.length === 1 ? "file" : "files"} written to ${result.folder} and read back${saidSo(heard)}`;
@@ -202,7 +204,7 @@ export function dragged(transfer: DataTransfer, ids: number[], name: string, par
 
 export function droppedRows(transfer: DataTransfer): number[] | null {
   const text = transfer.getData(ROWS);
-  return text ? (JSON.parse(text) as number[]) : null;
+  return text ? JSON.parse(text) : null;
 }
 
 /** Rows that a drag of one row takes along: all chosen ones when it is among them. */

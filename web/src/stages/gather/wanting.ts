@@ -1,7 +1,8 @@
 /** The wanted list: asked for, written, answered. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got, Refused, type Schemas } from "../../api/client";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { complain, tell } from "../../ui/messages";
 import { useGather } from "./sounds";
 
 export type WantedEntry = Schemas["WantedView"];

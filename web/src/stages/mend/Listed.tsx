@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, got, type Node, type Step, slowly } from "../../api/client";
-import { Do } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
 import { useSettled } from "../../ui/useSettled";
 
 const NEAR_S = 0.002;
@@ -36,7 +36,7 @@ export function Listed({
         got(api.POST("/api/lib/{library}/mend/listed", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
       ),
   });
-  const skip = ((step.params as { skip?: number[] }).skip ?? []) as number[];
+  const skip = (step.params as { skip?: number[] }).skip ?? [];
   const left = (at: number, end: number) => skip.find((moment) => moment >= at - NEAR_S && moment <= end + NEAR_S);
   const rows = found.data ?? [];
   if (!rows.length) return null;

@@ -4,7 +4,8 @@ import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
-import { Do, Input } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
+import { Input } from "../../ui/fields";
 import { useSettled } from "../../ui/useSettled";
 import { COLOURS, type Mark, type ReelView } from "./marks";
 

@@ -6,7 +6,7 @@ import { api, got, type Node, type Step, slowly } from "../../api/client";
 import { fitted } from "../../canvas/paint";
 import { player, useListening } from "../../listening/player";
 import { useDrawing } from "../../listening/useDrawing";
-import { Do } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
 import { ink } from "../../ui/theme";
 import { useSettled } from "../../ui/useSettled";
 
@@ -32,7 +32,7 @@ export function ProfileCurve({
 }) {
   const settled = useSettled(chain, 120);
   const last = settled[settled.length - 1];
-  const partsOf = (step: Step | undefined) => ((step?.params as { parts?: Part[] } | undefined)?.parts ?? []) as Part[];
+  const partsOf = (step: Step | undefined) => (step?.params as { parts?: Part[] } | undefined)?.parts ?? [];
   const elsewhere = !!chain[chain.length - 1]?.learned_on;
   const parts = elsewhere ? [] : partsOf(chain[chain.length - 1]);
   const profile = useQuery({
@@ -88,7 +88,7 @@ export function ProfileCurve({
               ? "Learned on another sound: the take this was cut from, or the one the chain was kept on"
               : parts.length
                 ? `Learned from ${parts.length === 1 ? "the marked part" : `${parts.length} marked parts`}`
-                : `Learned from the quietest stretch found, ${said(profile.data.parts[0] as Part)}`
+                : `Learned from the quietest stretch found, ${said(profile.data.parts[0])}`
             : "Learning the profile …"}
       </Box>
       <chakra.canvas ref={canvas} w="100%" h="92px" bg="sheet" borderRadius="6px" role="img" aria-label="Noise profile under the live spectrum" />

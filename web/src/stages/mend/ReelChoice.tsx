@@ -1,8 +1,9 @@
 /** Which review reel is open, or the single sound that is worked on. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
-import { complain, queries, useShared } from "../../session/store";
-import { Choose } from "../../ui/parts";
+import { queries, useShared } from "../../session/store";
+import { Choose } from "../../ui/choices";
+import { complain } from "../../ui/messages";
 
 export function ReelChoice() {
   const library = useShared((state) => state.library);

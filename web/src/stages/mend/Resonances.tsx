@@ -2,8 +2,8 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Node, type Step, slowly } from "../../api/client";
+import { Do } from "../../ui/buttons";
 import { hertz } from "../../ui/format";
-import { Do } from "../../ui/parts";
 
 /** The narrowest notch the equaliser has. */
 const SHARPEST = 60;

@@ -1,5 +1,5 @@
 import { Flex } from "@chakra-ui/react";
-import { Bar, Empty, Title } from "../../ui/parts";
+import { Bar, Empty, Title } from "../../ui/frames";
 
 /** Picture has its place; what it will do is said, nothing pretends to work. */
 export default function Picture() {

@@ -2,8 +2,9 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Schemas } from "../../api/client";
 import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
 import { level, seconds } from "../../ui/format";
-import { Do, Empty, Fact, Heading, Line, Side } from "../../ui/parts";
+import { Empty, Fact, Heading, Line, Side } from "../../ui/frames";
 import { useInk } from "../../ui/theme";
 
 type FileReport = Schemas["FileReport"];

@@ -2,21 +2,21 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, got, type Target } from "../../api/client";
+import { api, got } from "../../api/client";
 import { readSheet, type Sheet, type SheetKept, saveSheet, useSheet } from "../../between/sheet";
-import { FIRST_TARGET } from "../../between/target";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { useDocument } from "../../documents/useDocument";
 import { whenDone } from "../../session/jobs";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Bar, Empty, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
-import { Bar, Do, Empty, Title } from "../../ui/parts";
+import { complain, tell } from "../../ui/messages";
 import { useSettled } from "../../ui/useSettled";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
 
 const NONE: number[] = [];
-const FIRST = [FIRST_TARGET];
 
 type HeardOf = NonNullable<Sheet["heard"]>;
 
@@ -58,7 +58,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
   const designs = kept.designs ?? NONE;
   const draws = kept.draws ?? NONE;
   const empty = sheet.length + designs.length + draws.length === 0;
-  const targets = (kept.targets ?? FIRST) as Target[];
+  const targets = kept.targets;
   const name = kept.name ?? "";
   const go = useNavigate();
   const [report, setReport] = useState<number | null>(null);

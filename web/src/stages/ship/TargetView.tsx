@@ -1,9 +1,10 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
-import { FIRST_TARGET } from "../../between/target";
-import { Do, Heading, Line, Num, Pick, Side, TextField } from "../../ui/parts";
-import { useRanges } from "../../ui/ranges";
+import { Do } from "../../ui/buttons";
+import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
+import { TextField } from "../../ui/fields";
+import { Heading, Line, Side } from "../../ui/frames";
 
 interface Props {
   targets: Target[];
@@ -13,16 +14,16 @@ interface Props {
   onFolder: (folder: string) => void;
 }
 
-const RATES = ["its own", "44.1 kHz", "48 kHz", "96 kHz"] as const;
-
 /** How files are written. */
 export function TargetView({ targets, onChange, tokens, folder, onFolder }: Props) {
-  const range = useRanges();
+  const [format, bits] = [useControl("Target", "format"), useControl("Target", "bits")];
+  const models = useModels();
   const [at, setAt] = useState(0);
   const target = targets[Math.min(at, targets.length - 1)];
   const set = (values: Partial<Target>) => onChange(targets.map((one, i) => (i === Math.min(at, targets.length - 1) ? { ...one, ...values } : one)));
   const add = () => {
-    onChange([...targets, { ...FIRST_TARGET, name: `target ${targets.length + 1}`, format: "ogg", template: "preview/{name}" }]);
+    const usual = models?.Target?.defaults as Target | undefined;
+    if (usual) onChange([...targets, { ...usual, name: `target ${targets.length + 1}`, format: "ogg", template: "preview/{name}" }]);
     setAt(targets.length);
   };
   return (
@@ -42,84 +43,31 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
         </Do>
       </Flex>
       <TextField label="Name of the target" value={target.name} onCommit={(name) => name.trim() && set({ name: name.trim() })} />
-      <Pick
-        label="Format"
-        value={{ wav: "WAV", flac: "FLAC", ogg: "Ogg Vorbis" }[target.format]}
-        options={["WAV", "FLAC", "Ogg Vorbis"]}
-        onChange={(name) =>
-          set({ format: name === "WAV" ? "wav" : name === "FLAC" ? "flac" : "ogg", bits: name === "FLAC" && target.bits === 32 ? 24 : target.bits })
-        }
+      <ControlOf
+        control={format}
+        value={target.format}
+        onChange={(next) => set({ format: next as Target["format"], bits: next === "flac" && target.bits === 32 ? 24 : target.bits })}
       />
       {target.format !== "ogg" && (
-        <Pick
-          label="Bits"
-          value={target.bits === 32 ? "32 float" : String(target.bits)}
-          options={target.format === "wav" ? ["16", "24", "32 float"] : ["16", "24"]}
-          onChange={(bits) => set({ bits: bits === "32 float" ? 32 : bits === "24" ? 24 : 16 })}
+        <ControlOf
+          control={bits && target.format === "flac" ? { ...bits, options: bits.options.filter((one) => one.value !== 32) } : bits}
+          value={target.bits}
+          onChange={(next) => set({ bits: next as Target["bits"] })}
         />
       )}
-      {target.bits === 16 && target.format !== "ogg" && (
-        <Do on={target.dither} onClick={() => set({ dither: !target.dither })} hint="Triangular dither of 2 LSB before rounding">
-          Dither
-        </Do>
-      )}
-      <Pick
-        label="Sample rate"
-        value={target.rate ? (`${target.rate / 1000} kHz` as (typeof RATES)[number]) : "its own"}
-        options={RATES}
-        onChange={(rate) => set({ rate: rate === "its own" ? null : Math.round(Number.parseFloat(rate) * 1000) })}
-      />
-      <Pick
-        label="Channels"
-        value={target.channels === "keep" ? "as they are" : target.channels}
-        options={["as they are", "mono", "stereo", "quad", "5.1", "7.1", "ambix"]}
-        onChange={(channels) => set({ channels: channels === "as they are" ? "keep" : channels })}
-      />
-      <Pick
-        label="Level"
-        value={target.peak_dbfs === null ? "as it is" : "each to a peak"}
-        options={["as it is", "each to a peak"]}
-        onChange={(way) => set({ peak_dbfs: way === "as it is" ? null : -1 })}
-      />
-      {target.peak_dbfs !== null && (
-        <Num
-          {...range("Target", "peak_dbfs")}
-          label="Peak"
-          value={target.peak_dbfs ?? -1}
-          unit="dBFS"
-          low={-24}
-          high={0}
-          normal={-1}
-          onChange={(peak_dbfs) => set({ peak_dbfs })}
-        />
-      )}
-      {(target.bits !== 32 || target.format === "ogg") && (
-        <Pick
-          label="What goes over full scale"
-          value={{ refuse: "is not written", lower: "is lowered", limit: "is limited" }[target.over]}
-          options={["is not written", "is lowered", "is limited"]}
-          onChange={(way) => set({ over: way === "is lowered" ? "lower" : way === "is limited" ? "limit" : "refuse" })}
-        />
-      )}
-      <Num
-        {...range("Target", "fade_in_ms")}
-        label="Fade in"
-        value={target.fade_in_ms}
-        unit="ms"
-        low={0}
-        high={500}
-        normal={0}
-        onChange={(fade_in_ms) => set({ fade_in_ms })}
-      />
-      <Num
-        {...range("Target", "fade_out_ms")}
-        label="Fade out"
-        value={target.fade_out_ms}
-        unit="ms"
-        low={0}
-        high={2000}
-        normal={0}
-        onChange={(fade_out_ms) => set({ fade_out_ms })}
+      <Controls<Target>
+        model="Target"
+        names={[
+          ...(target.bits === 16 && target.format !== "ogg" ? (["dither"] as const) : []),
+          "rate",
+          "channels",
+          "peak_dbfs",
+          ...(target.bits !== 32 || target.format === "ogg" ? (["over"] as const) : []),
+          "fade_in_ms",
+          "fade_out_ms",
+        ]}
+        value={target}
+        onChange={set}
       />
       <Line />
       <Heading>Name of every file</Heading>

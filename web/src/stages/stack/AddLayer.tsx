@@ -5,9 +5,11 @@ import { api, got, type Schemas, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { player } from "../../listening/player";
 import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { Input } from "../../ui/fields";
 import { seconds } from "../../ui/format";
 import { useKeys } from "../../ui/keys";
-import { Choose, Do, Input } from "../../ui/parts";
 
 interface Props {
   design: number;

@@ -6,15 +6,17 @@ import { api, got, type Member, type Mix, type Node, type Schemas, slowly } from
 import { addToSheet } from "../../between/sheet";
 import { type History, useDocument } from "../../documents/useDocument";
 import { live, player, useListening } from "../../listening/player";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
 import { overSaid } from "../../ui/format";
+import { Empty, Side } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
-import { Do, Empty, Side } from "../../ui/parts";
+import { complain, tell } from "../../ui/messages";
 import { useSettled } from "../../ui/useSettled";
 import { AddLayer } from "./AddLayer";
 import { BenchBar, LayerTabs, type Tab } from "./BenchBar";
 import { CurvePanel, useAims } from "./CurvePanel";
-import { type Aim, LAYER_AIMS } from "./design";
+import type { Aim } from "./design";
 import type { HeadActs } from "./Heads";
 import { GROUP, Lanes, laneHeight } from "./Lanes";
 import { LayerPanel } from "./LayerPanel";
@@ -72,7 +74,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   const [solo, setSolo] = useState<string[]>([]);
   const [adding, setAdding] = useState(false);
   const [tab, setTab] = useState<Tab>("layer");
-  const [aimAt, setAim] = useState<Aim>(LAYER_AIMS[0]);
+  const [aimed, setAim] = useState<Aim | null>(null);
   const [pen, setPen] = useState(false);
   const [keepLength, setKeepLength] = useState(false);
   const [tried, setTried] = useState<{ id: string; sound: number; mix: Mix } | null>(null);
@@ -169,11 +171,12 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     setChosenStep(null);
     setTried(null);
   };
-  const layers = useLayers(history, mix, chosen, choose, layout.data ?? null, tab === "curves" ? aimAt : null);
+  const last = mix.members.find((one) => one.id === chosen[chosen.length - 1]) ?? null;
+  const aims = useAims(last, mix.layout);
+  const aim = aims.find((one) => one.control === aimed?.control && one.step === aimed?.step) ?? aims[0] ?? null;
+  const layers = useLayers(history, mix, chosen, choose, layout.data ?? null, tab === "curves" ? aim : null);
   const { member, group, members } = layers;
   const speakers = layout.data?.speakers ?? [];
-  const aims = useAims(member, mix.layout);
-  const aim = aims.find((one) => one.control === aimAt.control && one.step === aimAt.step) ?? LAYER_AIMS[0];
   const change = history.change;
   const toggleSolo = (id: string) => setSolo((before) => (before.includes(id) ? before.filter((one) => one !== id) : [...before, id]));
   const headActs = useRef<HeadActs>({
@@ -466,7 +469,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
                   onNewer={() => void layers.renew([member.id])}
                 />
               )}
-              {tab === "curves" && (
+              {tab === "curves" && aim && (
                 <CurvePanel
                   member={member}
                   placed={layout.data?.layers.find((one) => one.id === member.id)}

@@ -5,8 +5,11 @@ import type { Mix, Schemas } from "../../api/client";
 import { UndoRedo } from "../../documents/UndoRedo";
 import type { History } from "../../documents/useDocument";
 import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
-import { Bar, Choose, Do, TextField } from "../../ui/parts";
+import { Bar } from "../../ui/frames";
 
 export type Tab = "layer" | "curves" | "source" | "tune";
 const TABS: readonly [Tab, string][] = [

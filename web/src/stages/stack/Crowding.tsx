@@ -3,7 +3,7 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import type { Mix, Schemas, Step } from "../../api/client";
 import { freshId } from "../../between/send";
-import { Do } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
 import { type Ink, useInk } from "../../ui/theme";
 
 type Crowding = Schemas["Crowding"];
@@ -87,7 +87,7 @@ export function CrowdStrip({
 
 /** The layer with the dip's step put behind its chain. */
 export function dipped(mix: Mix, dip: NonNullable<Pair["dip"]>): Mix {
-  const step: Step = { ...(dip.step as Step), id: freshId("room") };
+  const step: Step = { ...dip.step, id: freshId("room") };
   return { ...mix, members: mix.members.map((one) => (one.id === dip.layer ? { ...one, chain: [...one.chain, step] } : one)) };
 }
 

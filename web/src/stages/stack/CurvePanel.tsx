@@ -1,4 +1,5 @@
 /** The curves of a layer: which number moves, its points to draw, type, smooth, copy, and to capture from a control moved while it plays. */
+
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
@@ -6,9 +7,15 @@ import { api, type Envelope, got, type Member, type Mix } from "../../api/client
 import { useStepKinds } from "../../chain/StepList";
 import { live, player, useListening } from "../../listening/player";
 import { parsePoints, writePoints } from "../../mix/envelope";
-import { complain, tell, useShared } from "../../session/store";
-import { Choose, Do, Heading, Num, Pick, TextField } from "../../ui/parts";
-import { type Aim, BACK_AIM, carried, envelopeOf, LAYER_AIMS, type Placed, withEnvelope } from "./design";
+import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose, Pick } from "../../ui/choices";
+import { useModels } from "../../ui/controls";
+import { TextField } from "../../ui/fields";
+import { Heading } from "../../ui/frames";
+import { complain, tell } from "../../ui/messages";
+import { Num } from "../../ui/Num";
+import { type Aim, aimAt, carried, envelopeOf, type Placed, withEnvelope } from "./design";
 import { wide } from "./Placing";
 
 /** A curve taken along from one layer to another. */
@@ -19,24 +26,21 @@ const CURVES = ["lines", "eased", "steps"] as const;
 /** Everything of a layer that may move: its own numbers, and those of its steps. */
 export function useAims(member: Member | null, layout: Mix["layout"]): Aim[] {
   const kinds = useStepKinds();
+  const own = useModels()?.Member?.controls ?? [];
   if (!member) return [];
+  const front = own.filter((one) => one.moving && (one.name !== "back" || wide(layout))).map((one) => aimAt(one));
   const steps = member.chain.flatMap((step) =>
     (kinds[step.kind]?.controls ?? [])
       .filter((control) => control.moving)
       .map(
         (control): Aim => ({
-          control: control.name,
+          ...aimAt(control, Number((step.params as Record<string, unknown>)?.[control.name] ?? control.default)),
           step: step.id,
           label: `${kinds[step.kind].label}: ${control.label}`,
-          unit: control.unit ?? "",
-          low: control.low ?? 0,
-          high: control.high ?? 1,
-          log: control.scale === "log" && (control.low ?? 0) > 0,
-          normal: Number((step.params as Record<string, unknown>)?.[control.name] ?? control.default),
         }),
       ),
   );
-  return [...LAYER_AIMS, ...(wide(layout) ? [BACK_AIM] : []), ...steps];
+  return [...front, ...steps];
 }
 
 interface Props {
@@ -67,10 +71,10 @@ export function CurvePanel({ member, placed, aim, aims, pen, onAim, onPen, onEdi
     const next = await got(
       api.POST("/api/lib/{library}/stack/smooth", {
         params: { path: { library } },
-        body: { envelope: { ...base, points: points as [number, number][] }, width_s: 0.08, tolerance },
+        body: { envelope: { ...base, points: points }, width_s: 0.08, tolerance },
       }),
     );
-    put(next as Envelope);
+    put(next);
   };
   return (
     <Flex direction="column" gap="8px">
@@ -122,7 +126,7 @@ export function CurvePanel({ member, placed, aim, aims, pen, onAim, onPen, onEdi
           onClick={() => {
             if (!copied.envelope) return;
             const points = copied.envelope.points.map(([at, value]) => [at, Math.min(aim.high, Math.max(aim.low, value))]);
-            put({ ...copied.envelope, control: aim.control, points } as Envelope);
+            put({ ...copied.envelope, control: aim.control, points });
           }}
         >
           Paste

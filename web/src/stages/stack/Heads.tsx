@@ -1,9 +1,10 @@
 /** The heads of layers and groups, left of their lanes. */
+
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
-import { Do, Num } from "../../ui/parts";
-import { useRanges } from "../../ui/ranges";
+import { Do } from "../../ui/buttons";
+import { ControlOf, useControl } from "../../ui/controls";
 import { tones } from "./Clip";
 
 export interface HeadActs {
@@ -60,7 +61,7 @@ interface LayerProps {
 }
 
 export const LayerHead = memo(function LayerHead({ member, height, chosen, solo, grouped, colour, share, newer, stale, missing, acts }: LayerProps) {
-  const range = useRanges();
+  const gain = useControl("Member", "gain_db");
   const grip = useRef<number | null>(null);
   const low = height < 70;
   const steps = member.chain.filter((one) => one.on).length;
@@ -129,16 +130,11 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
           <Chip>{said(member.pan)}</Chip>
         </Flex>
       )}
-      <Num
-        {...range("Member", "gain_db")}
-        label={low ? said(member.pan) : "Gain"}
+      <ControlOf
+        control={gain}
+        label={low ? said(member.pan) : undefined}
         value={member.gain_db}
-        unit="dB"
-        low={-48}
-        high={12}
-        normal={0}
-        step={0.5}
-        onChange={(gain_db, gesture) => !member.locked && acts.edit(member.id, { gain_db }, gesture)}
+        onChange={(gain_db, gesture) => !member.locked && acts.edit(member.id, { gain_db: gain_db as number }, gesture)}
       />
       {!low && <Share share={share} />}
     </Box>

@@ -4,7 +4,7 @@ import { Fragment, type PointerEvent, useEffect, useRef, useState } from "react"
 import type { Mix, Opened, Schemas } from "../../api/client";
 import { rulerStep } from "../../canvas/paint";
 import { live, player, useListening } from "../../listening/player";
-import { Do } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
 import { Clip, type ClipActs, usePicture, Wave } from "./Clip";
 import { CrowdStrip, STRIP } from "./Crowding";
 import type { Aim, Layout } from "./design";

@@ -1,9 +1,12 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
 import { live, useListening } from "../../listening/player";
-import { Choose, Do, Heading, Line, Num, Pick, TextField } from "../../ui/parts";
-import { useRanges } from "../../ui/ranges";
-import { COLOURS, carried, type Placed, ROLES, SHAPES } from "./design";
+import { Do } from "../../ui/buttons";
+import { Pick } from "../../ui/choices";
+import { ControlOf, Controls, useControl } from "../../ui/controls";
+import { TextField } from "../../ui/fields";
+import { Heading, Line } from "../../ui/frames";
+import { carried, type Placed } from "./design";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";
 
@@ -23,13 +26,14 @@ interface Props {
 
 /** A role of the list, or the user's own. */
 export function Role({ role, onChange }: { role: string; onChange: (role: string) => void }) {
+  const offered = (useControl("Member", "role")?.options ?? []).map((one) => one.label);
   return (
     <Flex direction="column" gap="4px">
-      <Pick label="Role" value={role} options={ROLES} onChange={(next) => onChange(next === role ? "" : next)} />
+      <Pick label="Role" value={role} options={offered} onChange={(next) => onChange(next === role ? "" : next)} />
       <TextField
         label="Role of your own"
         placeholder="a role of your own"
-        value={(ROLES as readonly string[]).includes(role) ? "" : role}
+        value={offered.includes(role) ? "" : role}
         onCommit={(next) => onChange(next.trim().slice(0, 40))}
       />
     </Flex>
@@ -37,12 +41,13 @@ export function Role({ role, onChange }: { role: string; onChange: (role: string
 }
 
 export function Colour({ colour, onChange }: { colour: string; onChange: (colour: Member["colour"]) => void }) {
+  const offered = (useControl("Member", "colour")?.options ?? []).map((one) => one.value as Member["colour"]).filter(Boolean);
   return (
     <Flex gap="6px" align="center" role="radiogroup" aria-label="Colour">
       <Box color="dim" flex={1}>
         Colour
       </Box>
-      {COLOURS.map((one) => (
+      {offered.map((one) => (
         <Box
           asChild
           key={one}
@@ -78,7 +83,8 @@ function momentOf(placed: Placed | undefined): number | null {
 
 /** The chosen layer: level, place, pitch, edges, chain. */
 export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
-  const range = useRanges();
+  const [start, end] = [useControl("Member", "start_s"), useControl("Member", "end_s")];
+  const whole = placed?.whole_s ?? Math.max(1, member.end_s ?? 4);
   const frozen = !!member.frozen;
   return (
     <>
@@ -103,54 +109,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       )}
       <Placing of={member} layout={mix.layout} speakers={speakers} point={placed?.channels === 1} onEdit={onEdit} />
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
-        <Num
-          {...range("Member", "pitch_st")}
-          label="Pitch"
-          value={member.pitch_st}
-          unit="st"
-          low={-36}
-          high={24}
-          normal={0}
-          step={0.5}
-          digits={2}
-          onChange={(pitch_st, gesture) => onEdit({ pitch_st }, gesture)}
-        />
-        <Num
-          {...range("Member", "stretch")}
-          label="Stretch"
-          value={member.stretch}
-          unit="×"
-          low={0.25}
-          high={4}
-          normal={1}
-          log
-          step={0.01}
-          digits={2}
-          onChange={(stretch, gesture) => onEdit({ stretch }, gesture)}
-        />
-        <Num
-          {...range("Member", "at_s")}
-          label="From strike"
-          value={member.at_s}
-          unit="s"
-          low={-2}
-          high={4}
-          normal={0}
-          step={0.001}
-          digits={3}
-          onChange={(at_s, gesture) => onEdit({ at_s }, gesture)}
-        />
-        <Num
-          {...range("Member", "anchor_s")}
-          label="Anchor"
-          value={member.anchor_s}
-          unit="s"
-          low={0}
-          high={Math.max(2, member.anchor_s * 2)}
-          step={0.001}
-          digits={3}
-          onChange={(anchor_s, gesture) => onEdit({ anchor_s }, gesture)}
-        />
+        <Controls<Member> model="Member" names={["pitch_st", "stretch", "at_s", "anchor_s"]} value={member} onChange={onEdit} />
       </SimpleGrid>
       <Flex gap="6px" wrap="wrap">
         <Do act="toStrike" onClick={() => onEdit({ at_s: 0 })}>
@@ -168,73 +127,20 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       </Flex>
       <Line />
       <SimpleGrid columns={2} columnGap="16px">
-        <Num
-          {...range("Member", "fade_in_s")}
-          label="Fade in"
-          value={member.fade_in_s}
-          unit="s"
-          low={0}
-          high={4}
-          normal={0}
-          step={0.005}
-          digits={3}
-          onChange={(fade_in_s, gesture) => onEdit({ fade_in_s }, gesture)}
+        <Controls<Member> model="Member" names={["fade_in_s", "fade_out_s"]} value={member} onChange={onEdit} />
+        <Controls<Member> model="Member" names={["fade_in_shape", "fade_out_shape"]} value={member} onChange={onEdit} folded />
+        <ControlOf
+          control={start}
+          value={member.start_s ?? null}
+          shows={[0, whole]}
+          onChange={(at, gesture) => onEdit({ start_s: at as number | null }, gesture)}
         />
-        <Num
-          {...range("Member", "fade_out_s")}
-          label="Fade out"
-          value={member.fade_out_s}
-          unit="s"
-          low={0}
-          high={4}
-          normal={0}
-          step={0.005}
-          digits={3}
-          onChange={(fade_out_s, gesture) => onEdit({ fade_out_s }, gesture)}
+        <ControlOf
+          control={end && { ...end, begins: whole }}
+          value={member.end_s ?? null}
+          shows={[0, whole]}
+          onChange={(at, gesture) => onEdit({ end_s: at as number | null }, gesture)}
         />
-      </SimpleGrid>
-      <SimpleGrid columns={2} columnGap="12px">
-        {(["fade_in_shape", "fade_out_shape"] as const).map((name) => (
-          <Choose
-            key={name}
-            label={name === "fade_in_shape" ? "Curve of the fade in" : "Curve of the fade out"}
-            value={member[name]}
-            options={SHAPES.map((one) => [one, one] as const)}
-            onChange={(shape) => onEdit({ [name]: shape })}
-          />
-        ))}
-        <Num
-          {...range("Member", "start_s")}
-          label="Start"
-          value={member.start_s ?? 0}
-          unit="s"
-          low={0}
-          high={Math.max(1, (member.end_s ?? 4) - 0.001)}
-          normal={0}
-          step={0.001}
-          digits={3}
-          onChange={(start_s, gesture) => onEdit({ start_s }, gesture)}
-        />
-        {member.end_s != null ? (
-          <Num
-            {...range("Member", "end_s")}
-            label="End"
-            value={member.end_s}
-            unit="s"
-            low={0.001}
-            high={Math.max(1, member.end_s * 2)}
-            step={0.001}
-            digits={3}
-            onChange={(end_s, gesture) => onEdit({ end_s }, gesture)}
-          />
-        ) : (
-          <Flex justify="space-between" minH="20px">
-            <Box color="dim">End</Box>
-            <Box fontFamily="mono" fontSize="12px">
-              of the sound
-            </Box>
-          </Flex>
-        )}
       </SimpleGrid>
       {(member.start_s != null || member.end_s != null) && (
         <Flex justify="flex-end">

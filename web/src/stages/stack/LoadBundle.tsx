@@ -1,7 +1,8 @@
 /** Takes a bundle into the library, as a design of the project that is open. */
 import { useRef } from "react";
-import { complain, queries, tell, useShared } from "../../session/store";
-import { Do } from "../../ui/parts";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { complain, tell } from "../../ui/messages";
 
 async function load(chosen: File) {
   const { library, project } = useShared.getState();

@@ -1,8 +1,10 @@
 /** Several layers at once, and a group of them. */
 import { Box, Flex } from "@chakra-ui/react";
-import type { Group, Member, Mix, Step } from "../../api/client";
-import { Do, Fact, Heading, Line, Num, TextField } from "../../ui/parts";
-import { useRanges } from "../../ui/ranges";
+import type { Control, Group, Member, Mix, Step } from "../../api/client";
+import { Do } from "../../ui/buttons";
+import { ControlOf, useModels } from "../../ui/controls";
+import { TextField } from "../../ui/fields";
+import { Fact, Heading, Line } from "../../ui/frames";
 import { Colour, Role } from "./LayerPanel";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";
@@ -17,11 +19,14 @@ interface ManyProps {
   onRemove: () => void;
 }
 
+const MOVED = ["gain_db", "pitch_st", "at_s"] as const;
+
 /** What is the same of all is shown; what is moved is moved by the same for all. */
 export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll, onRemove }: ManyProps) {
-  const range = useRanges();
+  const controls = useModels()?.Member?.controls ?? [];
   const first = members[0];
-  const bound = (value: number, low: number, high: number) => Math.min(high, Math.max(low, Number(value.toFixed(6))));
+  const bound = (value: number, control: Control | undefined) =>
+    Math.min(control?.high ?? value, Math.max(control?.low ?? value, Number(value.toFixed(6))));
   const same = <T,>(of: (member: Member) => T) => (members.every((one) => of(one) === of(first)) ? of(first) : undefined);
   return (
     <>
@@ -29,38 +34,18 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
       <Box color="dim" fontSize="12px">
         {members.map((one) => one.name).join(", ")}
       </Box>
-      <Num
-        {...range("Member", "gain_db")}
-        label="Gain, moved together"
-        value={first.gain_db}
-        unit="dB"
-        low={-48}
-        high={24}
-        step={0.1}
-        onChange={(gain_db, gesture) => onEach((one) => ({ gain_db: bound(one.gain_db + gain_db - first.gain_db, -96, 36) }), gesture)}
-      />
-      <Num
-        {...range("Member", "pitch_st")}
-        label="Pitch, moved together"
-        value={first.pitch_st}
-        unit="st"
-        low={-36}
-        high={24}
-        step={0.5}
-        digits={2}
-        onChange={(pitch_st, gesture) => onEach((one) => ({ pitch_st: bound(one.pitch_st + pitch_st - first.pitch_st, -48, 36) }), gesture)}
-      />
-      <Num
-        {...range("Member", "at_s")}
-        label="From strike, moved together"
-        value={first.at_s}
-        unit="s"
-        low={-2}
-        high={4}
-        step={0.001}
-        digits={3}
-        onChange={(at_s, gesture) => onEach((one) => ({ at_s: bound(one.at_s + at_s - first.at_s, -600, 86_400) }), gesture)}
-      />
+      {MOVED.map((name) => {
+        const control = controls.find((one) => one.name === name);
+        return (
+          <ControlOf
+            key={name}
+            control={control}
+            label={`${control?.label}, moved together`}
+            value={first[name]}
+            onChange={(value, gesture) => onEach((one) => ({ [name]: bound(one[name] + (value as number) - first[name], control) }), gesture)}
+          />
+        );
+      })}
       <Flex gap="6px" wrap="wrap">
         <Do act="group" onClick={onGroup}>
           {grouped ? "Dissolve group" : "Group"}

@@ -1,14 +1,20 @@
 /** Perform: candidates, layers or one-shots under the computer's keys or MIDI pads; what is played becomes placements of a design. */
+
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Member, type Node, type Schemas } from "../../api/client";
 import { listenToMidi, Pads } from "../../listening/pads";
 import { player } from "../../listening/player";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Pick } from "../../ui/choices";
+import { ControlOf, useControl } from "../../ui/controls";
+import { Input, TextField } from "../../ui/fields";
 import { overSaid, seconds } from "../../ui/format";
+import { Bar, Heading, Line, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
-import { Bar, Do, Heading, Input, Line, Num, Pick, Side, TextField, Title } from "../../ui/parts";
+import { complain, tell } from "../../ui/messages";
 
 const ROWS = ["QWERTYUIOP", "ASDFGHJKL", "ZXCVBNM"] as const;
 const LETTERS = ROWS.join("");
@@ -40,6 +46,13 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
   const [length, setLength] = useState(0);
   const [name, setName] = useState("Performance");
   const [midi, setMidi] = useState("");
+  const controls = {
+    spread: useControl("Playing", "spread_st"),
+    level: useControl("Playing", "level_db"),
+    grid: useControl("Performance", "grid_s"),
+    amount: useControl("Performance", "amount"),
+    gain: useControl("Slot", "gain_db"),
+  };
   const pads = useRef(new Pads());
   const busy = useRef(false);
 
@@ -60,7 +73,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
       try {
         const lengths = await pads.current.load(
           library,
-          wanted.map((one) => one.node as Node),
+          wanted.map((one) => one.node),
           setReady,
         );
         // what is a mix here is one layer with all that is done to it: its anchor lies on its strike line
@@ -89,14 +102,14 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
         page.rows.map((row) => got(api.GET("/api/lib/{library}/stack/layer", { params: { path: { library }, query: { sound: row.id } } }))),
       );
       if (!layers.length) tell("No sound is found for that; use other words.", true);
-      await put((layers as Member[]).map((one) => slotOf(one, one.node as Node, one.anchor_s, 0)));
+      await put(layers.map((one) => slotOf(one, one.node, one.anchor_s, 0)));
     },
     [library, put],
   );
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: where the sounds come from is the reason
   useEffect(() => {
-    if (from === "layers" && design) void put(ofLayers(design.mix.members as Member[])).catch(complain);
+    if (from === "layers" && design) void put(ofLayers(design.mix.members)).catch(complain);
     else if (from === "one-shots") void ofSounds("where kind one-shot").catch(complain);
     else void put([]);
   }, [from]);
@@ -169,7 +182,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
     setLength(0);
     setBegan(pads.current.now);
   };
-  const performance = (): Schemas["Performance"] => ({ slots, played, grid_s: grid, amount, moves: moves as [number, number][] });
+  const performance = (): Schemas["Performance"] => ({ slots, played, grid_s: grid, amount, moves: moves });
   /** Keep what was played as a design; with ``slice`` print it too and go on in Slice. */
   const keep = async (slice: boolean) => {
     if (busy.current) return;
@@ -354,27 +367,16 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
         </Flex>
         <Side label="Playing" width="276px">
           <Heading>All keys</Heading>
-          <Num label="Pitch spread" value={spread} unit="st" low={0} high={12} normal={0} step={0.1} onChange={setSpread} />
-          <Num label="Level, captured as it moves" value={level} unit="dB" low={-48} high={6} normal={0} step={0.5} onChange={move} />
-          <Num
-            label="Grid for the anchors"
-            value={grid}
-            unit="s"
-            low={0}
-            high={2}
-            normal={0}
-            step={0.005}
-            digits={3}
-            format={(value) => (value ? `${value.toFixed(3)} s` : "as played")}
-            onChange={setGrid}
-          />
-          {grid > 0 && <Num label="Drawn to the grid by" value={amount} low={0} high={1} normal={1} step={0.05} digits={2} onChange={setAmount} />}
+          <ControlOf control={controls.spread} value={spread} onChange={(value) => setSpread(value as number)} />
+          <ControlOf control={controls.level} value={level} onChange={(value) => move(value as number)} />
+          <ControlOf control={controls.grid} value={grid} onChange={(value) => setGrid(value as number)} />
+          {grid > 0 && <ControlOf control={controls.amount} value={amount} onChange={(value) => setAmount(value as number)} />}
           <Line />
           {one ? (
             <>
               <Heading>Key {LETTERS[chosen]}</Heading>
               <Box fontWeight={550}>{one.name}</Box>
-              <Num label="Gain" value={one.gain_db} unit="dB" low={-48} high={12} normal={0} step={0.5} onChange={(gain_db) => edit({ gain_db })} />
+              <ControlOf control={controls.gain} value={one.gain_db} onChange={(gain_db) => edit({ gain_db: gain_db as number })} />
               <Box color="dim" fontSize="12px">
                 Keys with the same choke word cut each other off.
               </Box>
@@ -410,7 +412,7 @@ function gridLines(span: number, grid: number): number[] {
 }
 
 function slotOf(member: Member, node: Node, anchor_s: number, gain_db: number): Slot {
-  return { name: member.name, node, anchor_s, seconds: 1, gain_db, choke: "", origin: member.origin } as Slot;
+  return { name: member.name, node, anchor_s, seconds: 1, gain_db, choke: "", origin: member.origin };
 }
 
 /** The layers of a design, each with its own pitch and chain, under one key each. */
@@ -435,7 +437,7 @@ function ofLayers(members: Member[]): Slot[] {
       member.start_s == null &&
       member.end_s == null &&
       !member.envelopes.length;
-    if (plain) return slotOf(member, member.node as Node, member.anchor_s, member.gain_db);
+    if (plain) return slotOf(member, member.node, member.anchor_s, member.gain_db);
     const node: Node = { kind: "mix", members: [alone], groups: [], chain: [], rate: null, layout: "stereo" };
     return slotOf({ ...member, origin: null }, node, 0, member.gain_db);
   });

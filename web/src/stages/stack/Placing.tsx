@@ -2,22 +2,15 @@
 import { Box, SimpleGrid } from "@chakra-ui/react";
 import type { PointerEvent } from "react";
 import type { Group, Member, Mix, Schemas } from "../../api/client";
-import { Num } from "../../ui/parts";
-import { useRanges } from "../../ui/ranges";
+import { Controls } from "../../ui/controls";
 
 export type Speaker = Schemas["Speaker"];
 
-/** The channels a sum may have, as they are called. */
-export const SUMS: readonly (readonly [Mix["layout"], string])[] = [
-  ["mono", "mono"],
-  ["stereo", "stereo"],
-  ["quad", "quad"],
-  ["5.1", "5.1"],
-  ["7.1", "7.1"],
-  ["ambix", "AmbiX, first order"],
-];
+const WIDE = ["back"] as const;
 
 export const wide = (layout: Mix["layout"]) => layout !== "mono" && layout !== "stereo";
+
+type Place = Pick<Member, "gain_db" | "pan" | "back" | "width">;
 
 interface Props {
   of: Member | Group;
@@ -25,64 +18,19 @@ interface Props {
   speakers: Speaker[];
   /** A sound of one channel is a point: it has no width. */
   point?: boolean;
-  onEdit: (values: { gain_db?: number; pan?: number; back?: number; width?: number }, gesture?: string) => void;
+  onEdit: (values: Partial<Place>, gesture?: string) => void;
 }
 
 export function Placing({ of, layout, speakers, point, onEdit }: Props) {
-  const range = useRanges();
   return (
     <>
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
-        <Num
-          {...range("Member", "gain_db")}
-          label="Gain"
-          value={of.gain_db}
-          unit="dB"
-          low={-48}
-          high={24}
-          normal={0}
-          step={0.1}
-          onChange={(gain_db, gesture) => onEdit({ gain_db }, gesture)}
+        <Controls<Place>
+          model="Member"
+          names={["gain_db", "pan", ...(wide(layout) ? (point ? WIDE : [...WIDE, "width" as const]) : [])]}
+          value={of}
+          onChange={onEdit}
         />
-        <Num
-          label="Pan"
-          value={of.pan}
-          low={-1}
-          high={1}
-          step={0.01}
-          digits={2}
-          normal={0}
-          format={(value) => (value === 0 ? "centre" : `${Math.round(Math.abs(value) * 100)} ${value < 0 ? "L" : "R"}`)}
-          onChange={(pan, gesture) => onEdit({ pan }, gesture)}
-        />
-        {wide(layout) && (
-          <>
-            <Num
-              label="Front to back"
-              value={of.back}
-              low={0}
-              high={1}
-              step={0.01}
-              digits={2}
-              normal={0}
-              format={(value) => (value === 0 ? "front" : value === 1 ? "back" : `${Math.round(value * 100)} %`)}
-              onChange={(back, gesture) => onEdit({ back }, gesture)}
-            />
-            {!point && (
-              <Num
-                label="Width"
-                value={of.width}
-                low={0}
-                high={1}
-                step={0.01}
-                digits={2}
-                normal={1}
-                format={(value) => (value === 0 ? "a point" : `${Math.round(value * 100)} %`)}
-                onChange={(width, gesture) => onEdit({ width }, gesture)}
-              />
-            )}
-          </>
-        )}
       </SimpleGrid>
       {wide(layout) && <Plane of={of} speakers={speakers} point={point} onEdit={onEdit} />}
     </>

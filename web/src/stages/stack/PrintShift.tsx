@@ -4,8 +4,10 @@ import { useState } from "react";
 import type { Step } from "../../api/client";
 import { freshId } from "../../between/send";
 import { useChains } from "../../chain/SavedChains";
-import { Choose, Do, Heading, Num } from "../../ui/parts";
-import { useRanges } from "../../ui/ranges";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { ControlOf, useControl } from "../../ui/controls";
+import { Heading } from "../../ui/frames";
 
 export interface Shifting {
   semitones: number;
@@ -36,23 +38,12 @@ export function shiftSaid({ semitones }: Shifting): string {
 }
 
 export function PrintShift({ shifting, onChange, onDo }: { shifting: Shifting; onChange: (next: Shifting) => void; onDo: () => void }) {
-  const range = useRanges();
+  const semitones = useControl("Shift", "semitones");
   const chains = useChains().data ?? [];
   return (
     <Flex direction="column" gap="5px">
       <Heading>Print and shift</Heading>
-      <Num
-        {...range("Member", "pitch_st")}
-        label="Print pitched by"
-        unit="st"
-        value={shifting.semitones}
-        low={-36}
-        high={24}
-        normal={12}
-        step={1}
-        digits={1}
-        onChange={(semitones) => onChange({ ...shifting, semitones })}
-      />
+      <ControlOf control={semitones} value={shifting.semitones} onChange={(next) => onChange({ ...shifting, semitones: next as number })} />
       <Choose
         label="Chain of the shifted print"
         value={shifting.chain === null ? "" : String(shifting.chain)}

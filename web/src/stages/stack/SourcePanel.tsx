@@ -4,9 +4,13 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Member, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { TextField } from "../../ui/fields";
 import { seconds } from "../../ui/format";
-import { Choose, Do, Heading, TextField } from "../../ui/parts";
+import { Heading } from "../../ui/frames";
+import { complain, tell } from "../../ui/messages";
 
 interface Props {
   member: Member;

@@ -1,14 +1,17 @@
 /** The sum: its meters, who gives how much to it, its chain, versions, bundles, and what is stale in the library. */
+
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
-import { complain, tell, useShared } from "../../session/store";
+import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { ControlOf, useControl } from "../../ui/controls";
 import { level, seconds } from "../../ui/format";
-import { Choose, Do, Fact, Heading, Line } from "../../ui/parts";
+import { Fact, Heading, Line } from "../../ui/frames";
+import { complain, tell } from "../../ui/messages";
 import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
-import { SUMS } from "./Placing";
 import { StackChain } from "./StackChain";
 import { Versions } from "./Versions";
 
@@ -45,6 +48,7 @@ function Correlation({ value }: { value: number | null | undefined }) {
 export function SumPanel({ design, mix, meters, crowding, shift, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
   const library = useShared((state) => state.library);
   const [sure, setSure] = useState(false);
+  const sumLayout = useControl("Mix", "layout");
   const stale = useQuery({
     queryKey: ["stale", library],
     queryFn: () => got(api.GET("/api/lib/{library}/stack/stale", { params: { path: { library } } })),
@@ -70,12 +74,7 @@ export function SumPanel({ design, mix, meters, crowding, shift, onChange, chose
       )}
       <Box>
         <Fact name="Channels">
-          <Choose
-            label="Channels of the sum"
-            value={mix.layout}
-            options={SUMS}
-            onChange={(layout) => onChange({ ...mix, layout: layout as Mix["layout"] })}
-          />
+          <ControlOf control={sumLayout} value={mix.layout} folded onChange={(layout) => onChange({ ...mix, layout: layout as Mix["layout"] })} />
         </Fact>
         <Fact name="Sample peak">{read(meters?.sample_peak_dbfs, "dBFS")}</Fact>
         <Fact name="True peak">{read(meters?.true_peak_dbtp, "dBTP")}</Fact>

@@ -4,9 +4,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
-import { Do, Heading, TextField } from "../../ui/parts";
+import { Heading } from "../../ui/frames";
+import { complain, tell } from "../../ui/messages";
 
 export type Version = Schemas["VersionView"];
 
@@ -18,7 +21,7 @@ export function useVersions(design: number) {
   });
   const fresh = () => queries.invalidateQueries({ queryKey: ["versions", library, design] });
   return {
-    list: (versions.data ?? []) as Version[],
+    list: versions.data ?? [],
     keep: async (mix: Mix) => {
       try {
         const made = await got(

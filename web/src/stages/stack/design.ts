@@ -1,13 +1,10 @@
 /** What is done to a design as a document: pure functions from mix to mix, and the lines that carry moments between a layer and its source. */
-import type { Envelope, Group, Member, Mix, Schemas } from "../../api/client";
+import type { Control, Envelope, Group, Member, Mix, Schemas } from "../../api/client";
 import { freshId } from "../../between/send";
+import { usual } from "../../ui/controls";
 
 export type Placed = Schemas["Placed"];
 export type Layout = Schemas["Layout"];
-
-export const ROLES = ["attack", "body", "weight", "tone", "tail", "air"] as const;
-export const SHAPES = ["linear", "equal power", "sine", "logarithmic", "exponential"] as const;
-export const COLOURS = ["glass", "plum", "sky", "chalk"] as const;
 
 export function changed(mix: Mix, ids: readonly string[], values: (member: Member) => Partial<Member>): Mix {
   return { ...mix, members: mix.members.map((one) => (ids.includes(one.id) ? { ...one, ...values(one) } : one)) };
@@ -111,14 +108,11 @@ export interface Aim {
   normal: number;
 }
 
-export const LAYER_AIMS: Aim[] = [
-  { control: "gain_db", label: "Gain", unit: "dB", low: -48, high: 12, normal: 0 },
-  { control: "pan", label: "Pan", unit: "", low: -1, high: 1, normal: 0 },
-  { control: "pitch_st", label: "Pitch", unit: "st", low: -24, high: 24, normal: 0 },
-];
-
-/** A layer's own numbers that may move; the last one where the sum has a front and a back. */
-export const BACK_AIM: Aim = { control: "back", label: "Front to back", unit: "", low: 0, high: 1, normal: 0 };
+/** A control as what an envelope moves; of a layer's own the points are added to its value, of a step's they stand in place of it. */
+export function aimAt(control: Control, normal = 0): Aim {
+  const [low, high] = usual(control);
+  return { control: control.name, label: control.label, unit: control.unit, low, high, log: control.scale === "log" && low > 0, normal };
+}
 
 export function envelopeOf(member: Member, aim: Aim): Envelope | null {
   const some = aim.step ? member.chain.find((one) => one.id === aim.step)?.envelopes : member.envelopes;

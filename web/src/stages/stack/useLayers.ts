@@ -4,7 +4,8 @@ import { api, type Envelope, type Group, got, type Member, type Mix } from "../.
 import { layerOf } from "../../between/send";
 import type { History } from "../../documents/useDocument";
 import { live, useListening } from "../../listening/player";
-import { complain, tell, useShared } from "../../session/store";
+import { useShared } from "../../session/store";
+import { complain, tell } from "../../ui/messages";
 import type { ClipActs } from "./Clip";
 import { type Aim, carried, changed, duplicated, gathered, type Layout, moved, regrouped, withEnvelope } from "./design";
 import type { HeadActs } from "./Heads";
@@ -90,7 +91,7 @@ export function useLayers(
           body: { mix, ids: some, keep_length: keepLength, seed: null, project },
         }),
       );
-      change(next as Mix);
+      change(next);
     } catch (error) {
       complain(error);
     }
@@ -109,7 +110,7 @@ export function useLayers(
       const next = await got(
         api.POST("/api/lib/{library}/stack/freeze", { params: { path: { library } }, body: { mix, ids: group ? [group.id] : layers } }),
       );
-      change(next as Mix);
+      change(next);
     } catch (error) {
       complain(error);
     }
@@ -117,7 +118,7 @@ export function useLayers(
   const renew = async (some: string[]) => {
     try {
       const done = await got(api.POST("/api/lib/{library}/stack/renew", { params: { path: { library } }, body: { mix, ids: some } }));
-      if (done.changed.length) change(done.mix as Mix);
+      if (done.changed.length) change(done.mix);
       tell(
         done.changed.length
           ? `${done.changed.join(", ")} taken as ${done.changed.length === 1 ? "it is" : "they are"} now.`
@@ -132,7 +133,7 @@ export function useLayers(
     try {
       const layer = what.sound
         ? await layerOf(library, what.sound, mix.layout)
-        : ((await got(api.GET("/api/lib/{library}/stack/layer", { params: { path: { library }, query: { design: what.design } } }))) as Member);
+        : await got(api.GET("/api/lib/{library}/stack/layer", { params: { path: { library }, query: { design: what.design } } }));
       change({ ...latest(), members: [...latest().members, layer] });
       setChosen([layer.id]);
     } catch (error) {
@@ -141,9 +142,7 @@ export function useLayers(
   };
   const fill = async (words: string) => {
     try {
-      const next = (await got(
-        api.POST("/api/lib/{library}/stack/fill", { params: { path: { library } }, body: { mix, words, seed: null, project } }),
-      )) as Mix;
+      const next = await got(api.POST("/api/lib/{library}/stack/fill", { params: { path: { library } }, body: { mix, words, seed: null, project } }));
       change(next);
       setChosen(next.members.slice(mix.members.length).map((one) => one.id));
       return true;

@@ -1,14 +1,18 @@
 import { Box, Flex, NumberInput } from "@chakra-ui/react";
 import { useState } from "react";
-import { api, type Freedom, got, type Node, type Recipe, type Schemas } from "../../api/client";
+import { api, type Control, type Freedom, got, type Node, type Recipe, type Schemas } from "../../api/client";
 import { addToSheet, putOnSheet } from "../../between/sheet";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { type History, together } from "../../documents/useDocument";
 import { player } from "../../listening/player";
 import { changedHere, whenDone } from "../../session/jobs";
-import { complain, queries, tell, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { useControl } from "../../ui/controls";
+import { Bar, Empty, Heading, Line, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
-import { Bar, Choose, Do, Empty, Heading, Line, Side, Title } from "../../ui/parts";
+import { complain, tell } from "../../ui/messages";
 import { MapView } from "./MapView";
 import { RecipeView } from "./RecipeView";
 import { COLUMNS, Tiles } from "./Tiles";
@@ -27,11 +31,10 @@ interface Props {
 
 const FIRST_SEED = 41882;
 const FIRST_COUNT = 20;
-const MOST_DRAWS = 400;
-const HIGHEST_SEED = 2 ** 53;
 
 /** One spread, and what the next one is drawn by. */
 export function Board({ design, spread: data, spreads, current, recipes, fresh }: Props) {
+  const [many, seeds] = [useControl("RecipeDraft", "count"), useControl("RecipeDraft", "seed")];
   const library = useShared((state) => state.library);
   const [at, setAt] = useState(0);
   const { history: judgements, stateOf, toggle, heard } = useJudgements(data);
@@ -144,9 +147,9 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           maxW="200px"
         />
         <Flex align="center" gap="6px" color="dim" whiteSpace="nowrap">
-          <Whole label="How many" value={count} low={1} high={MOST_DRAWS} width="64px" onChange={(next) => set({ count: next }, "count")} />
+          <Whole label="How many" control={many} value={count} width="64px" onChange={(next) => set({ count: next }, "count")} />
           from seed
-          <Whole label="Seed" value={seed} low={0} high={HIGHEST_SEED} width="104px" onChange={(next) => set({ seed: next }, "seed")} />
+          <Whole label="Seed" control={seeds} value={seed} width="104px" onChange={(next) => set({ seed: next }, "seed")} />
         </Flex>
         <Do act="draw" disabled={!design} onClick={() => void run()}>
           Draw
@@ -216,14 +219,14 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
 interface WholeProps {
   label: string;
   value: number;
-  low: number;
-  high: number;
+  control: Control | undefined;
   width: string;
   onChange: (next: number) => void;
 }
 
 /** A whole number: typed, stepped by arrow keys, taken as soon as it is one within its range. */
-function Whole({ label, value, low, high, width, onChange }: WholeProps) {
+function Whole({ label, value, control, width, onChange }: WholeProps) {
+  const [low, high] = [control?.low ?? 0, control?.high ?? Number.MAX_SAFE_INTEGER];
   const [typed, setTyped] = useState<string | null>(null);
   const type = (text: string) => {
     setTyped(text);

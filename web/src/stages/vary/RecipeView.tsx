@@ -1,19 +1,13 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Freedom, Schemas } from "../../api/client";
-import { tell } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { useModels } from "../../ui/controls";
+import { Heading } from "../../ui/frames";
+import { tell } from "../../ui/messages";
 import { readNumber } from "../../ui/numbers";
-import { Do, Heading } from "../../ui/parts";
 
 type Mix = Schemas["Mix"];
-const CONTROLS: { control: Freedom["control"]; name: string; unit: string; low: number; high: number; shown: number; digits: number }[] = [
-  { control: "pitch_st", name: "Pitch", unit: "st", low: -1, high: 1, shown: 1, digits: 1 },
-  { control: "gain_db", name: "Gain", unit: "dB", low: -2, high: 2, shown: 1, digits: 1 },
-  { control: "at_s", name: "Offset", unit: "ms", low: -0.02, high: 0.02, shown: 1000, digits: 0 },
-  { control: "stretch", name: "Stretch", unit: "×", low: 0.92, high: 1.08, shown: 1, digits: 2 },
-  { control: "pan", name: "Pan", unit: "", low: -0.2, high: 0.2, shown: 1, digits: 2 },
-];
-
 function Bound({
   label,
   value,
@@ -66,6 +60,7 @@ function Bound({
 /** What may move: ranges around the design's own values. */
 export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe: Schemas["Recipe"]; onChange: (freedoms: Freedom[]) => void }) {
   const [freeing, setFreeing] = useState<string | null>(null);
+  const controls = useModels()?.Freeing?.controls ?? [];
   const freedoms = recipe.freedoms;
   const replace = (old: Freedom, fresh: Freedom | null) => onChange(freedoms.flatMap((one) => (one === old ? (fresh ? [fresh] : []) : [one])));
   return (
@@ -85,7 +80,7 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
       <Heading>What may move, around the design</Heading>
       {mix?.members.map((member) => {
         const own = freedoms.filter((one) => one.layer === member.id);
-        const rest = CONTROLS.filter((control) => !own.some((one) => one.control === control.control));
+        const rest = controls.filter((control) => !own.some((one) => one.control === control.name));
         return (
           <Box key={member.id} borderLeft="3px solid" borderColor={own.length ? "glass" : "line"} pl="9px" role="group" aria-label={member.name}>
             <Flex justify="space-between" align="center" gap="6px">
@@ -104,20 +99,21 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
               <Flex gap="4px" wrap="wrap" my="4px">
                 {rest.map((control) => (
                   <Do
-                    key={control.control}
+                    key={control.name}
                     quiet
                     onClick={() => {
                       setFreeing(null);
-                      onChange([...freedoms, { layer: member.id, control: control.control, low: control.low, high: control.high, shape: "bell" }]);
+                      const [low, high] = control.usual ?? [0, 0];
+                      onChange([...freedoms, { layer: member.id, control: control.name as Freedom["control"], low, high, shape: "bell" }]);
                     }}
                   >
-                    {control.name}
+                    {control.label}
                   </Do>
                 ))}
               </Flex>
             )}
             {own.map((one) => {
-              const control = CONTROLS.find((known) => known.control === one.control);
+              const control = controls.find((known) => known.name === one.control);
               if (!control) return null;
               const set = (edge: "low" | "high", value: number) => {
                 const raw = value / control.shown;
@@ -128,17 +124,17 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
               return (
                 <Flex key={one.control} align="center" gap="5px" minH="27px">
                   <Box color="dim" w="48px">
-                    {control.name}
+                    {control.label}
                   </Box>
                   <Bound
-                    label={`${member.name} ${control.name} from`}
+                    label={`${member.name} ${control.label} from`}
                     value={one.low * control.shown}
                     unit={control.unit}
                     digits={control.digits}
                     onCommit={(value) => set("low", value)}
                   />
                   <Bound
-                    label={`${member.name} ${control.name} to`}
+                    label={`${member.name} ${control.label} to`}
                     value={one.high * control.shown}
                     unit={control.unit}
                     digits={control.digits}
@@ -147,7 +143,7 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
                   <chakra.button
                     type="button"
                     title={one.shape === "bell" ? "Prefers the middle; change to even" : "Every value alike; change to middle"}
-                    aria-label={`${member.name} ${control.name}: ${one.shape}`}
+                    aria-label={`${member.name} ${control.label}: ${one.shape}`}
                     onClick={() => replace(one, { ...one, shape: one.shape === "bell" ? "even" : "bell" })}
                     cursor="pointer"
                     color="glass"
@@ -162,7 +158,7 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
                   </chakra.button>
                   <chakra.button
                     type="button"
-                    aria-label={`Hold ${member.name} ${control.name} still`}
+                    aria-label={`Hold ${member.name} ${control.label} still`}
                     title="Hold still"
                     onClick={() => replace(one, null)}
                     color="dim"

@@ -3,7 +3,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, got, type Schemas } from "../../api/client";
 import { useShared } from "../../session/store";
-import { Bar, Do, Empty, Title } from "../../ui/parts";
+import { Do } from "../../ui/buttons";
+import { Bar, Empty, Title } from "../../ui/frames";
 import { Board } from "./Board";
 import { useKeptRecipe, useRecipe } from "./useRecipe";
 

@@ -1,7 +1,8 @@
 /** What is said of the variations of a spread: a document; and which of them were heard. */
 import { api, got, type Schemas } from "../../api/client";
 import { useDocument } from "../../documents/useDocument";
-import { complain, queries, useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
+import { complain } from "../../ui/messages";
 
 export type Draw = Schemas["DrawView"];
 type Said = Schemas["Judgements"];

@@ -14,9 +14,7 @@ const NONE: RecipeKept = { revision: 0, draft: NOTHING_SET };
 const key = (library: string, design: number) => ["recipe-draft", library, design];
 
 async function read(library: string, number: number, project: number): Promise<RecipeKept> {
-  const found = (await got(
-    api.GET("/api/lib/{library}/designs/{id}/recipe-draft", { params: { path: { library, id: number }, query: { project } } }),
-  )) as RecipeKept; // the client's types lose what a pair is
+  const found = await got(api.GET("/api/lib/{library}/designs/{id}/recipe-draft", { params: { path: { library, id: number }, query: { project } } })); // the client's types lose what a pair is
   return { ...found, draft: { ...NOTHING_SET, ...found.draft } };
 }
 

@@ -1,0 +1,49 @@
+"""The models whose controls the interface draws: it states no range, default, unit or choice of its own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from oskren.core.controls import Control, controls_of, number
+from oskren.core.mend.reel import Reel
+from oskren.core.nodes.heard import Heard
+from oskren.core.nodes.model import Group, Member, Mix, Step
+from oskren.core.ship.sheet import Target
+from oskren.core.slice.detect import SliceSettings
+from oskren.core.slice.plan import Finish
+from oskren.core.stack.perform import Performance, Playing, Shift, Slot
+from oskren.core.vary.recipe import Freeing, RecipeDraft
+
+
+class Listening(BaseModel):
+    """How loud everything is heard; it is part of nothing that is kept."""
+
+    model_config = ConfigDict(frozen=True)
+
+    volume_db: float = number(-3.0, -60, 0, "dB", "Volume", digits=0, step=1)
+
+
+class Published(BaseModel):
+    """A model as the interface knows it: its controls, and its values when nothing is set (where it has such)."""
+
+    controls: list[Control]
+    defaults: dict[str, Any]
+
+
+MODELS: tuple[type[BaseModel], ...] = (
+    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel, RecipeDraft, Freeing,
+)  # fmt: skip
+
+
+def published() -> dict[str, Published]:
+    """Every published model by name."""
+    return {model.__name__: Published(controls=controls_of(model), defaults=_defaults(model)) for model in MODELS}
+
+
+def _defaults(model: type[BaseModel]) -> dict[str, Any]:
+    try:
+        return model().model_dump(mode="json")
+    except ValidationError:  # it needs something that has no usual value
+        return {name: field.get_default(call_default_factory=True) for name, field in model.model_fields.items() if not field.is_required()}

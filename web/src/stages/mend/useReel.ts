@@ -1,0 +1,73 @@
+/** A reel as a document, what is suggested for its takes, and the row of its takes opened to be heard and drawn. */
+import { useQueries, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { api, got, type Node } from "../../api/client";
+import { useDocument } from "../../documents/useDocument";
+import { queries, useShared } from "../../session/store";
+import { onStrip, type Reel, type ReelView, type Suggestions } from "./marks";
+
+export function useReel(loaded: ReelView, raw: boolean) {
+  const library = useShared((state) => state.library);
+  const [view, setView] = useState(loaded);
+  const keep = (fresh: ReelView) => {
+    setView(fresh);
+    queries.setQueryData(["reel", library, loaded.id], fresh);
+  };
+  const history = useDocument<Reel>({
+    what: "reel",
+    id: loaded.id,
+    first: loaded.reel,
+    revision: loaded.revision,
+    called: loaded.name,
+    save: async (reel, based_on, init) => {
+      const fresh = await got(
+        api.PUT("/api/lib/{library}/reels/{id}", { params: { path: { library, id: loaded.id }, query: { based_on } }, body: reel, ...init }),
+      );
+      keep(fresh);
+      const taken = fresh.refused ? { doc: fresh.reel, refused: `${fresh.refused} That step was taken back; the marks are kept.` } : {};
+      return { revision: fresh.revision, ...taken };
+    },
+    read: async () => {
+      const fresh = await got(api.GET("/api/lib/{library}/reels/{id}", { params: { path: { library, id: loaded.id } } }));
+      keep(fresh);
+      return { doc: fresh.reel, revision: fresh.revision };
+    },
+  });
+  const reel = history.doc ?? loaded.reel;
+  // marks as they are now, names and sums as the server told last
+  const now = useMemo((): ReelView => ({ ...view, reel }), [view, reel]);
+  const change = (values: Partial<Reel>, gesture?: string) => history.change({ ...(history.now() ?? reel), ...values }, gesture);
+
+  const told = useQueries({
+    queries: view.takes.map((take) => ({
+      queryKey: ["suggested", library, take.id],
+      staleTime: Number.POSITIVE_INFINITY,
+      queryFn: () => got(api.GET("/api/lib/{library}/suggestions/{id}", { params: { path: { library, id: take.id } } })),
+    })),
+  });
+  const suggested = useMemo(
+    () => Object.fromEntries(view.takes.map((take, i) => [take.id, told[i]?.data])) as Record<number, Suggestions | undefined>,
+    [view.takes, told],
+  );
+  const found = useMemo(() => onStrip(now, suggested), [now, suggested]);
+
+  const target = (raw ? view.raw : view.now) as Node;
+  const opened = useQuery({
+    queryKey: ["opened", library, "reel", target],
+    placeholderData: (before) => before,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: target, sound: null, chain: [] } })),
+  });
+  // the picture is that of the raw takes: it stands still while steps are tried, and marks are set on it
+  const drawn = useQuery({
+    queryKey: ["opened", library, "reel", view.raw],
+    placeholderData: (before) => before,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () =>
+      got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: view.raw as Node, sound: null, chain: [] } })),
+  });
+  const waiting = told.filter((one) => one.isPending).length;
+  return { view, now, reel, history, change, suggested, waiting, found, opened, drawn };
+}
+
+export type EditedReel = ReturnType<typeof useReel>;

@@ -1,0 +1,223 @@
+/** The plan of one sound on the board: its slices over the waveform, heard, corrected and made into one-shots. */
+import { Box, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useMemo, useState } from "react";
+import { api, got, type Node } from "../../api/client";
+import { putOnSheet } from "../../between/sheet";
+import type { Band } from "../../canvas/wave";
+import { UndoRedo } from "../../documents/UndoRedo";
+import { live, player, useListening } from "../../listening/player";
+import { whenDone } from "../../session/jobs";
+import { useShared } from "../../session/store";
+import { WaveView } from "../../timeline/WaveView";
+import { Do } from "../../ui/buttons";
+import { useControl } from "../../ui/controls";
+import { clock } from "../../ui/format";
+import { Bar, Title } from "../../ui/frames";
+import { useKeys } from "../../ui/keys";
+import { complain, tell } from "../../ui/messages";
+import { FindPanel } from "./FindPanel";
+import { SliceTable } from "./SliceTable";
+import { useHearing } from "./useHearing";
+import { type PlanView, usePlan } from "./usePlan";
+
+export function Board({ loaded }: { loaded: PlanView }) {
+  const sensitivity = useControl("SliceSettings", "sensitivity_db");
+  const inside = (db: number) => Math.min(sensitivity?.high ?? db, Math.max(sensitivity?.low ?? db, db));
+  const library = useShared((state) => state.library);
+  const { view, plan, history, find, edit, back, finish, make: begin } = usePlan(loaded);
+  const [chosen, setChosen] = useState<number | null>(loaded.plan.slices[0]?.id ?? null);
+  const [bandS, setBandS] = useState<[number, number] | null>(null);
+  const total = loaded.seconds;
+  const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, Math.max(6, total / 18))]);
+  const node = loaded.node as Node;
+  const opened = useQuery({
+    queryKey: ["opened", library, "slice", loaded.sound],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node, sound: null, chain: [] } })),
+  });
+  const heard = useListening((state) => state.heard);
+  const loop = useListening((state) => state.loop);
+
+  const settings = view.plan.settings;
+  const pieces = plan.slices;
+  const inLengths = useCallback(
+    (piece: { start_s: number; end_s: number }) => !bandS || (piece.end_s - piece.start_s >= bandS[0] && piece.end_s - piece.start_s <= bandS[1]),
+    [bandS],
+  );
+  const shown = useMemo(() => pieces.map((piece, i) => ({ ...piece, no: i + 1 })).filter(inLengths), [pieces, inLengths]);
+  const kept = pieces.filter((piece) => !piece.dropped).length;
+  const current = pieces.find((piece) => piece.id === chosen) ?? null;
+
+  const { raw, setRaw, through, setThrough, playingSlice, setPlayingSlice, choose, step } = useHearing(
+    loaded,
+    view,
+    shown,
+    chosen,
+    setChosen,
+    zoom,
+    setZoom,
+  );
+  const playheadS = () => {
+    const listening = useListening.getState().heard;
+    if (!listening) return current ? (current.start_s + current.end_s) / 2 : 0;
+    const own = live.position / listening.opened.rate;
+    return listening.opened.key === opened.data?.key ? own : (pieces.find((piece) => piece.id === playingSlice)?.start_s ?? 0) + own;
+  };
+  const playAll = () => {
+    setThrough(true);
+    if (current) choose(current.id);
+  };
+  const nudge = (event: KeyboardEvent, sign: number) => {
+    if (!current) return;
+    // from where the slice is when its turn comes: keys pressed fast add up
+    edit({ do: "move", id: current.id, start_s: null, end_s: null, by_s: sign * (event.shiftKey ? 0.01 : 0.001) }, `nudge ${current.id}`);
+  };
+  const make = async () => {
+    try {
+      const started = await begin();
+      const { result } = await whenDone(started.job, "slice");
+      if (!result) return;
+      const made = result.sounds;
+      await putOnSheet({ sounds: made });
+      tell(`${made.length} one-shots are in the library and on the sheet of Ship.`);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  useKeys({
+    next: () => step(1),
+    previous: () => step(-1),
+    drop: () => current && edit({ do: "drop", id: current.id, dropped: !current.dropped }),
+    merge: () => current && edit({ do: "merge", id: current.id }),
+    split: () => current && edit({ do: "split", id: current.id, at_s: playheadS() }),
+    finished: () => setRaw((one) => !one),
+    playThrough: playAll,
+    left: (event) => nudge(event, -1),
+    right: (event) => nudge(event, 1),
+    trimStart: () => current && edit({ do: "move", id: current.id, start_s: playheadS(), end_s: null, by_s: null }),
+    trimEnd: () => current && edit({ do: "move", id: current.id, start_s: null, end_s: playheadS(), by_s: null }),
+    undo: () => back(history.undo),
+    redo: () => back(history.redo),
+    commit: () => void make(),
+    leave: () => {
+      setThrough(false);
+      player.setLoop(null);
+    },
+  });
+  const bands = useMemo(
+    (): Band[] =>
+      pieces.map((piece, i) => ({
+        id: piece.id,
+        start: piece.start_s,
+        end: piece.end_s,
+        label: String(i + 1),
+        chosen: piece.id === chosen,
+        dropped: piece.dropped || !inLengths(piece),
+      })),
+    [pieces, chosen, inLengths],
+  );
+  const isLong = opened.data && heard?.opened.key === opened.data.key;
+  return (
+    <Flex direction="column" h="100%">
+      <Bar>
+        <Title>{loaded.name}</Title>
+        <Box color="dim" fontFamily="mono" fontSize="12px" whiteSpace="nowrap">
+          {clock(total, 1)}
+        </Box>
+        <Box flex={1} />
+        <Box fontFamily="mono" fontSize="12px" whiteSpace="nowrap" data-testid="slice-count">
+          <Box as="span" color="glass">
+            {pieces.length} {pieces.length === 1 ? "slice" : "slices"}
+          </Box>{" "}
+          {pieces.length - kept} dropped
+        </Box>
+        <UndoRedo history={history} back={back} />
+        <Do act="playThrough" on={through} onClick={() => (through ? setThrough(false) : playAll())}>
+          Play through
+        </Do>
+        <Do main act="commit" disabled={!kept} onClick={() => void make()}>
+          Make {kept} one-shots
+        </Do>
+      </Bar>
+      <Flex flex={1} minH={0}>
+        <Flex direction="column" flex={1} minW={0}>
+          <WaveView
+            opened={opened.data ?? null}
+            height={48}
+            marked={zoom}
+            onMark={(part) => part && part[1] - part[0] > 0.02 && setZoom(part)}
+            onPlayFrom={(at) => {
+              const span = zoom[1] - zoom[0];
+              const start = Math.max(0, Math.min(total - span, at - span / 2));
+              setZoom([start, start + span]);
+            }}
+            view={[0, total]}
+            onView={() => {}}
+            label={`All of ${loaded.name}; drag to choose what is shown below`}
+          />
+          <WaveView
+            opened={opened.data ?? null}
+            height={178}
+            marked={isLong ? loop : null}
+            onMark={(part) => {
+              if (part && opened.data) {
+                const sound = { opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 };
+                if (!isLong) player.show(sound);
+                player.setLoop(part);
+              }
+            }}
+            onPlayFrom={(at) => {
+              setPlayingSlice(null);
+              if (opened.data) void player.play({ opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 }, at);
+            }}
+            bands={bands}
+            onBand={(id) => choose(id, false)}
+            onEdge={(id, edge, at) => edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null })}
+            threshold={view.floor_dbfs + settings.sensitivity_db}
+            floor={view.floor_dbfs}
+            onThreshold={(dbfs) => find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db")}
+            view={zoom}
+            onView={setZoom}
+            label={`Slices of ${loaded.name}; the table below lists them`}
+          />
+          <Flex gap="8px" px="12px" py="6px" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+            <Do act="split" disabled={!current} onClick={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}>
+              Split
+            </Do>
+            <Do act="merge" disabled={!current} onClick={() => current && edit({ do: "merge", id: current.id })}>
+              Merge with next
+            </Do>
+            <Do act="drop" disabled={!current} onClick={() => current && edit({ do: "drop", id: current.id, dropped: !current.dropped })}>
+              {current?.dropped ? "Take back" : "Drop"}
+            </Do>
+            <Do
+              disabled={!isLong || !loop}
+              onClick={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
+              hint="Make the marked part a slice"
+            >
+              Slice from mark
+            </Do>
+            <Box flex={1} />
+            <Do act="finished" on={!raw} onClick={() => setRaw(!raw)}>
+              {raw ? "Heard raw" : "Heard finished"}
+            </Do>
+          </Flex>
+          <SliceTable rows={shown} chosen={chosen} onChoose={choose} />
+        </Flex>
+        <FindPanel
+          view={view}
+          plan={plan}
+          bandS={bandS}
+          onBand={setBandS}
+          onFind={find}
+          onFinish={finish}
+          onDropOthers={() => {
+            history.change({ ...plan, slices: pieces.map((piece) => (inLengths(piece) ? piece : { ...piece, dropped: true, touched: true })) });
+            setBandS(null);
+          }}
+        />
+      </Flex>
+    </Flex>
+  );
+}

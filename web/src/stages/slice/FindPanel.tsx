@@ -1,0 +1,64 @@
+/** How slices are found, which lengths are shown, and how every slice is finished. */
+import { Box, Flex } from "@chakra-ui/react";
+import { useNavigate } from "react-router";
+import type { Plan } from "../../api/client";
+import { Do } from "../../ui/buttons";
+import { Controls } from "../../ui/controls";
+import { Heading, Line, Side } from "../../ui/frames";
+import { Lengths } from "./Lengths";
+import type { PlanView } from "./usePlan";
+
+const FIND = ["sensitivity_db", "min_length_ms", "min_gap_ms", "pre_roll_ms", "tail_ms", "attacks"] as const;
+
+interface Props {
+  view: PlanView;
+  plan: Plan;
+  bandS: [number, number] | null;
+  onBand: (band: [number, number] | null) => void;
+  onFind: (settings: Plan["settings"], gesture: string) => void;
+  onFinish: (values: Partial<Plan["finish"]>, gesture?: string) => void;
+  onDropOthers: () => void;
+}
+
+export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropOthers }: Props) {
+  const go = useNavigate();
+  const pieces = plan.slices;
+  const settings = view.plan.settings;
+  return (
+    <Side label="Find and finish">
+      <Heading>Find</Heading>
+      {!view.floor_visible && (
+        <Box color="amber" fontSize="12px">
+          This sound is dense: no quiet moment shows its floor, so the threshold starts from its quietest tenth.
+        </Box>
+      )}
+      {pieces.length === 0 && (
+        <Box color="amber" role="status">
+          Nothing was found. Lower the sensitivity or the shortest length; a silent file has no slices.
+        </Box>
+      )}
+      <Controls<Plan["settings"]>
+        model="SliceSettings"
+        names={settings.attacks ? [...FIND, "rise_db"] : FIND}
+        value={settings}
+        onChange={(values) => onFind({ ...settings, ...values }, Object.keys(values).join())}
+      />
+      <Line />
+      <Heading>Lengths</Heading>
+      <Lengths lengths={pieces.map((piece) => piece.end_s - piece.start_s)} band={bandS} onBand={onBand} />
+      {bandS && (
+        <Flex gap="6px" wrap="wrap">
+          <Do onClick={onDropOthers}>Drop the others</Do>
+          <Do quiet onClick={() => onBand(null)}>
+            Show all
+          </Do>
+        </Flex>
+      )}
+      <Line />
+      <Heading>Finish every slice</Heading>
+      <Controls<Plan["finish"]> model="Finish" names={["peak_dbfs", "mono", "fade_in_ms", "fade_out_ms"]} value={plan.finish} onChange={onFinish} />
+      <Line />
+      <Do onClick={() => go("/ship")}>Go on to Ship</Do>
+    </Side>
+  );
+}

@@ -1,0 +1,106 @@
+/** What the pointer does on a wave view: marking a part, moving the anchor, a threshold, or an edge; a click plays from there. */
+import { type PointerEvent, useRef, useState } from "react";
+import { LOWEST_DB } from "../canvas/paint";
+import { type Band, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
+
+type Edge = "start" | "end";
+type Grip = { kind: "mark"; from: number } | { kind: "anchor" } | { kind: "threshold" } | { kind: "edge"; id: number; edge: Edge } | null;
+
+/** What can be taken hold of, and what becomes of it. */
+export interface Gripped {
+  ready: boolean;
+  width: number;
+  height: number;
+  lanes: number;
+  total: number;
+  view: [number, number];
+  bands?: Band[];
+  anchor?: number | null;
+  threshold?: number;
+  onMark: (part: [number, number] | null) => void;
+  onPlayFrom: (seconds: number) => void;
+  onAnchor?: (seconds: number) => void;
+  onBand?: (id: number) => void;
+  onEdge?: (id: number, edge: Edge, seconds: number, done: boolean) => void;
+  onThreshold?: (dbfs: number) => void;
+}
+
+/** So near (px) something is taken hold of. */
+const NEAR = 5;
+
+export function useGrips(on: Gripped) {
+  const grip = useRef<Grip>(null);
+  const moved = useRef(false);
+  const [grabbed, setGrabbed] = useState<Grabbed>({});
+  const { height, bands, anchor, threshold, width, lanes, total } = on;
+  const x = (seconds: number) => toX(on, seconds);
+  const toSeconds = (px: number) => on.view[0] + (px / Math.max(1, width)) * (on.view[1] - on.view[0]);
+  const edgeAt = (px: number, some: Band[]): Grip => {
+    for (const band of some)
+      for (const edge of ["start", "end"] as const) if (Math.abs(px - x(band[edge])) < NEAR) return { kind: "edge", id: band.id, edge };
+    return null;
+  };
+  const onThresholdLine = (px: number, y: number) =>
+    threshold !== undefined &&
+    !!on.onThreshold &&
+    ([1, -1].some((sign) => Math.abs(y - levelY({ height, lanes }, threshold, sign)) < NEAR) ||
+      (px > width - 92 && Math.abs(y - levelY({ height, lanes }, threshold, 1) + 12) < 10));
+  const grab = (event: PointerEvent): Grip => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const [px, y] = [event.clientX - box.left, event.clientY - box.top];
+    if (anchor !== undefined && anchor !== null && on.onAnchor && Math.abs(px - x(anchor)) < 8 && y < RULER + 6) return { kind: "anchor" };
+    const edge =
+      on.onEdge && bands
+        ? ((y > RULER + height - 26 ? edgeAt(px, bands) : null) ??
+          (y > RULER
+            ? edgeAt(
+                px,
+                bands.filter((one) => one.chosen),
+              )
+            : null))
+        : null;
+    if (edge) return edge;
+    return onThresholdLine(px, y) ? { kind: "threshold" } : { kind: "mark", from: toSeconds(px) };
+  };
+  const place = (event: PointerEvent) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    return { at: Math.min(total, Math.max(0, toSeconds(event.clientX - box.left))), y: event.clientY - box.top };
+  };
+  const onPointerDown = (event: PointerEvent) => {
+    if (event.button || !on.ready) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    grip.current = grab(event);
+    moved.current = false;
+  };
+  const onPointerMove = (event: PointerEvent) => {
+    const held = grip.current;
+    if (!held) return;
+    const { at, y } = place(event);
+    if (held.kind === "mark") {
+      if (!moved.current && Math.abs(x(at) - x(held.from)) < 4) return;
+      on.onMark(at < held.from ? [at, held.from] : [held.from, at]);
+    } else if (held.kind === "anchor") setGrabbed({ anchor: at });
+    else if (held.kind === "edge") setGrabbed({ edge: { id: held.id, edge: held.edge, at } });
+    else {
+      const half = height / 2 / lanes;
+      const share = Math.abs(RULER + half - y) / (half * 0.94);
+      setGrabbed({ threshold: Math.min(-1, (Math.min(1, share) - 1) * LOWEST_DB) });
+    }
+    moved.current = true;
+  };
+  const onPointerUp = (event: PointerEvent) => {
+    const held = grip.current;
+    grip.current = null;
+    if (!held) return;
+    const { at } = place(event);
+    if (held.kind === "mark" && !moved.current) {
+      const band = bands?.find((one) => at >= one.start && at <= one.end);
+      if (band && on.onBand) on.onBand(band.id);
+      on.onPlayFrom(at);
+    } else if (held.kind === "anchor" && grabbed.anchor !== undefined) on.onAnchor?.(grabbed.anchor);
+    else if (held.kind === "edge" && grabbed.edge) on.onEdge?.(held.id, held.edge, grabbed.edge.at, true);
+    else if (held.kind === "threshold" && grabbed.threshold !== undefined) on.onThreshold?.(grabbed.threshold);
+    setGrabbed({});
+  };
+  return { grabbed, pointer: { onPointerDown, onPointerMove, onPointerUp } };
+}

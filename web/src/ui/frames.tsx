@@ -1,0 +1,84 @@
+/** What a stage is laid out with: bar, side, headings, facts. */
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import type { ReactNode } from "react";
+
+export function Title({ children }: { children: ReactNode }) {
+  return (
+    <chakra.h1 fontFamily="heading" fontSize="19px" fontWeight={650} whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" minW={0}>
+      {children}
+    </chakra.h1>
+  );
+}
+
+export function Heading({ children }: { children: ReactNode }) {
+  return (
+    <chakra.h2 color="dim" fontSize="12px" mt="2px" mb="4px">
+      {children}
+    </chakra.h2>
+  );
+}
+
+/** The bar on top of a stage. */
+export function Bar({ children, tall }: { children: ReactNode; tall?: boolean }) {
+  return (
+    <Flex
+      minH="64px"
+      h={tall ? undefined : "64px"}
+      py={tall ? "10px" : undefined}
+      flexShrink={0}
+      align="center"
+      gap="10px"
+      px="18px"
+      bg="sheet"
+      borderBottom="1px solid"
+      borderColor="line"
+      overflow="hidden"
+    >
+      {children}
+    </Flex>
+  );
+}
+
+/** The right-hand side of a stage; ``foot`` stays in sight while the rest scrolls. */
+export function Side({ children, width = "248px", label, foot }: { children: ReactNode; width?: string; label: string; foot?: ReactNode }) {
+  return (
+    <Flex as="aside" aria-label={label} direction="column" w={width} flexShrink={0} bg="sheet" borderLeft="1px solid" borderColor="line" minH={0}>
+      <Flex direction="column" flex={1} minH={0} p="14px" gap="8px" overflowY="auto">
+        {children}
+      </Flex>
+      {foot && (
+        <Flex direction="column" gap="6px" p="10px 14px" borderTop="1px solid" borderColor="line" flexShrink={0}>
+          {foot}
+        </Flex>
+      )}
+    </Flex>
+  );
+}
+
+export function Fact({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <Flex justify="space-between" gap="10px" minH="22px" align="center">
+      <Box color="dim" flexShrink={0}>
+        {name}
+      </Box>
+      <Box fontFamily="mono" fontSize="12px" textAlign="right" minW={0} overflow="hidden" textOverflow="ellipsis">
+        {children}
+      </Box>
+    </Flex>
+  );
+}
+
+export function Empty({ children, action }: { children: ReactNode; action?: ReactNode }) {
+  return (
+    <Flex direction="column" align="center" justify="center" gap="14px" flex={1} color="dim" p="30px" textAlign="center">
+      <Box maxW="440px" fontSize="14px">
+        {children}
+      </Box>
+      {action}
+    </Flex>
+  );
+}
+
+export function Line() {
+  return <Box borderTop="1px solid" borderColor="line" my="4px" flexShrink={0} />;
+}
