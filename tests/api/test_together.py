@@ -342,6 +342,22 @@ class OneShape(Running):
             answer = quiet.get(f"{HERE}/projects")
         self.assertEqual((answer.status_code, "whether this one change was made" in answer.json()["sentence"]), (500, True))
 
+    def test_edits_of_a_design_by_many_at_once_all_stay(self) -> None:
+        layer = self.get(f"{HERE}/stack/layer", sound=self.get(f"{HERE}/sounds")["rows"][0]["id"])
+        design = self.post(f"{HERE}/designs", {"name": "Many hands", "mix": {"members": [{**layer, "id": "first"}]}})
+        address = f"{HERE}/designs/{design['id']}/edit"
+        with ThreadPoolExecutor(4) as pool:
+            added = list(
+                pool.map(lambda k: self.client.post(address, json={"edit": {"do": "add", "member": {**layer, "id": f"new{k}"}}}).status_code, range(4))
+            )
+        self.assertEqual(added, [200] * 4)
+        kept = self.get(f"{HERE}/designs/{design['id']}")
+        self.assertEqual((kept["revision"], {one["id"] for one in kept["mix"]["members"]}), (4, {"first", "new0", "new1", "new2", "new3"}))
+        grouped = self.post(address, {"edit": {"do": "group", "ids": ["first", "new2"], "id": "pair"}})
+        self.assertEqual([one["id"] for one in grouped["mix"]["members"] if one["group"] == "pair"], ["first", "new2"])
+        gone = self.client.post(address, json={"edit": {"do": "remove", "ids": ["nobody"]}})
+        self.assertEqual((gone.status_code, "no layer 'nobody'" in gone.json()["sentence"]), (404, True))
+
     def test_a_superseded_question_ends_on_the_server(self) -> None:
         from oskren.api.asking import Question, Superseded
         from oskren.core.nodes.model import Mix

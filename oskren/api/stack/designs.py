@@ -15,15 +15,19 @@ from starlette.background import BackgroundTask
 from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.api.stack.told import AMix, mix_of
 from oskren.core import bundle
-from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix
+from oskren.core.errors import Conflict, OskrenError
+from oskren.core.nodes.model import Mix
 from oskren.core.nodes.walk import sounding
 from oskren.core.stack.difference import differences
+from oskren.core.stack.edits import Edit, edited
 from oskren.core.words.names import legal
 from oskren.store.documents import designs as kept
 from oskren.store.search.rows import small
 from oskren.store.tables import Design, Version
 from oskren.work.stack import bundles
+
+TRIES = 5
+"""An edit of a design is made again on what others saved in between, so often."""
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
@@ -115,13 +119,24 @@ def one_design(library: InLibrary, id: int) -> DesignView:
     return _view(kept.design(library, id)[0])
 
 
-@router.post("/designs/{id}/layers")
-def add_layer(studio: InStudio, library: InLibrary, page: InPage, id: int, layer: Member) -> DesignView:
-    """Put one more layer into a design as it is now, whoever has it open."""
-    row, mix = kept.design(library, id)
-    row = kept.save(library, id, row.name, mix.model_copy(update={"members": (*mix.members, layer)}))
-    changed(studio, library, page, "design", id)
-    return _view(row)
+class Editing(BaseModel):
+    """One edit of a design."""
+
+    edit: Edit
+
+
+@router.post("/designs/{id}/edit")
+def edit_design(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Editing) -> DesignView:
+    """Edit a design as it is now, whoever has it open: add, set, group, move, copy or take out layers."""
+    for _ in range(TRIES):
+        row, mix = kept.design(library, id)
+        try:
+            row = kept.save(library, id, row.name, edited(mix, wanted.edit), row.revision or 0)
+        except Conflict:  # somebody saved in between: the edit is made on what is there now
+            continue
+        changed(studio, library, page, "design", id)
+        return _view(row)
+    raise Conflict("This design is being changed all the time by others; try again.")
 
 
 @router.delete("/designs/{id}")

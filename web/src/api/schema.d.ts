@@ -1968,7 +1968,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/designs/{id}/layers": {
+    "/api/lib/{library}/designs/{id}/edit": {
         parameters: {
             query?: never;
             header?: never;
@@ -1978,10 +1978,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Add Layer
-         * @description Put one more layer into a design as it is now, whoever has it open.
+         * Edit Design
+         * @description Edit a design as it is now, whoever has it open: add, set, group, move, copy or take out layers.
          */
-        post: operations["add_layer"];
+        post: operations["edit_design"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3080,18 +3080,6 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** Add */
-        Add: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            do: "add";
-            /** Start S */
-            start_s: number;
-            /** End S */
-            end_s: number;
-        };
         /**
          * Anchored
          * @description How many anchors moved, and which sounds were left, with the reason.
@@ -3153,6 +3141,19 @@ export interface components {
             kind: "sound" | "design";
             /** Items */
             items: number[];
+        };
+        /**
+         * Apart
+         * @description Dissolve a group.
+         */
+        Apart: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "ungroup";
+            /** Id */
+            id: string;
         };
         /** ArrivalChange */
         ArrivalChange: {
@@ -3803,23 +3804,25 @@ export interface components {
              */
             dropped: boolean;
         };
+        /**
+         * Duplicate
+         * @description Copy layers; ``fresh`` are the ids of the copies.
+         */
+        Duplicate: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "duplicate";
+            /** Ids */
+            ids: string[];
+            /** Fresh */
+            fresh: string[];
+        };
         /** Edited */
         Edited: {
             /** Edit */
-            edit: components["schemas"]["Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["Add"];
-        };
-        /**
-         * Editing
-         * @description A change of many sounds.
-         */
-        Editing: {
-            /**
-             * Ids
-             * @default []
-             */
-            ids: number[];
-            all_of?: components["schemas"]["SoundQuery"] | null;
-            change: components["schemas"]["Change"];
+            edit: components["schemas"]["oskren__api__slice__plans__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__api__slice__plans__Add"];
         };
         /**
          * Emptied
@@ -5048,25 +5051,6 @@ export interface components {
             layout: "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
         };
         /**
-         * Move
-         * @description Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start.
-         */
-        Move: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            do: "move";
-            /** Id */
-            id: number;
-            /** Start S */
-            start_s?: number | null;
-            /** End S */
-            end_s?: number | null;
-            /** By S */
-            by_s?: number | null;
-        };
-        /**
          * Moving
          * @description A category's new path: another name, another place, or that of a category to merge with.
          */
@@ -6240,6 +6224,19 @@ export interface components {
             refused: string;
         };
         /**
+         * Remove
+         * @description Take layers out.
+         */
+        Remove: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "remove";
+            /** Ids */
+            ids: string[];
+        };
+        /**
          * Removing
          * @description A category to delete, and where its sounds go ("" for none).
          */
@@ -6488,6 +6485,23 @@ export interface components {
             files: number;
         };
         /**
+         * Set
+         * @description Set fields of layers; a locked one takes no other change than to be unlocked.
+         */
+        Set: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "set";
+            /** Ids */
+            ids: string[];
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * SetChange
          * @description Rename a set; put sounds into it or move them in it (before one of its sounds, or at its end); take sounds out.
          */
@@ -6602,6 +6616,21 @@ export interface components {
             /** Revision */
             revision: number;
             sheet: components["schemas"]["SheetDraft"];
+        };
+        /**
+         * ShiftTime
+         * @description Make layers later, in s.
+         */
+        ShiftTime: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "shift";
+            /** Ids */
+            ids: string[];
+            /** By S */
+            by_s: number;
         };
         /** Shifted */
         Shifted: {
@@ -7723,6 +7752,21 @@ export interface components {
             allowed: string[];
         };
         /**
+         * Together
+         * @description Put layers into a new group.
+         */
+        Together: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "group";
+            /** Ids */
+            ids: string[];
+            /** Id */
+            id: string;
+        };
+        /**
          * Tone
          * @description Fundamental of a layer as it is heard, with the nearest note; None where it has none.
          */
@@ -7972,6 +8016,85 @@ export interface components {
              * @default true
              */
             there: boolean;
+        };
+        /**
+         * Editing
+         * @description A change of many sounds.
+         */
+        oskren__api__gather__sounds__Editing: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            all_of?: components["schemas"]["SoundQuery"] | null;
+            change: components["schemas"]["Change"];
+        };
+        /** Add */
+        oskren__api__slice__plans__Add: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "add";
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+        };
+        /**
+         * Move
+         * @description Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start.
+         */
+        oskren__api__slice__plans__Move: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move";
+            /** Id */
+            id: number;
+            /** Start S */
+            start_s?: number | null;
+            /** End S */
+            end_s?: number | null;
+            /** By S */
+            by_s?: number | null;
+        };
+        /**
+         * Editing
+         * @description One edit of a design.
+         */
+        oskren__api__stack__designs__Editing: {
+            /** Edit */
+            edit: components["schemas"]["oskren__core__stack__edits__Add"] | components["schemas"]["Set"] | components["schemas"]["Together"] | components["schemas"]["Apart"] | components["schemas"]["Duplicate"] | components["schemas"]["oskren__core__stack__edits__Move"] | components["schemas"]["ShiftTime"] | components["schemas"]["Remove"];
+        };
+        /**
+         * Add
+         * @description Put a layer in, as the last one.
+         */
+        oskren__core__stack__edits__Add: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "add";
+            member: components["schemas"]["Member"];
+        };
+        /**
+         * Move
+         * @description Move layers before another one, or to the end.
+         */
+        oskren__core__stack__edits__Move: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move";
+            /** Ids */
+            ids: string[];
+            /** Before */
+            before?: string | null;
         };
     };
     responses: never;
@@ -8765,7 +8888,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Editing"];
+                "application/json": components["schemas"]["oskren__api__gather__sounds__Editing"];
             };
         };
         responses: {
@@ -13370,7 +13493,7 @@ export interface operations {
             };
         };
     };
-    add_layer: {
+    edit_design: {
         parameters: {
             query?: never;
             header?: {
@@ -13385,7 +13508,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Member"];
+                "application/json": components["schemas"]["oskren__api__stack__designs__Editing"];
             };
         };
         responses: {

@@ -1,36 +1,12 @@
 /** Sending a sound to another stage, with what was heard of it. */
 import { useNavigate } from "react-router";
-import { api, got, type Member, type Mix, type Schemas, type SoundRow, type Step } from "../api/client";
+import { api, got, type Member, type Schemas, type SoundRow } from "../api/client";
 import { useListening } from "../listening/player";
+import { EMPTY_MIX, freshId } from "../mix/fresh";
 import { queries, useShared } from "../session/store";
 import { complain, tell } from "../ui/messages";
 import { DRY, type HeardSo, heardSo, saidSo } from "./heard";
 import { addToSheet } from "./sheet";
-
-export const EMPTY_MIX: Mix = { kind: "mix", members: [], groups: [], chain: [], rate: null, layout: "stereo" };
-
-export function freshId(prefix: string): string {
-  return `${prefix}-${Date.now().toString(36)}${Math.floor(Math.random() * 1296).toString(36)}`;
-}
-
-/** A new step of a kind, at its defaults but for what is given. */
-export function freshStep(kind: string, params: Record<string, unknown> = {}): Step {
-  return {
-    kind,
-    params,
-    on: true,
-    id: freshId(kind),
-    start_s: null,
-    end_s: null,
-    channels: [],
-    low_hz: null,
-    high_hz: null,
-    fade_s: 0.005,
-    tail: "cut",
-    envelopes: [],
-    learned_on: null,
-  };
-}
 
 /** A layer of a sound that sounds as it was heard; its anchor lands on the strike line. */
 export async function layerOf(library: string, sound: number, layout: string, heard: HeardSo = DRY): Promise<Member> {
@@ -81,7 +57,12 @@ export function useSend() {
               body: { name: `Design with ${sound.name}`, mix: EMPTY_MIX, project },
             }),
           ));
-        await got(api.POST("/api/lib/{library}/designs/{id}/layers", { params: { path: { library, id: design.id } }, body: layer }));
+        await got(
+          api.POST("/api/lib/{library}/designs/{id}/edit", {
+            params: { path: { library, id: design.id } },
+            body: { edit: { do: "add", member: layer } },
+          }),
+        );
         useShared.setState({ design: design.id });
         void queries.invalidateQueries({ queryKey: ["counts"] });
         void queries.invalidateQueries({ queryKey: ["designs"] });

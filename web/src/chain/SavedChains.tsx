@@ -3,7 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Node, type Step } from "../api/client";
-import { freshId } from "../between/send";
+import { freshId } from "../mix/fresh";
 import { queries, useShared } from "../session/store";
 import { Do } from "../ui/buttons";
 import { Choose } from "../ui/choices";

@@ -1,7 +1,7 @@
 /** The level behind a step, with what the step found; what clips or changes a lot says so, and offers the gain. */
 import { Box, Flex } from "@chakra-ui/react";
 import type { Schemas, Step } from "../api/client";
-import { freshStep } from "../between/send";
+import { freshStep } from "../mix/fresh";
 import { Do } from "../ui/buttons";
 import { level } from "../ui/format";
 import { Fact } from "../ui/frames";

@@ -3,7 +3,7 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
-import { freshId } from "../between/send";
+import { freshId } from "../mix/fresh";
 import { Do } from "../ui/buttons";
 import { ControlOf, said } from "../ui/controls";
 import { useKeys } from "../ui/keys";

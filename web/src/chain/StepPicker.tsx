@@ -3,7 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { api, got, type Step, type StepView } from "../api/client";
-import { freshId, freshStep } from "../between/send";
+import { freshId, freshStep } from "../mix/fresh";
 import { useShared } from "../session/store";
 import { Input } from "../ui/fields";
 import { useSettled } from "../ui/useSettled";

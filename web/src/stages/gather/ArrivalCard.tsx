@@ -6,7 +6,7 @@ import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
-import { stale } from "./doing";
+import { stale } from "./describing";
 import { NotesForm } from "./NotesForm";
 
 /** One arrival that the table is narrowed to: its name, notes and photos, written here. */

@@ -8,8 +8,9 @@ import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
-import { edit, newSet, proposeAnchors, putInSet, takeOutOfSet } from "./doing";
+import { edit, proposeAnchors } from "./describing";
 import { ExportLine } from "./ExportLine";
+import { newSet, putInSet, takeOutOfSet } from "./sets";
 import { among, MARKS, useGather } from "./sounds";
 
 /** What can be done to the chosen rows at once. */

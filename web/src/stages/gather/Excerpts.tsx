@@ -6,7 +6,7 @@ import { live, useListening } from "../../listening/player";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { complain, tell } from "../../ui/messages";
-import { stale } from "./doing";
+import { stale } from "./describing";
 import { useGather } from "./sounds";
 
 export type Excerpt = Schemas["Cut"];

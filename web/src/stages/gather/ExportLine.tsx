@@ -5,7 +5,7 @@ import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { useModels } from "../../ui/controls";
 import { Input } from "../../ui/fields";
-import { exportFiles } from "./doing";
+import { exportFiles } from "./exporting";
 
 const FORMATS = ["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"] as const;
 const CHANNELS = ["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] as const;

@@ -4,7 +4,7 @@ import type { Target } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { useModels } from "../../ui/controls";
 import { ReportPanel } from "../../ui/ReportPanel";
-import { exportFiles, useExported } from "./doing";
+import { exportFiles, useExported } from "./exporting";
 
 const SHOWN = 100;
 

@@ -7,7 +7,9 @@ import { Do } from "../../ui/buttons";
 import { Input } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
 import { complain } from "../../ui/messages";
-import { droppedRows, newSet, putInSet, stale } from "./doing";
+import { stale } from "./describing";
+import { droppedRows } from "./dragging";
+import { newSet, putInSet } from "./sets";
 import { ANYTHING, type Asked, ask, toggleFacet } from "./sounds";
 import { Tree } from "./Tree";
 

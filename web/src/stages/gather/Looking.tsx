@@ -9,9 +9,10 @@ import { useShared } from "../../session/store";
 import { WaveView } from "../../timeline/WaveView";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
-import { dragged, exportFiles } from "./doing";
+import { dragged } from "./dragging";
 import { Excerpts, keepPart, useExcerpts, useMarking } from "./Excerpts";
 import { ExportLine } from "./ExportLine";
+import { exportFiles } from "./exporting";
 
 const AXES: readonly (readonly [Axis, string])[] = [
   ["log", "log axis"],

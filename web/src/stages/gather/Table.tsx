@@ -7,7 +7,8 @@ import { MiniWave } from "../../canvas/MiniWave";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { COLUMNS, type Column, columnsOf, showColumn, useColumns } from "./columns";
-import { dragAlong, dragged, droppedRows, putInSet } from "./doing";
+import { dragAlong, dragged, droppedRows } from "./dragging";
+import { putInSet } from "./sets";
 import { type Asked, ask, useGather, type useSounds } from "./sounds";
 
 const ROW = 31;

@@ -7,7 +7,8 @@ import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
-import { droppedRows, edit, stale } from "./doing";
+import { edit, stale } from "./describing";
+import { droppedRows } from "./dragging";
 import { type Asked, ask, toggleFacet } from "./sounds";
 
 const CATEGORY = "application/x-oskren-category";

@@ -2,9 +2,9 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../../api/client";
-import { freshStep } from "../../between/send";
 import { SavedChains } from "../../chain/SavedChains";
 import { StepList } from "../../chain/StepList";
+import { freshStep } from "../../mix/fresh";
 import { Do } from "../../ui/buttons";
 import { Controls } from "../../ui/controls";
 import { TextField } from "../../ui/fields";

@@ -2,7 +2,7 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef } from "react";
 import type { Mix, Schemas, Step } from "../../api/client";
-import { freshId } from "../../between/send";
+import { freshId } from "../../mix/fresh";
 import { Do } from "../../ui/buttons";
 import { type Ink, useInk } from "../../ui/theme";
 

@@ -6,7 +6,9 @@ import { create } from "zustand";
 import { api, type Envelope, got, type Member, type Mix } from "../../api/client";
 import { useStepKinds } from "../../chain/StepList";
 import { live, player, useListening } from "../../listening/player";
+import { envelopeOf, withEnvelope } from "../../mix/edits";
 import { parsePoints, writePoints } from "../../mix/envelope";
+import { carried } from "../../mix/line";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose, Pick } from "../../ui/choices";
@@ -15,7 +17,7 @@ import { TextField } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 import { Num } from "../../ui/Num";
-import { type Aim, aimAt, carried, envelopeOf, type Placed, withEnvelope } from "./design";
+import { type Aim, aimAt, type Placed } from "./aims";
 import { wide } from "./Placing";
 
 /** A curve taken along from one layer to another. */

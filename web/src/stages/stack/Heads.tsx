@@ -5,7 +5,7 @@ import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
-import { tones } from "./Clip";
+import { tones } from "./tones";
 
 export interface HeadActs {
   choose: (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => void;

@@ -1,12 +1,13 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
 import { live, useListening } from "../../listening/player";
+import { carried } from "../../mix/line";
 import { Do } from "../../ui/buttons";
 import { Pick } from "../../ui/choices";
 import { ControlOf, Controls, useControl } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { Heading, Line } from "../../ui/frames";
-import { carried, type Placed } from "./design";
+import type { Placed } from "./aims";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";
 

@@ -2,8 +2,8 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Step } from "../../api/client";
-import { freshId } from "../../between/send";
 import { useChains } from "../../chain/SavedChains";
+import { freshId } from "../../mix/fresh";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { ControlOf, useControl } from "../../ui/controls";

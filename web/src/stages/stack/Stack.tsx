@@ -2,7 +2,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
-import { EMPTY_MIX } from "../../between/send";
+import { EMPTY_MIX } from "../../mix/fresh";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Bar, Empty, Title } from "../../ui/frames";

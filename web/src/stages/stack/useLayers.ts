@@ -1,14 +1,17 @@
 /** What can be done to the layers of a design by hand and by key: every act one change of the document. */
 import { useRef } from "react";
-import { api, type Envelope, type Group, got, type Member, type Mix } from "../../api/client";
+import { api, type Group, got, type Member, type Mix } from "../../api/client";
 import { layerOf } from "../../between/send";
 import type { History } from "../../documents/useDocument";
 import { live, useListening } from "../../listening/player";
+import { changed, duplicated, grouped, groupOf, moved, removed, shifted, stepped, ungrouped } from "../../mix/edits";
+import { freshId } from "../../mix/fresh";
+import { carried } from "../../mix/line";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
-import type { ClipActs } from "./Clip";
-import { type Aim, carried, changed, duplicated, gathered, type Layout, moved, regrouped, withEnvelope } from "./design";
+import type { Aim, Layout } from "./aims";
 import type { HeadActs } from "./Heads";
+import type { LayerActs } from "./LayerClip";
 
 const round = (value: number) => Number(value.toFixed(6));
 
@@ -58,7 +61,7 @@ export function useLayers(
   /** What the memoised lanes call: always the present acts, through one object that stays. */
   const now = useRef({ edit, editGroup, choose, mix, chosen, aim, change });
   now.current = { edit, editGroup, choose, mix, chosen, aim, change };
-  const clipActs = useRef<ClipActs>({
+  const clipActs = useRef<LayerActs>({
     choose: (id, event) => now.current.choose(id, event),
     alone: (id) => now.current.chosen.length > 1 && now.current.choose(id, { shiftKey: false, ctrlKey: false, metaKey: false }),
     edit: (id, values, gesture) => now.current.edit(id, values, gesture),
@@ -67,12 +70,7 @@ export function useLayers(
       const all = some.includes(id) ? some : [id];
       return doc.members.filter((one) => all.includes(one.id) && !one.locked).map((one) => one.id);
     },
-    shift: (some, seconds) => now.current.change(changed(now.current.mix, some, (one) => ({ at_s: round(one.at_s + seconds) }))),
-    curve: (id, envelope: Envelope) => {
-      const { aim: what, mix: doc } = now.current;
-      const one = doc.members.find((each_) => each_.id === id);
-      if (one && what) now.current.edit(id, withEnvelope(one, what, envelope));
-    },
+    shift: (some, seconds) => now.current.change(shifted(now.current.mix, some, seconds)),
   }).current;
   const dropped = useRef<(id: string, places: number) => void>(() => {});
   dropped.current = (id, places) => {
@@ -80,7 +78,7 @@ export function useLayers(
     const at = mix.members.findIndex((one) => one.id === id);
     const rest = mix.members.filter((one) => !some.includes(one.id));
     const target = mix.members[Math.max(0, Math.min(mix.members.length, at + places + (places > 0 ? 1 : 0)))];
-    change(moved(mix, some, { before: rest.find((one) => one.id === target?.id)?.id ?? null }));
+    change(moved(mix, some, rest.find((one) => one.id === target?.id)?.id ?? null));
   };
 
   const roll = async (some: string[], keepLength: boolean) => {
@@ -153,32 +151,29 @@ export function useLayers(
   };
   const remove = () => {
     if (!members.length) return;
-    const rest = mix.members.filter((one) => !chosen.includes(one.id));
-    change(gathered({ ...mix, members: rest }));
+    const next = removed(mix, chosen);
+    const rest = next.members;
+    change(next);
     const at = mix.members.findIndex((one) => one.id === chosen[0]);
     setChosen(rest.length ? [rest[Math.min(at, rest.length - 1)].id] : []);
   };
+  /** Into a new group; out of the one that is chosen, or that the chosen layers make up. */
   const toGroup = () => {
-    if (group)
-      change(
-        gathered({
-          ...changed(mix, ids(mix.members.filter((one) => one.group === group.id)), () => ({ group: "" })),
-          groups: mix.groups.filter((one) => one !== group),
-        }),
-      );
-    else if (members.length) {
-      const done = regrouped(mix, ids(members));
-      change(done.mix);
-      if (done.group) setChosen([done.group]);
-      return;
+    const whole = group?.id ?? groupOf(mix, ids(members));
+    if (whole) {
+      change(ungrouped(mix, whole));
+      if (group) setChosen([]);
+    } else if (members.length) {
+      const id = freshId("group");
+      change(grouped(mix, ids(members), id));
+      setChosen([id]);
     }
-    setChosen(group ? [] : chosen);
   };
   const duplicate = () => {
     if (!members.length) return;
-    const done = duplicated(mix, ids(members));
-    change(done.mix);
-    setChosen(done.ids);
+    const fresh = members.map(() => freshId("layer"));
+    change(duplicated(mix, ids(members), fresh));
+    setChosen(fresh);
   };
   const nudge = (event: KeyboardEvent, sign: number) => {
     const by = event.altKey ? 1 / 25 : event.shiftKey ? 0.01 : 0.001;
@@ -216,6 +211,6 @@ export function useLayers(
     nudge,
     trimTo,
     shift: (semitones: number) => each((one) => ({ pitch_st: Math.max(-48, Math.min(36, one.pitch_st + semitones)) }), "pitch"),
-    move: (by: -1 | 1) => members.length && change(moved(mix, ids(members), by)),
+    move: (by: -1 | 1) => members.length && change(stepped(mix, ids(members), by)),
   };
 }

@@ -1,11 +1,12 @@
 /** An envelope on the waveform of its layer: points are put, dragged and taken away; with the pen it is drawn in one go. */
 import { type PointerEvent, useRef, useState } from "react";
-import type { Envelope } from "../../api/client";
-import { envelopeAt, inOrder } from "../../mix/envelope";
-import { type Aim, carried } from "./design";
+import type { Envelope } from "../api/client";
+import { envelopeAt, inOrder } from "../mix/envelope";
+import { carried } from "../mix/line";
+import type { Drawn } from "./clips";
 
 interface Props {
-  aim: Aim;
+  aim: Drawn;
   envelope: Envelope | null;
   line: readonly number[][];
   scale: number;

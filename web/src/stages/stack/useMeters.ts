@@ -1,0 +1,84 @@
+/** What the server tells of a mix while it is edited: where layers lie, how it is heard, its meters, what crowds, what is newer. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { api, got, type Mix, slowly } from "../../api/client";
+import { live, player, useListening } from "../../listening/player";
+import { useShared } from "../../session/store";
+import { useSettled } from "../../ui/useSettled";
+import { about } from "./told";
+
+/** The mix as it is listened to: solo is for listening only. */
+function soloed(mix: Mix, solo: string[]): Mix {
+  return solo.length ? { ...mix, members: mix.members.map((member) => ({ ...member, mute: !solo.includes(member.id) })) } : mix;
+}
+
+function audible(mix: Mix): boolean {
+  const muted = mix.groups.filter((one) => one.mute).map((one) => one.id);
+  return mix.members.some((one) => !one.mute && !muted.includes(one.group));
+}
+
+/** ``tried`` is heard in place of the mix while a candidate is tried; ``onNew`` hears of another rendering. */
+export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | null, onNew: () => void) {
+  const library = useShared((state) => state.library);
+  const settled = useSettled(mix, 110, true);
+  const layout = useQuery({
+    queryKey: ["layout", library, settled],
+    placeholderData: keepPreviousData,
+    enabled: settled.members.length > 0,
+    queryFn: ({ signal }) =>
+      about(settled, (key) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: { key }, signal }))),
+  });
+  const listened = useMemo(() => soloed(tried ?? settled, solo), [tried, settled, solo]);
+  const opened = useQuery({
+    queryKey: ["opened", library, listened],
+    enabled: audible(listened),
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => about(listened, (told) => player.opened({ told }, library, name)),
+  });
+  const now = opened.data;
+  const sum = useQuery({
+    queryKey: ["sum", library, settled],
+    placeholderData: keepPreviousData,
+    // meters wait for what is to be heard
+    enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
+    queryFn: ({ signal }) =>
+      about(settled, (key) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { key }, signal }))),
+      ),
+  });
+  const meters = settled.members.length ? sum.data : undefined;
+  const [crowded, setCrowded] = useState(true);
+  const rested = useSettled(mix, 500);
+  const crowds = useQuery({
+    queryKey: ["crowding", library, rested],
+    placeholderData: keepPreviousData,
+    retry: false,
+    // like the meters it waits for what is to be heard
+    enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
+    queryFn: ({ signal }) =>
+      about(rested, (key) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { key }, signal }))),
+      ),
+  });
+  const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
+  const newer = useQuery({
+    queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
+    enabled: settled.members.some((one) => one.origin),
+    queryFn: ({ signal }) =>
+      about(settled, (key) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: { key }, signal }))),
+  });
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only another rendering is a reason
+  useEffect(() => {
+    if (!now) return;
+    onNew();
+    const before = useListening.getState().heard;
+    if (before?.title !== name) player.show(now);
+    else {
+      // the strike line may have moved inside the rendering: stay at the same moment around it
+      const around = (live.position - before.opened.zero) / before.opened.rate;
+      void player.swap(now, Math.max(0, around + now.opened.zero / now.opened.rate));
+    }
+  }, [now?.opened.key]);
+
+  return { layout: layout.data ?? null, now, sum, meters, crowding, crowded, setCrowded, newer: newer.data ?? [] };
+}

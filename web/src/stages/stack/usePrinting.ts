@@ -1,0 +1,78 @@
+/** Prints of a design: to the library, or back into it as a layer; and the design deleted. One at a time. */
+import { useRef } from "react";
+import { api, got, type Member, type Mix } from "../../api/client";
+import { queries, useShared } from "../../session/store";
+import { overSaid } from "../../ui/format";
+import { complain, tell } from "../../ui/messages";
+import { shiftSaid, usePrintShift } from "./PrintShift";
+import type { Design } from "./useDesign";
+
+interface Printing {
+  design: Design;
+  designs: Design[];
+  name: string;
+  mix: Mix;
+  solo: string[];
+  saved: () => Promise<void>;
+  onLayer: (layer: Member) => void;
+}
+
+export function usePrinting({ design, designs, name, mix, solo, saved, onLayer }: Printing) {
+  const library = useShared((state) => state.library);
+  const [shifting, setShifting, shiftChain] = usePrintShift();
+  const printing = useRef(false);
+  const once = async (work: () => Promise<void>) => {
+    if (printing.current) return;
+    printing.current = true;
+    try {
+      await saved();
+      await work();
+      for (const key of ["sounds", "counts", "arrivals", "state", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
+    } catch (error) {
+      complain(error);
+    } finally {
+      printing.current = false;
+    }
+  };
+  const print = () =>
+    once(async () => {
+      const made = await got(
+        api.POST("/api/lib/{library}/stack/print", {
+          params: { path: { library } },
+          body: { mix, name: `${name} print`, category: "", design: design.id, wanted: null },
+        }),
+      );
+      tell(
+        `${made.name} is in the library${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.${overSaid(made)}`,
+        (made.peak ?? -1) > 0,
+      );
+    });
+  const printShift = () =>
+    once(async () => {
+      const made = await got(
+        api.POST("/api/lib/{library}/stack/print-and-shift", {
+          params: { path: { library } },
+          body: {
+            mix,
+            name: `${name} print`,
+            design: design.id,
+            semitones: shifting.semitones,
+            keep_length: shifting.keepLength,
+            chain: shiftChain,
+          },
+        }),
+      );
+      const layer = { ...(made.member as Member), gain_db: -6, name: `${made.sound.name}, ${shiftSaid(shifting)}` };
+      onLayer(layer);
+      tell(
+        `${made.sound.name} is in the library${overSaid(made.sound)}, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`,
+      );
+    });
+  const removeDesign = () =>
+    once(async () => {
+      await got(api.DELETE("/api/lib/{library}/designs/{id}", { params: { path: { library, id: design.id } } }));
+      useShared.setState({ design: designs.find((one) => one.id !== design.id)?.id ?? null });
+      await queries.invalidateQueries({ queryKey: ["designs"] });
+    });
+  return { print, printShift, removeDesign, shifting, setShifting };
+}

@@ -1,0 +1,121 @@
+/** The area lanes lie in: a ruler on top, a line at zero, the loop and the playhead over all of them. */
+import { Box } from "@chakra-ui/react";
+import { type PointerEvent, type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
+import type { Opened } from "../api/client";
+import { rulerStep } from "../canvas/paint";
+import { live, player, useListening } from "../listening/player";
+import type { Scale } from "./useScale";
+
+/** Height of the ruler (px). */
+export const RULER = 24;
+/** A press that moves less (px) is a click. */
+const CLICK_PX = 4;
+
+interface Props {
+  area: RefObject<HTMLDivElement | null>;
+  scale: Scale;
+  /** What is heard along this area; its zero lies on that of the area. */
+  heard: Opened | null;
+  /** What zero is called. */
+  zero: string;
+  children: ReactNode;
+}
+
+export function Ruler({ scale }: { scale: Scale }) {
+  const { shown, width, toX } = scale;
+  const step = rulerStep(shown[1] - shown[0], Math.max(1, width));
+  const ticks: number[] = [];
+  for (let t = Math.ceil(shown[0] / step) * step; t <= shown[1]; t += step) ticks.push(Number(t.toFixed(6)));
+  return (
+    <Box h={`${RULER}px`} borderBottom="1px solid" borderColor="line" position="relative" fontFamily="mono" fontSize="10px" color="dim">
+      {ticks.map((t) => (
+        <Box
+          key={t}
+          position="absolute"
+          left={`${toX(t)}px`}
+          top={0}
+          bottom={0}
+          borderLeft="1px solid"
+          borderColor="line"
+          pl="4px"
+          whiteSpace="nowrap"
+        >
+          {t > 0 ? "+" : ""}
+          {t.toFixed(step < 0.1 ? 2 : 1)}
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+function Playhead({ scale, heard }: { scale: Scale; heard: Opened | null }) {
+  const line = useRef<HTMLDivElement>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the playhead follows the view
+  useEffect(() => {
+    const place = () => {
+      const playing = useListening.getState().heard;
+      if (!line.current || !playing) return;
+      line.current.style.display = playing.opened.key === heard?.key ? "block" : "none";
+      line.current.style.transform = `translateX(${scale.toX((live.position - playing.opened.zero) / playing.opened.rate)}px)`;
+    };
+    place();
+    return player.onTick(place);
+  }, [heard, scale.perSecond, scale.shown[0]]);
+  return <Box ref={line} position="absolute" top={`${RULER}px`} bottom={0} left={0} w="1.5px" bg="chalk" pointerEvents="none" display="none" />;
+}
+
+export function LaneArea({ area, scale, heard, zero, children }: Props) {
+  const { shown, perSecond, toX } = scale;
+  const loop = useListening((state) => state.loop);
+  const [marking, setMarking] = useState<number | null>(null);
+  const start = heard ? -heard.zero / heard.rate : 0;
+  const length = heard ? heard.frames / heard.rate : 0;
+  const secondsAt = (event: PointerEvent) => shown[0] + (event.clientX - (area.current?.getBoundingClientRect().left ?? 0)) / perSecond;
+  const down = (event: PointerEvent) => {
+    if (event.button || (event.target as HTMLElement).closest("[data-clip]")) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    setMarking(secondsAt(event));
+  };
+  const move = (event: PointerEvent) => {
+    if (marking === null || !heard) return;
+    const at = secondsAt(event);
+    if (Math.abs(at - marking) * perSecond < CLICK_PX) return;
+    const [a, b] = at < marking ? [at, marking] : [marking, at];
+    player.setLoop([Math.max(0, a - start), Math.min(length, b - start)]);
+  };
+  const up = (event: PointerEvent) => {
+    if (marking !== null && Math.abs(secondsAt(event) - marking) * perSecond < CLICK_PX) {
+      const playing = useListening.getState().heard;
+      const at = Math.max(0, marking - start);
+      if (playing && playing.opened.key === heard?.key) void player.play(playing, at, loop && at >= loop[0] && at <= loop[1] ? loop : null);
+    }
+    setMarking(null);
+  };
+  return (
+    <Box
+      ref={area}
+      flex={1}
+      position="relative"
+      overflow="hidden"
+      onDoubleClick={scale.whole}
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={up}
+    >
+      <Ruler scale={scale} />
+      {loop && heard && (
+        <Box
+          position="absolute"
+          top={`${RULER}px`}
+          bottom={0}
+          left={`${toX(loop[0] + start)}px`}
+          w={`${(loop[1] - loop[0]) * perSecond}px`}
+          bg="amberSoft"
+        />
+      )}
+      {children}
+      <Box position="absolute" top={`${RULER - 8}px`} bottom={0} left={`${toX(0) - 1}px`} w="2px" bg="amber" pointerEvents="none" title={zero} />
+      <Playhead scale={scale} heard={heard} />
+    </Box>
+  );
+}

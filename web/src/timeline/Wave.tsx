@@ -1,0 +1,38 @@
+/** The waveform of one opened sound, as wide as it is placed. */
+import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { bytes } from "../api/client";
+import { fitted, type PeakData, waveform } from "../canvas/paint";
+import { type Ink, useInk } from "../ui/theme";
+
+export function usePicture(key: string | undefined, frames: number, channels: number, width: number) {
+  return useQuery({
+    queryKey: ["peaks", key, 0, frames, width],
+    enabled: !!key && width > 8,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: async ({ signal }): Promise<PeakData> => {
+      const values = new Int16Array(await bytes(`/api/heard/${key}/peaks?start=0&end=${frames}&width=${width}`, signal));
+      return { width: values.length / channels / 3, channels, values };
+    },
+  });
+}
+
+export function Wave({ data, clear, deep, gain }: { data: PeakData | undefined; clear: keyof Ink; deep: keyof Ink; gain: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const colours = useInk();
+  useEffect(() => {
+    const element = canvas.current;
+    if (!element) return;
+    const draw = () => {
+      const pen = fitted(element);
+      if (!pen || !data) return;
+      waveform(pen, data, 0, 0, element.clientWidth, element.clientHeight, colours[clear], colours[deep], gain);
+    };
+    draw();
+    const watch = new ResizeObserver(draw);
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, [data, clear, deep, gain, colours]);
+  return <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" aria-hidden />;
+}
