@@ -5,11 +5,11 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import Depends, Header, Path, Query, Request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from oskren.core.audio.layouts import layout_of, possible
 from oskren.core.audio.metadata import Metadata
-from oskren.core.nodes.model import Node
+from oskren.core.nodes.model import Node, Step
 from oskren.store import Library
 from oskren.store.describe.arrivals import ArrivalNotes, notes_of
 from oskren.store.library import node_of
@@ -113,13 +113,20 @@ class PathView(BaseModel):
     missing: bool
 
 
+class SoundState(BaseModel):
+    """A chain kept to compare with."""
+
+    name: str = Field(max_length=80)
+    chain: list[Step] = Field(max_length=64)
+
+
 class SoundFacts(SoundRow):
     """A sound with everything known of it."""
 
     node: Node
     now: Node
     now_key: str
-    chain: list[dict[str, Any]]
+    chain: list[Step]
     measures: dict[str, Any]
     paths: list[PathView]
     notes: str
@@ -132,7 +139,7 @@ class SoundFacts(SoundRow):
     noted: ArrivalNotes
     cut_from: int | None
     follows: int | None
-    states: list[dict[str, Any]]
+    states: list[SoundState]
     revision: int
 
 
@@ -209,7 +216,7 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         node=NodeAdapter.validate_python(sound.node),
         now=now,
         now_key=node_hash(now),
-        chain=sound.chain,
+        chain=[Step.model_validate(one) for one in sound.chain or []],
         measures=sound.measures,
         paths=[PathView(path=path, format=format_, missing=missing) for path, format_, missing in library.paths(sound.id)],
         notes=sound.notes,
@@ -222,6 +229,6 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         noted=notes_of(library, sound.arrival_id),
         cut_from=sound.cut_from,
         follows=sound.follows,
-        states=sound.states or [],
+        states=[SoundState.model_validate(one) for one in sound.states or []],
         revision=sound.revision or 0,
     )

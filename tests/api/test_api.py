@@ -276,14 +276,14 @@ class VarySliceShip(Running):
         spread = f"{HERE}/spreads/{begun.json()['id']}"
         draws = [one["id"] for one in self.get(spread)["all"]]
         wanted = {"sounds": [facts["id"]], "designs": [design["id"], other["id"]], "draws": draws[:2]}
-        self.assertEqual(self.post(f"{HERE}/sheet/items?project=7", wanted)["added"], 5)
-        put = self.post(f"{HERE}/sheet/items?project=7", {**wanted, "draws": draws})
+        self.assertEqual(self.post(f"{HERE}/sheets/7/items", wanted)["added"], 5)
+        put = self.post(f"{HERE}/sheets/7/items", {**wanted, "draws": draws})
         self.assertEqual((put["added"], put["sheet"]["draws"]), (1, draws))
         # what is not what was put there any more goes: a design that is deleted, a variation that is drawn anew
         self.client.delete(f"{HERE}/designs/{other['id']}")
         self.client.put(f"{spread}/judged", json={"states": {draws[2]: "dropped"}})
         self.finish(self.client.post(f"{spread}/redraw"))
-        sheet = self.get(f"{HERE}/sheet", project=7)["sheet"]
+        sheet = self.get(f"{HERE}/sheets/7")["sheet"]
         self.assertEqual((sheet["sounds"], sheet["designs"], sheet["draws"]), ([facts["id"]], [design["id"]], draws[:2]))
         body = {**sheet, "project": 7, "targets": [{"template": "{category}/{name}"}], "folder": str(Path(self.folder) / "mixed")}
         preview = self.post(f"{HERE}/ship/preview", body)

@@ -158,14 +158,14 @@ class Undoing(Running):
 
     def test_drafts_of_ship_and_vary_stay(self) -> None:
         first, second = (self.named(name)["id"] for name in ("glass hit", "brass hit"))
-        self.act("post", "sheet/items?project=1", {"sounds": [first]})
-        put = self.act("post", "sheet/items?project=1", {"sounds": [first, second], "heard": {"speed_st": -5.0}})
+        self.act("post", "sheets/1/items", {"sounds": [first]})
+        put = self.act("post", "sheets/1/items", {"sounds": [first, second], "heard": {"speed_st": -5.0}})
         self.assertEqual((put["added"], put["sheet"]["sounds"], put["sheet"]["heard"][str(first)]["speed_st"]), (1, [first, second], -5.0))
         sheet = {**put["sheet"], "name": "Locks", "folder": "/tmp/locks", "targets": [{"name": "web", "format": "ogg", "template": "x/{name}"}]}
-        self.act("put", f"sheet?project=1&based_on={put['revision']}", sheet)
-        again = self.act("get", "sheet?project=1")["sheet"]
+        self.act("put", f"sheets/1&based_on={put['revision']}", sheet)
+        again = self.act("get", "sheets/1")["sheet"]
         self.assertEqual((again["name"], again["folder"], again["targets"][0]["format"]), ("Locks", "/tmp/locks", "ogg"))
-        self.assertEqual(self.act("get", "sheet?project=2")["sheet"]["sounds"], [])
+        self.assertEqual(self.act("get", "sheets/2")["sheet"]["sounds"], [])
         design = self.post(f"{HERE}/designs", {"name": "D", "mix": {"kind": "mix", "members": []}})["id"]
         recipe = {"name": "soft", "freedoms": [{"layer": "a", "control": "gain_db", "low": -2, "high": 2}]}
         self.act("put", f"designs/{design}/recipe-draft?project=1", {"recipe": recipe, "seed": 77, "count": 9})

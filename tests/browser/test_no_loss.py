@@ -454,7 +454,7 @@ class Gathered(OnTheBench):
         out.mkdir(exist_ok=True)
         (out / "Tone 330.wav").write_bytes(b"somebody's")
         body = {"sounds": [first], "name": "Mine", "folder": str(out), "targets": [{"template": "{name}"}]}
-        httpx.put(f"{self.base}/sheet", json=body, timeout=90).raise_for_status()
+        httpx.put(f"{self.base}/sheets/1", json=body, timeout=90).raise_for_status()
         self.page.reload()
         self.choose("Tone 330")
         self.press("Escape", "j")

@@ -152,7 +152,7 @@ class KeptReels(InLibrary):
         self.assertEqual(reels.load(self.library, number), before)
         # a step that would move marks is left out and said; what was marked is kept all the same
         marked = (Mark(id=1, take=1, start_s=0.1, end_s=0.4),)
-        said = reels.save(self.library, number, Reel(takes=(1, 2), chain=(Step(kind="reverse"),), marks=marked))
+        _, said = reels.save(self.library, number, Reel(takes=(1, 2), chain=(Step(kind="reverse"),), marks=marked))
         self.assertIn("changes when things happen", said)
         self.assertEqual(reels.load(self.library, number)[1], Reel(takes=(1, 2), marks=marked))
         for refused in (lambda: reels.begin(self.library, "None", []), lambda: reels.load(self.library, 77), lambda: reels.forget(self.library, 77)):

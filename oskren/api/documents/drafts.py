@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from collections.abc import Callable
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
+from oskren.api.common import InLibrary, InPage, InStudio, changed
+from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.draft import MOST, OnSheet, SheetDraft
 from oskren.core.vary.recipe import RecipeDraft
+from oskren.store import Library
 from oskren.store.documents import designs as kept
 from oskren.store.documents import revisions
+from oskren.work.engine.studio import Studio
 
 router = APIRouter(prefix="/lib/{library}", tags=["drafts"])
-InProject = Annotated[int, Query(ge=1, le=2**53)]
 
 
 class SheetKept(BaseModel):
@@ -32,23 +34,50 @@ class RecipeKept(BaseModel):
     draft: RecipeDraft
 
 
-def _sheet(body: dict[str, Any], revision: int) -> SheetKept:
+def _keep(name: str) -> Callable[[Studio, Library, int, BaseModel, int | None], Kept]:
+    def keep(studio: Studio, library: Library, id: int, wanted: BaseModel, based_on: int | None) -> Kept:
+        return Kept(revisions.keep_draft(library, *_where(library, name, id), wanted.model_dump(mode="json"), based_on))
+
+    return keep
+
+
+def _where(library: Library, name: str, id: int) -> tuple[int, str]:
+    """Project and name of a draft: the sheet of a project, or the recipe of a design, which lies in the design's project."""
+    return (id, "sheet") if name == "sheet" else (kept.design(library, id)[0].project, f"recipe {id}")
+
+
+def _sheet(library: Library, id: int) -> SheetKept:
+    body, revision = revisions.draft(library, id, "sheet")
     return SheetKept(revision=revision, sheet=SheetDraft.model_validate(body))
 
 
-@router.get("/sheet")
-def sheet(library: InLibrary, project: InProject = 1) -> SheetKept:
-    """The sheet of a project."""
-    return _sheet(*revisions.draft(library, project, "sheet"))
+def _recipe(library: Library, id: int) -> RecipeKept:
+    body, revision = revisions.draft(library, *_where(library, "recipe", id))
+    return RecipeKept(revision=revision, draft=RecipeDraft.model_validate(body))
 
 
-@router.put("/sheet")
-def keep_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: SheetDraft, project: InProject = 1, based_on: BasedOn = None) -> SheetKept:
-    """Keep the sheet as it is now."""
-    body = wanted.model_dump(mode="json")
-    revision = revisions.keep_draft(library, project, "sheet", body, based_on)
-    changed(studio, library, page, "sheet", project)
-    return _sheet(body, revision)
+SHEET: Kind[SheetDraft] = Kind(
+    name="sheet",
+    body=SheetDraft,
+    shown=SheetKept,
+    read=lambda _, library, id: _sheet(library, id).sheet,
+    keep=_keep("sheet"),
+    view=lambda _, library, id, __: _sheet(library, id),
+)
+"""The sheet of a project."""
+
+RECIPE: Kind[RecipeDraft] = Kind(
+    name="recipe",
+    body=RecipeDraft,
+    shown=RecipeKept,
+    read=lambda _, library, id: _recipe(library, id).draft,
+    keep=_keep("recipe"),
+    view=lambda _, library, id, __: _recipe(library, id),
+)
+"""The recipe of a design as it was set last."""
+
+serve(router, "/sheets/{id}", SHEET)
+serve(router, "/designs/{id}/recipe-draft", RECIPE)
 
 
 class ToSheet(BaseModel):
@@ -66,34 +95,13 @@ class PutOnSheet(SheetKept):
     added: int
 
 
-@router.post("/sheet/items")
-def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, wanted: ToSheet, project: InProject = 1) -> PutOnSheet:
+@router.post("/sheets/{id}/items")
+def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: ToSheet) -> PutOnSheet:
     """Put sounds, designs and variations on the sheet behind those that are on it; a sound that is there already is taken as it was heard now."""
     more = OnSheet(sounds=wanted.sounds, heard=dict.fromkeys(wanted.sounds, wanted.heard), designs=wanted.designs, draws=wanted.draws)
-    with revisions.turn(library, project):
-        body, _ = revisions.draft(library, project, "sheet")
-        before = SheetDraft.model_validate(body)
+    with revisions.turn(library, id):
+        before = _sheet(library, id).sheet
         after = before.with_more(more)
-        body = after.model_dump(mode="json")
-        revision = revisions.keep_draft(library, project, "sheet", body, None)
-    changed(studio, library, page, "sheet", project)
-    return PutOnSheet(**_sheet(body, revision).model_dump(), added=after.count - before.count)
-
-
-@router.get("/designs/{id}/recipe-draft")
-def recipe_draft(library: InLibrary, id: int, project: InProject = 1) -> RecipeKept:
-    """The recipe of a design as it was set last."""
-    kept.design(library, id)
-    body, revision = revisions.draft(library, project, f"recipe {id}")
-    return RecipeKept(revision=revision, draft=RecipeDraft.model_validate(body))
-
-
-@router.put("/designs/{id}/recipe-draft")
-def keep_recipe_draft(
-    studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: RecipeDraft, project: InProject = 1, based_on: BasedOn = None
-) -> RecipeKept:
-    """Keep the recipe of a design as it is set now."""
-    kept.design(library, id)
-    revision = revisions.keep_draft(library, project, f"recipe {id}", wanted.model_dump(mode="json"), based_on)
-    changed(studio, library, page, "recipe", id)
-    return RecipeKept(revision=revision, draft=wanted)
+        revision = revisions.keep_draft(library, id, "sheet", after.model_dump(mode="json"), None)
+    changed(studio, library, page, "sheet", id)
+    return PutOnSheet(revision=revision, sheet=after, added=after.count - before.count)

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Path
 from pydantic import BaseModel, Field
 
 from oskren.api.common import BasedOn, InLibrary
-from oskren.api.stack.told import PatchOp
+from oskren.api.documents.patches import PatchOp
 from oskren.store.documents import histories
 
 router = APIRouter(prefix="/lib/{library}", tags=["histories"])

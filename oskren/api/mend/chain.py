@@ -6,24 +6,20 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oskren.api.asking import InQuestion
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, SoundFacts, changed, facts_of
+from oskren.api.common import InLibrary, SoundFacts, SoundState, facts_of
+from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Chained, Node, Step, active, check_chain
 from oskren.core.steps import equaliser
+from oskren.store import Library
 from oskren.store.describe import following
+from oskren.work.engine.studio import Studio
 from oskren.work.mend import tasks as mending
 
 router = APIRouter(prefix="/lib/{library}", tags=["mend"])
 
 
 class Chain(BaseModel):
-    chain: list[Step] = Field(max_length=64)
-
-
-class SoundState(BaseModel):
-    """A chain kept to compare with."""
-
-    name: str = Field(max_length=80)
     chain: list[Step] = Field(max_length=64)
 
 
@@ -97,12 +93,21 @@ class ResonanceView(BaseModel):
     q: float
 
 
-@router.put("/sounds/{id}/chain")
-def set_chain(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Chain, based_on: BasedOn = None) -> SoundFacts:
-    """Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it."""
-    sound = following.set_chain(library, id, wanted.chain, based_on)
-    changed(studio, library, page, "chain", id)
-    return facts_of(library, sound)
+def _keep(studio: Studio, library: Library, id: int, wanted: Chain, based_on: int | None) -> Kept:
+    return Kept(following.set_chain(library, id, wanted.chain, based_on).revision or 0)
+
+
+CHAIN: Kind[Chain] = Kind(
+    name="chain",
+    body=Chain,
+    shown=SoundFacts,
+    read=lambda _, library, id: Chain(chain=[Step.model_validate(one) for one in library.sound(id).chain]),
+    keep=_keep,
+    view=lambda _, library, id, __: facts_of(library, library.sound(id)),
+)
+"""The chain of a sound, whose original is never changed. One that follows a saved chain changes that, for all that follow it."""
+
+serve(router, "/sounds/{id}/chain", CHAIN)
 
 
 @router.put("/sounds/{id}/states")

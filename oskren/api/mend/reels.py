@@ -7,7 +7,8 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
+from oskren.api.common import InLibrary, InStudio, Started, started
+from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.api.gather.sounds import Among, numbers_of
 from oskren.core.errors import OskrenError
 from oskren.core.mend import reel as rules
@@ -142,18 +143,17 @@ def begin_reel(library: InLibrary, new: NewReel) -> ReelView:
     return _view(library, reels.begin(library, new.name, numbers_of(library, new), new.project))
 
 
-@router.get("/reels/{id}")
-def one_reel(library: InLibrary, id: int) -> ReelView:
-    """A reel with all it holds."""
-    return _view(library, id)
+REEL: Kind[Reel] = Kind(
+    name="reel",
+    body=Reel,
+    shown=ReelView,
+    read=lambda _, library, id: reels.load(library, id)[1],
+    keep=lambda _, library, id, reel, based_on: Kept(*reels.save(library, id, reel, based_on)),
+    view=lambda _, library, id, refused: _view(library, id, refused),
+)
+"""A review reel: a step that would move marks is left out when it is kept, and said; the marks are kept."""
 
-
-@router.put("/reels/{id}")
-def save_reel(studio: InStudio, library: InLibrary, page: InPage, id: int, reel: Reel, based_on: BasedOn = None) -> ReelView:
-    """Keep a reel as it is now: marks, chain, gap, template. A step that would move marks is left out, and said; the marks are kept."""
-    refused = reels.save(library, id, reel, based_on)
-    changed(studio, library, page, "reel", id)
-    return _view(library, id, refused)
+serve(router, "/reels/{id}", REEL)
 
 
 @router.delete("/reels/{id}")

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import itertools
 from typing import Annotated, Literal
 
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
-from oskren.core.errors import OskrenError
+from oskren.api.common import InLibrary, InPage, InStudio, Started, changed, started
+from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.core.nodes.model import Node, Step
 from oskren.core.slice import plan as planning
 from oskren.core.slice.detect import SliceSettings, detect, threshold
@@ -100,23 +99,23 @@ def _view(studio: Studio, library: Library, id: int, node: Node, plan: Plan) -> 
     )
 
 
-@router.get("/plans/{id}")
-def plan(studio: InStudio, library: InLibrary, id: int) -> PlanView:
-    """The plan of a sound; a first one is found when there is none."""
-    return _view(studio, library, id, *slices.plan_of(studio, library, id))
-
-
-@router.put("/plans/{id}")
-def save_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Plan, based_on: BasedOn = None) -> PlanView:
-    """Keep a plan as given: undo, redo, and changes of the finish."""
+def _keep(studio: Studio, library: Library, id: int, wanted: Plan, based_on: int | None) -> Kept:
     node, _ = slices.plan_of(studio, library, id)
-    planning.finish_chain(wanted.finish)
-    ordered = sorted(wanted.slices, key=lambda piece: piece.start_s)
-    if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
-        raise OskrenError("Two slices of this plan overlap; it was not kept.")
-    slices.save(library, id, node, wanted, based_on)
-    changed(studio, library, page, "plan", id)
-    return _view(studio, library, id, node, wanted)
+    planning.checked(wanted)
+    return Kept(slices.save(library, id, node, wanted, based_on))
+
+
+PLAN: Kind[Plan] = Kind(
+    name="plan",
+    body=Plan,
+    shown=PlanView,
+    read=lambda studio, library, id: slices.plan_of(studio, library, id)[1],
+    keep=_keep,
+    view=lambda studio, library, id, _: _view(studio, library, id, *slices.plan_of(studio, library, id)),
+)
+"""The plan of a sound; a first one is found when there is none."""
+
+serve(router, "/plans/{id}", PLAN)
 
 
 @router.post("/plans/{id}/find")

@@ -12,7 +12,8 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
+from oskren.api.common import InLibrary, InPage, InStudio, changed
+from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.api.stack.told import AMix, mix_of
 from oskren.core import bundle
 from oskren.core.errors import Conflict, OskrenError
@@ -21,9 +22,11 @@ from oskren.core.nodes.walk import sounding
 from oskren.core.stack.difference import differences
 from oskren.core.stack.edits import Edit, edited
 from oskren.core.words.names import legal
+from oskren.store import Library
 from oskren.store.documents import designs as kept
 from oskren.store.search.rows import small
 from oskren.store.tables import Design, Version
+from oskren.work.engine.studio import Studio
 from oskren.work.stack import bundles
 
 TRIES = 5
@@ -105,18 +108,28 @@ def add_design(library: InLibrary, new: NewDesign) -> DesignView:
     return _view(kept.add(library, new.name, new.mix, new.project or 1))
 
 
-@router.put("/designs/{id}")
-def save_design(studio: InStudio, library: InLibrary, page: InPage, id: int, now: DesignNow, based_on: BasedOn = None) -> DesignKept:
-    """Keep a design as it is now."""
-    row = kept.save(library, id, now.name, mix_of(studio, now.mix), based_on)
-    changed(studio, library, page, "design", id)
-    return DesignKept(revision=row.revision or 0)
+def _keep(studio: Studio, library: Library, id: int, now: DesignNow, based_on: int | None) -> Kept:
+    return Kept(kept.save(library, id, now.name, mix_of(studio, now.mix), based_on).revision or 0)
 
 
-@router.get("/designs/{id}")
-def one_design(library: InLibrary, id: int) -> DesignView:
-    """A design as it is kept."""
-    return _view(kept.design(library, id)[0])
+def _now(studio: Studio, library: Library, id: int) -> DesignNow:
+    row, mix = kept.design(library, id)
+    return DesignNow(name=row.name, mix=mix)
+
+
+DESIGN: Kind[DesignNow] = Kind(
+    name="design",
+    body=DesignNow,
+    shown=DesignView,
+    read=_now,
+    keep=_keep,
+    view=lambda _, library, id, __: _view(kept.design(library, id)[0]),
+    answer=DesignKept,
+    saved=lambda _, library, id, __: DesignKept(revision=kept.design(library, id)[0].revision or 0),
+)
+"""A design: its name, and its mix whole or by the key it was told under."""
+
+serve(router, "/designs/{id}", DESIGN)
 
 
 class Editing(BaseModel):

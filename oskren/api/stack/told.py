@@ -2,26 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends
 from fastapi.exceptions import RequestValidationError
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from oskren.api.common import InStudio
+from oskren.api.documents.patches import PatchOp, plain
 from oskren.core.nodes.model import Mix
 from oskren.work.engine.studio import Studio
 
 router = APIRouter(tags=["stack"])
-
-
-class PatchOp(BaseModel):
-    """One operation of a JSON Patch (RFC 6902)."""
-
-    op: Literal["add", "remove", "replace", "move", "copy", "test"]
-    path: str = Field(max_length=2000)
-    from_: str | None = Field(None, alias="from", max_length=2000)
-    value: Any = None
 
 
 class ByKey(BaseModel):
@@ -63,7 +55,6 @@ def tell(studio: InStudio, wanted: Telling) -> ByKey:
     try:
         if wanted.mix is not None:
             return ByKey(key=studio.told.whole(wanted.mix))
-        patch = [one.model_dump(mode="json", by_alias=True, exclude_unset=True) for one in wanted.patch]
-        return ByKey(key=studio.told.changed(wanted.base, patch))
+        return ByKey(key=studio.told.changed(wanted.base, plain(wanted.patch)))
     except ValidationError as error:
         raise RequestValidationError(error.errors()) from error

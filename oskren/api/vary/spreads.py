@@ -7,7 +7,8 @@ from typing import Any, Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, Started, changed, started
+from oskren.api.common import InLibrary, InPage, InStudio, Started, changed, started
+from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Mix
 from oskren.core.vary.judging import Judgement, Judgements
@@ -152,19 +153,21 @@ def spread(library: InLibrary, id: int) -> SpreadView:
     )
 
 
-@router.get("/spreads/{id}/judged")
-def judged(library: InLibrary, id: int) -> JudgedView:
-    """What is said of the variations of a spread."""
+def _keep(studio: Studio, library: Library, id: int, wanted: Judgements, based_on: int | None) -> Kept:
+    return Kept(kept.judge(library, id, wanted, based_on))
+
+
+def _judged(studio: Studio, library: Library, id: int, refused: str) -> JudgedView:
     said, revision = kept.judged(library, id)
     return JudgedView(judged=said, revision=revision)
 
 
-@router.put("/spreads/{id}/judged")
-def judge(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Judgements, based_on: BasedOn = None) -> JudgedView:
-    """Keep what is said of them as it is now."""
-    revision = kept.judge(library, id, wanted, based_on)
-    changed(studio, library, page, "spread", id)
-    return JudgedView(judged=wanted, revision=revision)
+JUDGED: Kind[Judgements] = Kind(
+    name="spread", body=Judgements, shown=JudgedView, read=lambda _, library, id: kept.judged(library, id)[0], keep=_keep, view=_judged
+)
+"""What is said of the variations of a spread."""
+
+serve(router, "/spreads/{id}/judged", JUDGED)
 
 
 @router.post("/draws/{id}/heard")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import Literal
 
 from pydantic import Field
@@ -46,6 +47,15 @@ class Plan(Frozen):
     @property
     def kept(self) -> list[Slice]:
         return [piece for piece in self.slices if not piece.dropped]
+
+
+def checked(plan: Plan) -> Plan:
+    """The plan, when its slices lie apart and it can be finished as it says; OskrenError with the reason when not."""
+    finish_chain(plan.finish)
+    ordered = sorted(plan.slices, key=lambda piece: piece.start_s)
+    if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
+        raise OskrenError("Two slices of this plan overlap; it was not kept.")
+    return plan
 
 
 def _sorted(plan: Plan, slices: list[Slice]) -> Plan:

@@ -86,8 +86,8 @@ def begin(library: Library, name: str, sounds: list[int], project: int = 1) -> i
     return number
 
 
-def save(library: Library, number: int, reel: Reel, based_on: int | None = None) -> str:
-    """Keep a reel as it is now; why its steps were not kept, in a sentence, or nothing.
+def save(library: Library, number: int, reel: Reel, based_on: int | None = None) -> tuple[int, str]:
+    """Keep a reel as it is now; its new revision, and why its steps were not kept, in a sentence, or nothing.
 
     What is marked is kept whatever becomes of the steps: a step that would move marks is left out, with the reason.
     """
@@ -113,9 +113,10 @@ def save(library: Library, number: int, reel: Reel, based_on: int | None = None)
         row.reel = reel.model_dump(mode="json")
         if before.takes != reel.takes:
             note_uses(session, "reel", number, [take.node for take in found], row.project)
+        revision = row.revision or 0
     if before.takes != reel.takes:
         library.columns.touch_uses()
-    return refused
+    return revision, refused
 
 
 def revision_of(library: Library, number: int) -> int:

@@ -1,6 +1,8 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
+export type { paths };
+
 export type Schemas = components["schemas"];
 export type SoundRow = Schemas["SoundRow"];
 export type SoundFacts = Schemas["SoundFacts"];
@@ -39,6 +41,8 @@ export const api = createClient<paths>({
   querySerializer: { array: { style: "form", explode: true } },
 });
 
+const AWAY = "Oskren's server does not answer; start it again and reload this page.";
+
 /** A refusal of the server: one sentence for people. ``status`` is 0 when the server did not answer at all. */
 export class Refused extends Error {
   constructor(
@@ -62,13 +66,27 @@ export async function got<T>(answer: Promise<Answered<T>>): Promise<T> {
     result = await answer;
   } catch (error) {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
-    throw new Refused("Oskren's server does not answer; start it again and reload this page.", 0);
+    throw new Refused(AWAY, 0);
   }
   if (result.data === undefined || !result.response.ok) {
     const sentence = (result.error as { sentence?: string } | undefined)?.sentence;
     throw new Refused(sentence ?? `The server answered ${result.response.status}.`, result.response.status);
   }
   return result.data;
+}
+
+/** Ask an address whose types are known where it is asked; Refused with the server's sentence. */
+export async function asked<T>(method: string, address: string, body?: unknown, keepalive = false): Promise<T> {
+  const headers = { "X-Oskren-Page": PAGE, ...(body === undefined ? {} : { "Content-Type": "application/json" }) };
+  let response: Response;
+  try {
+    response = await fetch(address, { method, headers, keepalive, body: body === undefined ? undefined : JSON.stringify(body) });
+  } catch {
+    throw new Refused(AWAY, 0);
+  }
+  const found = (await response.json().catch(() => null)) as T & { sentence?: string };
+  if (!response.ok) throw new Refused(found?.sentence ?? `The server answered ${response.status}.`, response.status);
+  return found;
 }
 
 /** Raw bytes from an address of the API. */

@@ -1448,7 +1448,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/sheet": {
+    "/api/lib/{library}/sheets/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1456,23 +1456,55 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Sheet
-         * @description The sheet of a project.
+         * Read Sheet
+         * @description The sheet as it is kept.
          */
-        get: operations["sheet"];
+        get: operations["read_sheet"];
         /**
-         * Keep Sheet
-         * @description Keep the sheet as it is now.
+         * Save Sheet
+         * @description Keep the sheet as it is sent; refused when somebody kept another one since the revision it is based on.
          */
-        put: operations["keep_sheet"];
+        put: operations["save_sheet"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Sheet
+         * @description Keep the sheet with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_sheet"];
         trace?: never;
     };
-    "/api/lib/{library}/sheet/items": {
+    "/api/lib/{library}/designs/{id}/recipe-draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Recipe
+         * @description The recipe as it is kept.
+         */
+        get: operations["read_recipe"];
+        /**
+         * Save Recipe
+         * @description Keep the recipe as it is sent; refused when somebody kept another one since the revision it is based on.
+         */
+        put: operations["save_recipe"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Recipe
+         * @description Keep the recipe with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_recipe"];
+        trace?: never;
+    };
+    "/api/lib/{library}/sheets/{id}/items": {
         parameters: {
             query?: never;
             header?: never;
@@ -1486,30 +1518,6 @@ export interface paths {
          * @description Put sounds, designs and variations on the sheet behind those that are on it; a sound that is there already is taken as it was heard now.
          */
         post: operations["put_on_sheet"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/designs/{id}/recipe-draft": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Recipe Draft
-         * @description The recipe of a design as it was set last.
-         */
-        get: operations["recipe_draft"];
-        /**
-         * Keep Recipe Draft
-         * @description Keep the recipe of a design as it is set now.
-         */
-        put: operations["keep_recipe_draft"];
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1651,17 +1659,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
         /**
-         * Set Chain
-         * @description Keep a sound's chain; the original is never changed. One that follows a saved chain changes that, for all that follow it.
+         * Read Chain
+         * @description The chain as it is kept.
          */
-        put: operations["set_chain"];
+        get: operations["read_chain"];
+        /**
+         * Save Chain
+         * @description Keep the chain as it is sent; refused when somebody kept another one since the revision it is based on.
+         */
+        put: operations["save_chain"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Chain
+         * @description Keep the chain with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_chain"];
         trace?: never;
     };
     "/api/lib/{library}/sounds/{id}/states": {
@@ -1816,13 +1832,13 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Reel
-         * @description A reel with all it holds.
+         * Read Reel
+         * @description The reel as it is kept.
          */
-        get: operations["one_reel"];
+        get: operations["read_reel"];
         /**
          * Save Reel
-         * @description Keep a reel as it is now: marks, chain, gap, template. A step that would move marks is left out, and said; the marks are kept.
+         * @description Keep the reel as it is sent; refused when somebody kept another one since the revision it is based on.
          */
         put: operations["save_reel"];
         post?: never;
@@ -1833,7 +1849,11 @@ export interface paths {
         delete: operations["forget_reel"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Reel
+         * @description Keep the reel with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_reel"];
         trace?: never;
     };
     "/api/lib/{library}/suggestions/{id}": {
@@ -1948,13 +1968,13 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * One Design
-         * @description A design as it is kept.
+         * Read Design
+         * @description The design as it is kept.
          */
-        get: operations["one_design"];
+        get: operations["read_design"];
         /**
          * Save Design
-         * @description Keep a design as it is now.
+         * @description Keep the design as it is sent; refused when somebody kept another one since the revision it is based on.
          */
         put: operations["save_design"];
         post?: never;
@@ -1965,7 +1985,11 @@ export interface paths {
         delete: operations["remove_design"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Design
+         * @description Keep the design with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_design"];
         trace?: never;
     };
     "/api/lib/{library}/designs/{id}/edit": {
@@ -2776,20 +2800,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Judged
-         * @description What is said of the variations of a spread.
+         * Read Spread
+         * @description The spread as it is kept.
          */
-        get: operations["judged"];
+        get: operations["read_spread"];
         /**
-         * Judge
-         * @description Keep what is said of them as it is now.
+         * Save Spread
+         * @description Keep the spread as it is sent; refused when somebody kept another one since the revision it is based on.
          */
-        put: operations["judge"];
+        put: operations["save_spread"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Spread
+         * @description Keep the spread with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_spread"];
         trace?: never;
     };
     "/api/lib/{library}/draws/{id}/heard": {
@@ -2880,20 +2908,24 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Plan
-         * @description The plan of a sound; a first one is found when there is none.
+         * Read Plan
+         * @description The plan as it is kept.
          */
-        get: operations["plan"];
+        get: operations["read_plan"];
         /**
          * Save Plan
-         * @description Keep a plan as given: undo, redo, and changes of the finish.
+         * @description Keep the plan as it is sent; refused when somebody kept another one since the revision it is based on.
          */
         put: operations["save_plan"];
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Plan
+         * @description Keep the plan with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_plan"];
         trace?: never;
     };
     "/api/lib/{library}/plans/{id}/find": {
@@ -5567,6 +5599,14 @@ export interface components {
             value?: unknown;
         };
         /**
+         * Patched
+         * @description What changed of a document since the revision it is based on (JSON Patch, RFC 6902).
+         */
+        Patched: {
+            /** Patch */
+            patch: components["schemas"]["PatchOp"][];
+        };
+        /**
          * PathView
          * @description A file a sound is found in: its path, what lies there, and whether it is missing.
          */
@@ -6916,9 +6956,7 @@ export interface components {
             /** Now Key */
             now_key: string;
             /** Chain */
-            chain: {
-                [key: string]: unknown;
-            }[];
+            chain: components["schemas"]["Step"][];
             /** Measures */
             measures: {
                 [key: string]: unknown;
@@ -6944,9 +6982,7 @@ export interface components {
             /** Follows */
             follows: number | null;
             /** States */
-            states: {
-                [key: string]: unknown;
-            }[];
+            states: components["schemas"]["SoundState"][];
             /** Revision */
             revision: number;
         };
@@ -11965,13 +12001,12 @@ export interface operations {
             };
         };
     };
-    sheet: {
+    read_sheet: {
         parameters: {
-            query?: {
-                project?: number;
-            };
+            query?: never;
             header?: never;
             path: {
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12008,10 +12043,9 @@ export interface operations {
             };
         };
     };
-    keep_sheet: {
+    save_sheet: {
         parameters: {
             query?: {
-                project?: number;
                 /** @description revision this change is based on; refused when there is a newer one */
                 based_on?: number | null;
             };
@@ -12019,6 +12053,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12059,15 +12094,17 @@ export interface operations {
             };
         };
     };
-    put_on_sheet: {
+    change_sheet: {
         parameters: {
             query?: {
-                project?: number;
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
             };
             header?: {
                 "x-oskren-page"?: string;
             };
             path: {
+                id: number;
                 /** @description folder name of the library */
                 library: string;
             };
@@ -12075,7 +12112,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ToSheet"];
+                "application/json": components["schemas"]["Patched"];
             };
         };
         responses: {
@@ -12085,7 +12122,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PutOnSheet"];
+                    "application/json": components["schemas"]["SheetKept"];
                 };
             };
             /** @description Not Found */
@@ -12108,11 +12145,9 @@ export interface operations {
             };
         };
     };
-    recipe_draft: {
+    read_recipe: {
         parameters: {
-            query?: {
-                project?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: number;
@@ -12152,10 +12187,9 @@ export interface operations {
             };
         };
     };
-    keep_recipe_draft: {
+    save_recipe: {
         parameters: {
             query?: {
-                project?: number;
                 /** @description revision this change is based on; refused when there is a newer one */
                 based_on?: number | null;
             };
@@ -12182,6 +12216,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_recipe: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_on_sheet: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToSheet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutOnSheet"];
                 };
             };
             /** @description Not Found */
@@ -12557,7 +12690,49 @@ export interface operations {
             };
         };
     };
-    set_chain: {
+    read_chain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_chain: {
         parameters: {
             query?: {
                 /** @description revision this change is based on; refused when there is a newer one */
@@ -12576,6 +12751,57 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Chain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundFacts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_chain: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
             };
         };
         responses: {
@@ -12965,7 +13191,7 @@ export interface operations {
             };
         };
     };
-    one_reel: {
+    read_reel: {
         parameters: {
             query?: never;
             header?: never;
@@ -13078,6 +13304,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReelHead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_reel: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReelView"];
                 };
             };
             /** @description Not Found */
@@ -13358,7 +13635,7 @@ export interface operations {
             };
         };
     };
-    one_design: {
+    read_design: {
         parameters: {
             query?: never;
             header?: never;
@@ -13471,6 +13748,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DesignView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_design: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DesignKept"];
                 };
             };
             /** @description Not Found */
@@ -15412,7 +15740,7 @@ export interface operations {
             };
         };
     };
-    judged: {
+    read_spread: {
         parameters: {
             query?: never;
             header?: never;
@@ -15454,7 +15782,7 @@ export interface operations {
             };
         };
     };
-    judge: {
+    save_spread: {
         parameters: {
             query?: {
                 /** @description revision this change is based on; refused when there is a newer one */
@@ -15473,6 +15801,57 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Judgements"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_spread: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
             };
         };
         responses: {
@@ -15674,7 +16053,7 @@ export interface operations {
             };
         };
     };
-    plan: {
+    read_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -15735,6 +16114,57 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Plan"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_plan: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
             };
         };
         responses: {

@@ -9,21 +9,16 @@ import { DRY, type HeardSo, saidSo } from "./heard";
 export type Sheet = Schemas["SheetDraft"];
 export type SheetKept = Schemas["SheetKept"];
 
-const key = (library: string, project: number) => ["sheet", library, project];
-
-async function read(library: string, project: number): Promise<SheetKept> {
-  // the client's types lose what a pair is
-  return await got(api.GET("/api/lib/{library}/sheet", { params: { path: { library }, query: { project } } }));
-}
+export const sheetKey = (library: string, project: number) => ["sheet", library, project];
 
 export function useSheet() {
   const library = useShared((state) => state.library);
   const project = useShared((state) => state.project);
   return useQuery({
-    queryKey: key(library, project),
+    queryKey: sheetKey(library, project),
     enabled: !!library,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => read(library, project),
+    queryFn: () => got(api.GET("/api/lib/{library}/sheets/{id}", { params: { path: { library, id: project } } })),
   });
 }
 
@@ -39,8 +34,8 @@ export async function putOnSheet({ sounds = [], designs = [], draws = [] }: ToSh
   const { library, project } = useShared.getState();
   try {
     const body = { sounds, designs, draws, heard };
-    const kept = await got(api.POST("/api/lib/{library}/sheet/items", { params: { path: { library }, query: { project } }, body }));
-    queries.setQueryData(key(library, project), { revision: kept.revision, sheet: kept.sheet });
+    const kept = await got(api.POST("/api/lib/{library}/sheets/{id}/items", { params: { path: { library, id: project } }, body }));
+    queries.setQueryData(sheetKey(library, project), { revision: kept.revision, sheet: kept.sheet });
     changedHere("sheet", project);
     return kept.added;
   } catch (error) {
@@ -64,19 +59,4 @@ export async function addToSheet(kind: keyof ToSheet, ids: number[], heard: Hear
       ? `${added} ${CALLED[kind][added === 1 ? 0 : 1]} put on the sheet of Ship${saidSo(heard)}.`
       : `Already on the sheet of Ship${saidSo(heard)}.`,
   );
-}
-
-/** Keep the sheet of a project; what shows it elsewhere shows this. */
-export async function saveSheet(library: string, project: number, sheet: Sheet, basedOn: number | undefined, init: { keepalive?: boolean }) {
-  const kept = await got(
-    api.PUT("/api/lib/{library}/sheet", { params: { path: { library }, query: { project, based_on: basedOn } }, body: sheet, ...init }),
-  );
-  queries.setQueryData(key(library, project), kept);
-  return { revision: kept.revision };
-}
-
-export async function readSheet(library: string, project: number) {
-  const kept = await read(library, project);
-  queries.setQueryData(key(library, project), kept);
-  return { doc: kept.sheet, revision: kept.revision };
 }

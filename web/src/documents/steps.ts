@@ -2,6 +2,7 @@
 import { applyPatch, compare, deepClone, type Operation } from "fast-json-patch";
 import { api, got, Refused, type Schemas } from "../api/client";
 import { useShared } from "../session/store";
+import type { Kind } from "./wire";
 
 type Patches = Schemas["StepBack"];
 
@@ -58,8 +59,6 @@ function alike<T>(before: T[], at: number, now: T[]): number {
   return count;
 }
 
-export type What = "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread";
-
 /** The steps of one document on the server; only what changed is sent. */
 export class KeptSteps<T> {
   private past: Step<T>[] = [];
@@ -70,7 +69,7 @@ export class KeptSteps<T> {
   private readonly library = useShared.getState().library;
 
   constructor(
-    private readonly what: What,
+    private readonly what: Kind,
     private readonly id: number,
     private readonly present: () => { past: Step<T>[]; future: Step<T>[] },
     private readonly shorten: (past: number, future: number) => void,

@@ -4,7 +4,8 @@ import { Refused } from "../api/client";
 import { onChanged } from "../session/jobs";
 import { useShared } from "../session/store";
 import { complain, tell } from "../ui/messages";
-import { carried, KeptSteps, MOST_STEPS, type Step, turned, type What } from "./steps";
+import { carried, KeptSteps, MOST_STEPS, type Step, turned } from "./steps";
+import { type Answer, type Body, type Kind, keepChange, keepDocument, readDocument, type Shown } from "./wire";
 
 export interface History<T> {
   doc: T | null;
@@ -25,24 +26,21 @@ export interface History<T> {
   now: () => T | null;
 }
 
-/** What the server answers to a save: its revision, and what it made of the document where that is something else. */
-export interface Kept<T> {
-  revision: number;
-  doc?: T;
-  /** Why a part was not kept, in a sentence. */
-  refused?: string;
-}
-
-interface Editing<T> {
-  /** What kind of document it is and which: others' changes of it are heard of. Which is 0 while there is none, and nothing to change. */
-  what: What;
+interface Editing<K extends Kind, T> {
+  kind: K;
+  /** Which one: others' changes of it are heard of. 0 while there is none, and nothing to change. */
   id: number;
   first: T;
   revision: number;
-  save: (doc: T, basedOn: number | undefined, init: { keepalive?: boolean }) => Promise<Kept<T>>;
-  read: () => Promise<{ doc: T; revision: number }>;
   /** What it is called in sentences. */
   called: string;
+  /** The document in what a page is shown, and in a save that refused a part of it. */
+  docOf: (view: Shown<K>) => T;
+  bodyOf: (doc: T) => Body<K>;
+  /** Another, shorter body of a save, where there is one. */
+  shortOf?: (doc: T, keep: (body: Body<K>) => Promise<Answer<K>>) => Promise<Answer<K>>;
+  /** What a read or a save answered. */
+  onShown?: (view: Shown<K> | Answer<K>) => void;
 }
 
 const AGAIN_MS = 1500;
@@ -59,8 +57,9 @@ function recovered(key: string): string | null {
   }
 }
 
-export function useDocument<T>(editing: Editing<T>): History<T> {
-  const { what, id } = editing;
+export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<T> {
+  const { kind: what, id } = editing;
+  const library = useShared((state) => state.library);
   const [doc, setDoc] = useState<T | null>(editing.first);
   const [, show] = useState(0);
   const past = useRef<Step<T>[]>([]);
@@ -109,7 +108,9 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
   /** Somebody else has changed it: their state is shown, and what was changed here and not kept is put on it where it fits. */
   const takeOver = useCallback(
     async (mine: T | null) => {
-      const theirs = await present.current.read();
+      const view = await readDocument({ kind: what, library, id });
+      present.current.onShown?.(view);
+      const theirs = { doc: present.current.docOf(view), revision: revisionOf(view) };
       const base = kept.current.doc;
       kept.current = theirs;
       future.current = [];
@@ -128,7 +129,7 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
         both === null,
       );
     },
-    [put],
+    [put, what, library, id],
   );
 
   /** One save at a time, the newest state last: states can neither pass each other nor pile up, and one that is refused stops none. */
@@ -137,13 +138,22 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
       while (now.current !== kept.current.doc) {
         const latest = now.current;
         try {
-          const answer = await present.current.save(latest, kept.current.revision, {});
-          kept.current = { doc: answer.doc ?? latest, revision: answer.revision };
-          if (answer.doc !== undefined) {
-            const rest = now.current === latest ? answer.doc : (carried(latest, now.current, answer.doc) ?? answer.doc);
-            put(rest);
+          const { bodyOf, docOf, shortOf, onShown } = present.current;
+          const which = { kind: what, library, id };
+          const { doc: base, revision } = kept.current;
+          const answer = await (shortOf
+            ? shortOf(latest, (body) => keepDocument(which, body, revision))
+            : keepChange(which, bodyOf(base), bodyOf(latest), revision));
+          kept.current = { doc: latest, revision: revisionOf(answer) };
+          onShown?.(answer);
+          const refused = refusedOf(answer);
+          if (refused) {
+            // a save that refuses a part answers with the whole document as it was kept
+            const without = docOf(answer as Shown<K>);
+            kept.current = { ...kept.current, doc: without };
+            put(now.current === latest ? without : (carried(latest, now.current, without) ?? without));
+            tell(refused, true);
           }
-          if (answer.refused) tell(answer.refused, true);
         } catch (error) {
           if (error instanceof Refused && error.status === 0) {
             complain(error);
@@ -156,7 +166,7 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
       running.current = null;
       show((n) => n + 1);
     });
-  }, [put, takeBack, takeOver]);
+  }, [put, takeBack, takeOver, what, library, id]);
   const saved = useCallback(() => running.current ?? Promise.resolve(), []);
 
   /** Put the present state behind us, unless the same gesture goes on. */
@@ -250,9 +260,10 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     const leave = () => {
       steps.leave();
       if (!unsent()) return;
-      const body = JSON.stringify(now.current);
+      const body = JSON.stringify(present.current.bodyOf(now.current));
       // the last state is sent even while an older one is on its way: whichever comes second, the newest is kept
-      if (body.length < LEAVING_BYTES) void present.current.save(now.current, undefined, { keepalive: true }).catch(() => {});
+      if (body.length < LEAVING_BYTES)
+        void keepDocument({ kind: what, library, id }, present.current.bodyOf(now.current), undefined, true).catch(() => {});
       else localStorage.setItem(key, JSON.stringify({ doc: now.current, revision: kept.current.revision }));
     };
     const ask = (event: BeforeUnloadEvent) => {
@@ -265,7 +276,7 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
       window.removeEventListener("pagehide", leave);
       window.removeEventListener("beforeunload", ask);
     };
-  }, [what, id, keep, put, remember, steps]);
+  }, [what, library, id, keep, put, remember, steps]);
   return {
     doc,
     change,
@@ -280,6 +291,10 @@ export function useDocument<T>(editing: Editing<T>): History<T> {
     redoAt: madeAt(future.current),
   };
 }
+
+/** Every view of a document says its revision. */
+const revisionOf = (view: object): number => (view as { revision?: number }).revision ?? 0;
+const refusedOf = (view: object): string => (view as { refused?: string }).refused ?? "";
 
 function madeAt<T>(steps: Step<T>[]): number | null {
   return steps.length ? (steps[steps.length - 1].at ?? 0) : null;

@@ -90,29 +90,17 @@ function Workbench({ sound }: { sound: SoundFacts }) {
   const stale = () => {
     for (const key of ["sounds", "sound", "counts", "opened"]) void queries.invalidateQueries({ queryKey: [key] });
   };
-  const history = useDocument<Step[]>({
-    what: "chain",
+  const history = useDocument({
+    kind: "chain",
     id: sound.id,
-    first: sound.chain as Step[],
+    first: sound.chain,
     revision: sound.revision,
     called: sound.name,
-    save: async (chain, based_on, init) => {
-      const kept = await got(
-        api.PUT("/api/lib/{library}/sounds/{id}/chain", {
-          params: { path: { library, id: sound.id }, query: { based_on } },
-          body: { chain },
-          ...init,
-        }),
-      );
-      stale();
-      return { revision: kept.revision };
-    },
-    read: async () => {
-      const kept = await got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: sound.id } } }));
-      return { doc: kept.chain as Step[], revision: kept.revision };
-    },
+    docOf: (shown) => shown.chain,
+    bodyOf: (chain: Step[]) => ({ chain }),
+    onShown: stale,
   });
-  const chain = history.doc ?? (sound.chain as Step[]);
+  const chain = history.doc ?? (sound.chain);
   const base = sound.node as Node;
   const settled = useSettled(chain, 60);
   const active = settled.filter((step) => step.on);
@@ -128,7 +116,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
       without: at >= 0 ? { kind: "chained", from_zero: false, node: base, chain: settled.slice(0, at + 1) } : node,
     };
   }, [base, settled, at, node]);
-  const [states, setStates] = useState(sound.states as unknown as State[]);
+  const [states, setStates] = useState(sound.states);
   const state = typeof hearing === "number" ? states[hearing] : undefined;
   const kept = useMemo((): Node | null => (state ? { kind: "chained", from_zero: false, node: base, chain: state.chain } : null), [state, base]);
   const target = hearing === "before" ? base : hearing === "removed" && keepsTime ? removed : (kept ?? node);

@@ -13,25 +13,15 @@ export function useReel(loaded: ReelView, raw: boolean) {
     setView(fresh);
     queries.setQueryData(["reel", library, loaded.id], fresh);
   };
-  const history = useDocument<Reel>({
-    what: "reel",
+  const history = useDocument({
+    kind: "reel",
     id: loaded.id,
     first: loaded.reel,
     revision: loaded.revision,
     called: loaded.name,
-    save: async (reel, based_on, init) => {
-      const fresh = await got(
-        api.PUT("/api/lib/{library}/reels/{id}", { params: { path: { library, id: loaded.id }, query: { based_on } }, body: reel, ...init }),
-      );
-      keep(fresh);
-      const taken = fresh.refused ? { doc: fresh.reel, refused: `${fresh.refused} That step was taken back; the marks are kept.` } : {};
-      return { revision: fresh.revision, ...taken };
-    },
-    read: async () => {
-      const fresh = await got(api.GET("/api/lib/{library}/reels/{id}", { params: { path: { library, id: loaded.id } } }));
-      keep(fresh);
-      return { doc: fresh.reel, revision: fresh.revision };
-    },
+    docOf: (shown) => shown.reel,
+    bodyOf: (reel: Reel) => reel,
+    onShown: keep,
   });
   const reel = history.doc ?? loaded.reel;
   // marks as they are now, names and sums as the server told last

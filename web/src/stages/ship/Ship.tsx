@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got } from "../../api/client";
-import { readSheet, type Sheet, type SheetKept, saveSheet, useSheet } from "../../between/sheet";
+import { type Sheet, type SheetKept, sheetKey, useSheet } from "../../between/sheet";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { useDocument } from "../../documents/useDocument";
 import { whenDone } from "../../session/jobs";
@@ -38,19 +38,21 @@ function placeOf({ sounds, designs, draws }: OnSheet, item: number): { kind: key
 export default function Ship() {
   const project = useShared((state) => state.project);
   const library = useShared((state) => state.library);
-  const loaded = useSheet().data;
-  return loaded ? <SheetBoard key={`${library} ${project}`} library={library} project={project} loaded={loaded} /> : null;
+  const { data: loaded, error } = useSheet();
+  if (loaded) return <SheetBoard key={`${library} ${project}`} library={library} project={project} loaded={loaded} />;
+  return error ? <Empty>{error.message}</Empty> : null;
 }
 
 function SheetBoard({ library, project, loaded }: { library: string; project: number; loaded: SheetKept }) {
-  const history = useDocument<Sheet>({
-    what: "sheet",
+  const history = useDocument({
+    kind: "sheet",
     id: project,
     first: loaded.sheet,
     revision: loaded.revision,
     called: "The sheet",
-    save: (doc, basedOn, init) => saveSheet(library, project, doc, basedOn, init),
-    read: () => readSheet(library, project),
+    docOf: (shown) => shown.sheet,
+    bodyOf: (sheet: Sheet) => sheet,
+    onShown: (shown) => queries.setQueryData(sheetKey(library, project), shown),
   });
   const kept = history.doc ?? loaded.sheet;
   const changeSheet = (values: Partial<Sheet>, gesture?: string) => history.change({ ...(history.now() ?? kept), ...values }, gesture);

@@ -14,22 +14,15 @@ export function usePlan(loaded: PlanView) {
   const library = useShared((state) => state.library);
   const [view, setView] = useState(loaded);
   const path = { library, id: loaded.sound };
-  const history = useDocument<Plan>({
-    what: "plan",
+  const history = useDocument({
+    kind: "plan",
     id: loaded.sound,
     first: loaded.plan,
     revision: loaded.revision,
     called: `The plan of ${loaded.name}`,
-    save: async (plan, based_on, init) => {
-      const fresh = await got(api.PUT("/api/lib/{library}/plans/{id}", { params: { path, query: { based_on } }, body: plan, ...init }));
-      setView(fresh);
-      return { revision: fresh.revision };
-    },
-    read: async () => {
-      const fresh = await got(api.GET("/api/lib/{library}/plans/{id}", { params: { path } }));
-      setView(fresh);
-      return { doc: fresh.plan, revision: fresh.revision };
-    },
+    docOf: (shown) => shown.plan,
+    bodyOf: (plan: Plan) => plan,
+    onShown: setView,
   });
   const plan = history.doc ?? loaded.plan;
   // what changes the plan goes to the server one after the other, in the order of the keys pressed

@@ -1,7 +1,7 @@
 /** A design as a document, and its mix as the document the layers are edited in. */
-import { api, got, type Mix, type Schemas } from "../../api/client";
+import type { Mix, Schemas } from "../../api/client";
 import { type History, useDocument } from "../../documents/useDocument";
-import { queries, useShared } from "../../session/store";
+import { queries } from "../../session/store";
 import { about } from "./told";
 
 export type Design = Schemas["DesignView"];
@@ -26,25 +26,18 @@ function useMix(document: History<Named>): History<Mix> {
 }
 
 export function useDesign(design: Design) {
-  const library = useShared((state) => state.library);
-  const document = useDocument<Named>({
-    what: "design",
+  const document = useDocument({
+    kind: "design",
     id: design.id,
-    first: design as Named,
-    revision: design.revision ?? 0,
+    first: { name: design.name, mix: design.mix },
+    revision: design.revision,
     called: design.name,
-    save: async (doc, based_on, init) => {
-      const params = { path: { library, id: design.id }, query: { based_on } };
-      const keep = (mix: Mix | { key: string }) =>
-        got(api.PUT("/api/lib/{library}/designs/{id}", { params, body: { name: doc.name, mix }, ...init }));
-      // a page that is being left has no time to ask twice
-      const kept = await (init.keepalive ? keep(doc.mix) : about(doc.mix, (key) => keep({ key })));
+    docOf: ({ name, mix }): Named => ({ name, mix }),
+    bodyOf: (doc) => doc,
+    // the mix was told for what is asked about it; a save names its key
+    shortOf: ({ name, mix }, keep) => about(mix, (key) => keep({ name, mix: { key } })),
+    onShown: () => {
       for (const key of ["designs", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
-      return { revision: kept.revision };
-    },
-    read: async () => {
-      const kept = await got(api.GET("/api/lib/{library}/designs/{id}", { params: { path: { library, id: design.id } } }));
-      return { doc: kept as Named, revision: kept.revision ?? 0 };
     },
   });
   const { name } = document.doc ?? design;

@@ -14,27 +14,17 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
   const library = useShared((state) => state.library);
   const number = spread?.id ?? 0;
   const key = ["spread", library, number];
-  const params = { path: { library, id: number } };
-  const shown = (values: Partial<Schemas["SpreadView"]>) =>
-    queries.setQueryData<Schemas["SpreadView"]>(key, (before) => before && { ...before, ...values });
-  const history = useDocument<Said>({
-    what: "spread",
+  const history = useDocument({
+    kind: "spread",
     id: number,
     first: spread?.judged ?? NOBODY,
     revision: spread?.revision ?? 0,
     called: `What you said of ${spread?.name ?? "this spread"}`,
-    save: async (judged, based_on, init) => {
-      const kept = await got(
-        api.PUT("/api/lib/{library}/spreads/{id}/judged", { params: { ...params, query: { based_on } }, body: judged, ...init }),
-      );
-      shown(kept);
+    docOf: (shown) => shown.judged,
+    bodyOf: (judged: Said) => judged,
+    onShown: (shown) => {
+      queries.setQueryData<Schemas["SpreadView"]>(key, (before) => before && { ...before, ...shown });
       void queries.invalidateQueries({ queryKey: ["spreads"] });
-      return { revision: kept.revision };
-    },
-    read: async () => {
-      const kept = await got(api.GET("/api/lib/{library}/spreads/{id}/judged", { params }));
-      shown(kept);
-      return { doc: kept.judged, revision: kept.revision };
     },
   });
   const said = (history.doc ?? NOBODY).states ?? {};

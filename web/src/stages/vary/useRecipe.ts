@@ -1,7 +1,8 @@
 /** The recipe of a design as it is being set: a document, kept by the server with its steps back and forth. */
 import { useQuery } from "@tanstack/react-query";
-import { api, got, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { type History, useDocument } from "../../documents/useDocument";
+import { readDocument } from "../../documents/wire";
 import { queries, useShared } from "../../session/store";
 
 export type RecipeDraft = Schemas["RecipeDraft"];
@@ -13,11 +14,6 @@ const NONE: RecipeKept = { revision: 0, draft: NOTHING_SET };
 
 const key = (library: string, design: number) => ["recipe-draft", library, design];
 
-async function read(library: string, number: number, project: number): Promise<RecipeKept> {
-  const found = await got(api.GET("/api/lib/{library}/designs/{id}/recipe-draft", { params: { path: { library, id: number }, query: { project } } })); // the client's types lose what a pair is
-  return { ...found, draft: { ...NOTHING_SET, ...found.draft } };
-}
-
 /** The recipe that is kept of a design; undefined while it is being read. */
 export function useKeptRecipe(design: Schemas["DesignView"] | undefined): RecipeKept | undefined {
   const library = useShared((state) => state.library);
@@ -25,31 +21,22 @@ export function useKeptRecipe(design: Schemas["DesignView"] | undefined): Recipe
     queryKey: key(library, design?.id ?? 0),
     enabled: design !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => read(library, design?.id ?? 0, design?.project ?? 1),
+    queryFn: () => readDocument({ kind: "recipe", library, id: design?.id ?? 0 }),
   });
   return design === undefined ? NONE : kept.data;
 }
 
 export function useRecipe(design: Schemas["DesignView"] | undefined, loaded: RecipeKept): History<RecipeDraft> {
   const library = useShared((state) => state.library);
-  const [number, project] = [design?.id ?? 0, design?.project ?? 1];
-  const shown = (kept: RecipeKept) => queries.setQueryData(key(library, number), kept);
-  return useDocument<RecipeDraft>({
-    what: "recipe",
-    id: number,
+  const id = design?.id ?? 0;
+  return useDocument({
+    kind: "recipe",
+    id,
     first: loaded.draft,
     revision: loaded.revision,
     called: `The recipe of ${design?.name ?? "this design"}`,
-    save: async (draft, based_on, init) => {
-      const params = { path: { library, id: number }, query: { project, based_on } };
-      const kept = await got(api.PUT("/api/lib/{library}/designs/{id}/recipe-draft", { params, body: draft, ...init }));
-      shown({ revision: kept.revision, draft });
-      return { revision: kept.revision };
-    },
-    read: async () => {
-      const kept = await read(library, number, project);
-      shown(kept);
-      return { doc: kept.draft, revision: kept.revision };
-    },
+    docOf: (shown) => shown.draft,
+    bodyOf: (draft: RecipeDraft) => draft,
+    onShown: (shown) => queries.setQueryData(key(library, id), shown),
   });
 }
