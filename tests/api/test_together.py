@@ -162,7 +162,7 @@ class Undoing(Running):
         put = self.act("post", "sheets/1/items", {"sounds": [first, second], "heard": {"speed_st": -5.0}})
         self.assertEqual((put["added"], put["sheet"]["sounds"], put["sheet"]["heard"][str(first)]["speed_st"]), (1, [first, second], -5.0))
         sheet = {**put["sheet"], "name": "Locks", "folder": "/tmp/locks", "targets": [{"name": "web", "format": "ogg", "template": "x/{name}"}]}
-        self.act("put", f"sheets/1&based_on={put['revision']}", sheet)
+        self.act("put", f"sheets/1?based_on={put['revision']}", sheet)
         again = self.act("get", "sheets/1")["sheet"]
         self.assertEqual((again["name"], again["folder"], again["targets"][0]["format"]), ("Locks", "/tmp/locks", "ogg"))
         self.assertEqual(self.act("get", "sheets/2")["sheet"]["sounds"], [])
