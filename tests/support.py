@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import os
 import socket
 import tempfile
 import unittest
@@ -21,23 +22,18 @@ PATIENCE_S = 90
 """How long a test waits for what must come; how fast it comes is measured in bench/, where a busy machine is told from a slow app."""
 
 
-HELD: list[object] = []
-"""Locks of the ports that are this process's own."""
-
-
 def own_port() -> int:
     """A free port that no other process of tests is given while this one runs, not even while its server is killed."""
     folder = Path(tempfile.gettempdir()) / "oskren-test-ports"
     folder.mkdir(exist_ok=True)
     for port in range(4800, 5000):
-        lock = (folder / str(port)).open("w")
+        lock = os.open(folder / str(port), os.O_CREAT | os.O_WRONLY)  # held until this process ends
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
             with socket.create_server(("127.0.0.1", port)):
-                HELD.append(lock)
                 return port
         except OSError:
-            lock.close()
+            os.close(lock)
     raise AssertionError("no port between 4800 and 4999 is free")
 
 

@@ -18,7 +18,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from starlette.exceptions import HTTPException
 
 import oskren
-from oskren.api import listening, state
+from oskren.api import listening, models, state
 from oskren.api.documents import drafts, histories
 from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
@@ -129,6 +129,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
 
     for module in (
         state,
+        models,
         listening,
         sounds,
         files,

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ValidationError
 
 from oskren.core.controls import choice, controls_of, number, switch
 from oskren.core.published import MODELS, published
-from oskren.core.slice.detect import SliceSettings
+from oskren.core.slice.levels import SliceSettings
 
 
 class Lamp(BaseModel):

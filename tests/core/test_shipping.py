@@ -8,6 +8,7 @@ import soundfile as sf
 from pydantic import ValidationError
 
 from oskren.core.audio import files
+from oskren.core.audio.formats import FORMATS
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.nodes import Chained, Step
@@ -32,11 +33,7 @@ class Files(InFolder):
 
     def test_every_target_is_what_it_says(self) -> None:
         targets = [
-            Target(),
-            Target(bits=16),
-            Target(bits=32),
-            Target(format="flac"),
-            Target(format="ogg"),
+            *(Target(format=form.key, bits=bits) for form in FORMATS.values() for bits in form.bits or [24]),
             Target(rate=44_100),
             Target(channels="mono"),
             Target(channels="stereo"),
@@ -54,7 +51,7 @@ class Files(InFolder):
                 self.assertEqual(len(back), round(len(self.samples) * (target.rate or RATE) / RATE))
                 if target.peak_dbfs is not None:
                     self.assertAlmostEqual(levels.db(levels.peak(back)), target.peak_dbfs, delta=0.05)
-                if target.format != "ogg":
+                if FORMATS[target.format].lossless:
                     self.assertEqual(info.bits, target.bits)
 
     def test_native_24_bit_is_the_original_to_the_bit(self) -> None:

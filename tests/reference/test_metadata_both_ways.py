@@ -5,6 +5,7 @@ iXML specification, AIFF 1.3; fields of these documents from memory, checked by 
 """
 
 import struct
+import warnings
 
 import mutagen
 import mutagen.flac
@@ -14,7 +15,7 @@ import numpy as np
 import soundfile as sf
 import wavinfo
 
-from oskren.core.audio import files, metadata
+from oskren.core.audio import files, formats, metadata
 from oskren.core.audio.metadata import LoopPart, Marker, Metadata
 from tests.support import RATE, InFolder, noise, sine
 
@@ -68,6 +69,28 @@ class Ours(InFolder):
                 back = metadata.read(path, RATE)
                 self.assertEqual((back.title, back.category, back.keywords, back.date), (FULL.title, FULL.category, FULL.keywords, FULL.date))
 
+    def test_aiff_by_libsndfile_and_the_standard_library(self) -> None:
+        """Text chunks as libsndfile reads them, markers and frames as Python's own reader of AIFF does."""
+        for bits in (16, 24, 32):
+            path = self.folder / f"a{bits}.aiff"
+            files.write(path, sine(440, 1.0), RATE, bits, said=FULL)
+            formats.words_into(path, FULL, RATE)  # once more: what it held before is passed over
+            with self.subTest(bits=bits), sf.SoundFile(str(path)) as stream:
+                self.assertEqual((stream.title, stream.copyright, stream.frames, stream.format), (FULL.title, FULL.rights, RATE, "AIFF"))
+                self.assertIn(FULL.description.splitlines()[0].encode("ascii", "ignore").decode()[:10], stream.comment)
+                back = metadata.read(path, RATE)
+                self.assertEqual((back.title, back.rights, back.artist), (FULL.title, FULL.rights, FULL.artist))
+                self.assertEqual([(round(mark.at_s, 4), mark.label) for mark in back.markers], [(round(mark.at_s, 4), mark.label) for mark in FULL.markers])
+            if bits < 32:
+                with warnings.catch_warnings():
+                    warnings.simplefilter("ignore", DeprecationWarning)
+                    import aifc
+
+                    with aifc.open(str(path)) as reader:
+                        marks = [(position, name.decode()) for _, position, name in reader.getmarkers()]
+                        self.assertEqual((reader.getnframes(), reader.getsampwidth() * 8), (RATE, bits))
+                self.assertEqual(marks, [(round(mark.at_s * RATE), mark.label) for mark in FULL.markers])
+
     def test_what_is_written_is_read_again(self) -> None:
         path = self.folder / "a.wav"
         files.write(path, sine(440, 1.0), RATE, 24, said=FULL)
@@ -76,7 +99,7 @@ class Ours(InFolder):
     def test_writing_again_replaces(self) -> None:
         path = self.folder / "a.wav"
         files.write(path, sine(440, 0.5), RATE, 16, said=FULL)
-        metadata.embed(path, Metadata(title="Other", description="Other words"), RATE)
+        formats.words_into(path, Metadata(title="Other", description="Other words"), RATE)
         back = metadata.read(path, RATE)
         self.assertEqual((back.title, back.description, back.markers, back.loops, back.rights), ("Other", "Other words", (), (), ""))
         self.assertEqual(files.probe(path).frames, RATE // 2)
@@ -86,7 +109,7 @@ class Ours(InFolder):
         path = self.folder / "big.wav"
         with sf.SoundFile(str(path), "w", RATE, 1, "PCM_24", format="RF64") as stream:
             stream.write(sine(440, 1.0))
-        metadata.embed(path, FULL, RATE)
+        formats.words_into(path, FULL, RATE)
         self.assertEqual(metadata.read(path, RATE).description, FULL.description)
         self.assertEqual(files.probe(path).frames, RATE)
 
@@ -97,10 +120,10 @@ class Ours(InFolder):
         self.assertEqual([track.name for track in wavinfo.WavInfoReader(str(path)).ixml.track_list], ["W", "Y", "Z", "X"])
 
     def test_other_formats_are_refused_in_one_sentence(self) -> None:
-        path = self.folder / "a.aiff"
+        path = self.folder / "a.au"
         sf.write(path, sine(440, 0.1), RATE)
         with self.assertRaisesRegex(files.OskrenError, "export to .wav"):
-            metadata.embed(path, FULL, RATE)
+            formats.words_into(path, FULL, RATE)
 
 
 class Theirs(InFolder):

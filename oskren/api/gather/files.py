@@ -6,7 +6,7 @@ import shutil
 import tempfile
 import zipfile
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import FileResponse
@@ -16,6 +16,7 @@ from starlette.background import BackgroundTask
 from oskren.api.common import InLibrary, InStudio, InUploads, Started, started
 from oskren.api.doors import whole_path
 from oskren.api.gather.sounds import Among, numbers_of
+from oskren.core.audio.formats import FORMATS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.sheet import Target
@@ -75,13 +76,13 @@ def heard_so(heard: Annotated[str, Query(max_length=60_000)] = "") -> Heard:
         raise OskrenError(f"How this was heard cannot be read ({error.errors()[0]['msg']}); choose it again.") from error
 
 
+AsFormat = Annotated[str, Query(pattern="^(" + "|".join(FORMATS) + ")$")]
+
 FILE: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 
 
 @router.get("/sounds/{id}/file", response_class=FileResponse, responses=FILE)
-def sound_file(
-    studio: InStudio, library: InLibrary, id: int, heard: Annotated[Heard, Depends(heard_so)], format: Literal["wav", "flac", "ogg"] = "wav"
-) -> FileResponse:
+def sound_file(studio: InStudio, library: InLibrary, id: int, heard: Annotated[Heard, Depends(heard_so)], format: AsFormat = "wav") -> FileResponse:
     """A sound as it was heard, as a file: what is dragged out of the browser."""
     held = library.sound(id)
     if heard.dry and held.audio and not held.chain and held.frames / held.rate > LONG_S:
@@ -98,7 +99,7 @@ def sound_files(
     library: InLibrary,
     ids: Annotated[str, Query(max_length=20_000, pattern=r"^\d{1,15}(,\d{1,15})*$")],
     heard: Annotated[Heard, Depends(heard_so)],
-    format: Literal["wav", "flac", "ogg"] = "wav",
+    format: AsFormat = "wav",
 ) -> FileResponse:
     """Several sounds as they were heard, each under its own name in one zip: what is dragged out of the browser when several rows are chosen."""
     numbers = list(dict.fromkeys(int(one) for one in ids.split(",")))
@@ -111,19 +112,19 @@ def sound_files(
     return FileResponse(packed, filename=f"{len(paths)} sounds.zip", media_type="application/zip", background=background)
 
 
-def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard, format_: Literal["wav", "flac", "ogg"]) -> tuple[Path, list[Path]]:
+def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard, format_: str) -> tuple[Path, list[Path]]:
     """Sounds as files in a folder of their own; what goes over full scale stays float."""
     items = items_of(studio, library, numbers, heard)
     folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
     try:
         paths: list[Path] = []
-        floats = [item for id, item in zip(numbers, items, strict=True) if library.sound(id).bits == 32 and format_ == "wav"]
+        floats = [item for id, item in zip(numbers, items, strict=True) if library.sound(id).bits == 32 and 32 in FORMATS[format_].bits]
         for bits, some in ((32, floats), (24, [item for item in items if item not in floats])):
             made = export(studio, library, some, Target(format=format_, bits=bits), folder)
             paths += map(Path, made.files)
-            loud = [item for item in some if item.sound in {str(one) for one in made.over}] if format_ == "wav" else []
+            loud = [item for item in some if item.sound in {str(one) for one in made.over}] if 32 in FORMATS[format_].bits else []
             if loud:
-                paths += map(Path, export(studio, library, loud, Target(bits=32), folder).files)
+                paths += map(Path, export(studio, library, loud, Target(format=format_, bits=32), folder).files)
             left = [one for one in made.failed if len(loud) < len(made.failed)]
             if left:
                 raise OskrenError(left[0]["reason"])

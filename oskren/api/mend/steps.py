@@ -11,7 +11,6 @@ from oskren.api.common import InLibrary, InStudio
 from oskren.core.controls import Control
 from oskren.core.nodes.model import Node
 from oskren.core.nodes.walk import leaves
-from oskren.core.published import Published, published
 from oskren.core.steps import describe, finding
 from oskren.core.steps.base import Picture, checked
 from oskren.store.describe import following
@@ -94,9 +93,3 @@ def find_steps(library: InLibrary, wish: Annotated[str, Query(max_length=200)] =
     """Steps and saved chains by what they do to a sound, the best first; every chain for an empty wish."""
     found = [FoundStep(kind=match.key, setting=match.setting) for match in finding.find(wish)]
     return Finding(steps=found, chains=[FoundChain(id=id, name=name, told=told) for id, name, told in following.found(library, wish)])
-
-
-@router.get("/models")
-def models() -> dict[str, Published]:
-    """The models whose values are set by controls, with hard and usual ranges, units, choices and defaults."""
-    return published()

@@ -14,8 +14,9 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 
+from oskren.core.audio import formats
 from oskren.core.audio.layouts import MAX_CHANNELS, layout_of
-from oskren.core.audio.metadata import Metadata, embed
+from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.types import AnyArray, Samples
 
@@ -42,8 +43,6 @@ BITS = {
 
 TEMPORARY = f".oskren-{hashlib.blake2b(platform.node().encode(), digest_size=3).hexdigest()}-"
 """How the names of files begin that are being written: by this machine, by the process whose number follows."""
-
-SUBTYPES = {16: "PCM_16", 24: "PCM_24", 32: "FLOAT"}
 
 
 @dataclass(frozen=True)
@@ -217,28 +216,27 @@ def replacing(path: Path) -> Iterator[Path]:
 
 @contextlib.contextmanager
 def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int = 0, said: Metadata | None = None) -> Iterator[Callable[[Samples], None]]:
-    """Write a file block by block, atomically; its format follows its extension (.wav, .flac, .ogg).
+    """Write a file block by block, atomically; its format (:mod:`oskren.core.audio.formats`) follows its extension.
 
     Gives a function that takes blocks of shape (frames, channels). Nothing is left behind when the body raises.
 
     Parameters
     ----------
     bits : {16, 24, 32}
-        32 is float and for WAV only; ignored for Ogg Vorbis.
+        32 is float; ignored by lossy formats.
     frames : int
-        How many frames will come at most: beyond 4 GiB the file becomes RF64.
+        How many frames will come at most: beyond 4 GiB a WAV becomes RF64.
     said : Metadata, optional
-        Words, markers and loops to put into the file: bext, iXML, LIST INFO, cue and smpl in WAV, Vorbis comments in FLAC and Ogg.
+        Words, markers and loops to put into the file: what each format has for them.
     """
-    suffix = path.suffix.lower()
-    format_, subtype = {".wav": ("WAV", SUBTYPES.get(bits)), ".flac": ("FLAC", SUBTYPES.get(bits)), ".ogg": ("OGG", "VORBIS")}.get(suffix, (None, None))
-    if format_ is None or subtype is None or (format_ == "FLAC" and bits == 32):
-        raise OskrenError(f"{path}: cannot write {bits} bit to '{suffix}'; use .wav (16, 24, 32 bit), .flac (16, 24 bit) or .ogg")
-    riff = format_ == "WAV" and frames * channels * 4 > (1 << 32) - 65536
-    # the Vorbis encoder keeps each write on its stack: small ones only
-    size = 4096 if format_ == "OGG" else BLOCK
+    form = formats.of_file(path)
+    subtype = form.subtype(bits)
+    large = frames * channels * 4 > (1 << 32) - 65536
+    if large and form.ends_at_4gb:
+        raise OskrenError(f"{path}: would be over 4 GiB, more than {form.label} holds; write WAV, which becomes RF64.")
+    size = form.write_frames or BLOCK
     with replacing(path) as temporary:
-        with sf.SoundFile(str(temporary), "w", rate, channels, subtype, format="RF64" if riff else format_) as stream:
+        with sf.SoundFile(str(temporary), "w", rate, channels, subtype, format=form.beyond_4gb if large and form.beyond_4gb else form.container) as stream:
 
             def put(samples: Samples) -> None:
                 for at in range(0, len(samples), size):
@@ -247,7 +245,7 @@ def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int
 
             yield put
         if said is not None:
-            embed(temporary, said, rate, channels)
+            formats.words_into(temporary, said, rate, channels)
 
 
 def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bool = False, seed: int = 0, said: Metadata | None = None) -> None:
@@ -261,7 +259,7 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
     """
     from oskren.core.audio.dither import tpdf
 
-    if dither and path.suffix.lower() != ".ogg" and bits < 32:
+    if dither and formats.of_file(path).lossless and bits < 32:
         samples = tpdf(samples, bits, seed)
     with writing(path, rate, samples.shape[1], bits, frames=len(samples), said=said) as put:
         put(samples)

@@ -334,30 +334,20 @@ def _tagged(path: Path) -> Metadata:
 # ---- writing
 
 
-def embed(path: Path, data: Metadata, rate: int, channels: int = 1) -> None:
-    """Put metadata into a finished file (WAV, RF64, FLAC, Ogg); what it held of these chunks and tags before is replaced.
+def embed_comments(path: Path, data: Metadata, rate: int, channels: int = 1) -> None:
+    """Put metadata into a finished FLAC or Ogg file as Vorbis comments; what it held of these tags before is replaced. The sound is not touched."""
+    import mutagen
 
-    The sound is not touched. Raises OskrenError for other formats.
-    """
-    with open(path, "rb") as stream:
-        magic = stream.read(12)
-    if magic[:4] in (b"RIFF", b"RF64"):
-        _embed_riff(path, data, rate, channels)
-    elif magic[:4] in (b"fLaC", b"OggS"):
-        import mutagen
-
-        file = mutagen.File(path)
-        if file is None:
-            raise OskrenError(f"{path}: its tags cannot be written; export it again.")
-        for key, name in _VORBIS.items():
-            value = getattr(data, key)
-            if value:
-                file[name] = [value]
-        if data.keywords:
-            file["keywords"] = [", ".join(data.keywords)]
-        file.save()
-    else:
-        raise OskrenError(f"{path}: holds no place for words; export to .wav, .flac or .ogg.")
+    file = mutagen.File(path)
+    if file is None:
+        raise OskrenError(f"{path}: its tags cannot be written; export it again.")
+    for key, name in _VORBIS.items():
+        value = getattr(data, key)
+        if value:
+            file[name] = [value]
+    if data.keywords:
+        file["keywords"] = [", ".join(data.keywords)]
+    file.save()
 
 
 def _chunk(name: bytes, content: bytes) -> bytes:
@@ -439,7 +429,7 @@ def _written_ixml(data: Metadata, channels: int) -> bytes:
 _OURS = {b"bext", b"iXML", b"cue ", b"smpl"}
 
 
-def _embed_riff(path: Path, data: Metadata, rate: int, channels: int) -> None:
+def embed_riff(path: Path, data: Metadata, rate: int, channels: int = 1) -> None:
     """Append our chunks behind the sound, blank out old ones of the same names, and set the sizes right."""
     with open(path, "r+b") as stream:
         magic = stream.read(12)[:4]

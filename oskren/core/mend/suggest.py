@@ -12,7 +12,8 @@ from oskren.core.measure import noise, prediction
 from oskren.core.measure.bumps import find_bumps
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import db
-from oskren.core.slice.detect import HOP_S, SliceSettings, analyse, detect
+from oskren.core.slice.detect import SliceSettings, analyse, detect
+from oskren.core.slice.levels import HOP_S
 from oskren.core.types import Floats, Samples
 
 CHUNK_S = 40.0

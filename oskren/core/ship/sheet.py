@@ -9,6 +9,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
+from oskren.core.audio.formats import FORMATS, format_of
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.controls import choice, number, switch
 from oskren.core.errors import OskrenError
@@ -17,7 +18,6 @@ from oskren.core.nodes.model import LAYOUTS, Chained, Frozen, Node, Step
 from oskren.core.ship.items import Item, Titled
 from oskren.core.words import names
 
-Format = Literal["wav", "flac", "ogg"]
 OVER = {"refuse": "is not written", "lower": "is lowered", "limit": "is limited"}
 
 
@@ -25,7 +25,7 @@ class Target(Frozen):
     """How files are written: format, rate (None keeps the sound's own), bits, channels, level, fades, name template."""
 
     name: str = "master"
-    format: Format = choice("wav", {"wav": "WAV", "flac": "FLAC", "ogg": "Ogg Vorbis"}, "Format")
+    format: str = choice("wav", {one.key: one.label for one in FORMATS.values()}, "Format")
     rate: int | None = choice(None, {None: "its own", 44_100: "44.1 kHz", 48_000: "48 kHz", 96_000: "96 kHz"}, "Sample rate", low=8000, high=384_000)
     bits: Literal[16, 24, 32] = choice(24, {16: "16", 24: "24", 32: "32 float"}, "Bits")
     channels: Literal["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] = choice("keep", {"keep": "as they are", **LAYOUTS}, "Channels")
@@ -39,8 +39,10 @@ class Target(Frozen):
 
     @model_validator(mode="after")
     def _writable(self) -> Target:
-        if self.format == "flac" and self.bits == 32:
-            raise ValueError("FLAC holds 16 or 24 bit; choose one of them or WAV")
+        try:
+            format_of(self.format).subtype(self.bits)
+        except OskrenError as error:
+            raise ValueError(str(error)) from None
         return self
 
 
@@ -74,13 +76,13 @@ def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[
                 "name": item.name,
                 "number": i + 1,
                 "rate": f"{(target.rate or rate) / 1000:g}k",
-                "bits": "" if target.format == "ogg" else target.bits,
+                "bits": target.bits if format_of(target.format).lossless else "",
                 "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
                 "target": target.name,
                 "sheet": name,
             }
             try:
-                planned.append(Planned(path=names.fill(target.template, values, f".{target.format}"), item=i, target=t))
+                planned.append(Planned(path=names.fill(target.template, values, format_of(target.format).suffix), item=i, target=t))
             except OskrenError as error:
                 planned.append(Planned(path="", item=i, target=t, problem=str(error)))
     for position in names.collisions([one.path or f"\0{i}" for i, one in enumerate(planned)]):

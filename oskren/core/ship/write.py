@@ -10,6 +10,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from oskren.core.audio import files
+from oskren.core.audio.formats import format_of
 from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
@@ -26,8 +27,6 @@ EDGE_DBFS = -40.0
 """A first or last sample above this may click (common practice, no source)."""
 
 DC_LIMIT = 0.005
-VORBIS_PEAK_DB, VORBIS_RMS_DB = 3.0, 1.5
-"""Lossy files may differ by this much in peak and RMS (own rule: the encoder rounds off single steep peaks, not the level)."""
 
 
 class File(NamedTuple):
@@ -114,10 +113,10 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     rate = shape.rate
     samples = np.concatenate(list(renderer.stream(node)))
     key = file_key(item, target)
-    lossless = target.format != "ogg"
+    form = format_of(target.format)
     highest = levels.peak(samples)
     told = ""
-    if highest > 1.0 and not (target.bits == 32 and lossless):
+    if highest > 1.0 and form.ends_at_full_scale(target.bits):
         if target.over == "refuse":
             raise OverFullScale(shown, levels.db(highest))
         told = f"was {levels.db(highest):+.1f} dB over full scale, {'lowered' if target.over == 'lower' else 'limited'}"
@@ -150,35 +149,35 @@ def words_for(item: Item, target: Target) -> Metadata:
 def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, rate: int, item: Item, target: Target, told: str = "") -> FileReport:
     """Read a written file back and compare it with what was rendered.
 
-    Lossless files must hold the same frames to within their rounding; Ogg Vorbis keeps length and rate exactly, its
-    RMS within 1.5 dB and its peak within 3 dB.
+    Lossless files must hold the same frames to within their rounding; lossy ones keep length and rate exactly, RMS and
+    peak within what their format states.
     """
     info = files.probe(path)
     back = np.concatenate(list(files.blocks(path)))
-    lossless = target.format != "ogg"
+    form = format_of(target.format)
     step = 2.0 ** (1 - target.bits) * (2.1 if target.dither and target.bits == 16 else 1.01) if target.bits != 32 else 1e-9
     peak_back = levels.peak(back)
     checks = [
         Check(name="length", ok=len(back) == len(samples), note=f"{len(back)} of {len(samples)} frames"),
         Check(
             name="format",
-            ok=info.rate == rate and info.channels == samples.shape[1] and (not lossless or info.bits == target.bits),
+            ok=info.rate == rate and info.channels == samples.shape[1] and (not form.lossless or info.bits == target.bits),
             note=f"{info.format}, {info.rate} Hz, {info.channels} ch" + (f", {info.bits} bit" if info.bits else ""),
         ),
     ]
-    if lossless:
+    if form.lossless:
         same = back.shape == samples.shape
         error = float(np.abs(back - samples).max()) if same and len(back) else float("inf")
         checks.append(Check(name="sound", ok=error <= step, note="as rendered" if error <= step else "differs from what was rendered"))
     else:
         apart = abs(levels.db(peak_back) - levels.db(levels.peak(samples)))
         off = abs(levels.db(levels.rms(back)) - levels.db(levels.rms(samples)))
-        alike = (apart <= VORBIS_PEAK_DB and off <= VORBIS_RMS_DB) or peak_back < 0.01
+        alike = (apart <= form.peak_db and off <= form.rms_db) or peak_back < 0.01
         checks.append(Check(name="sound", ok=alike, note=f"level within {off:.2f} dB, peak within {apart:.2f} dB of what was rendered"))
     checks.append(
         Check(
             name="level",
-            ok=highest <= 1.0 or (target.bits == 32 and lossless),
+            ok=highest <= 1.0 or not form.ends_at_full_scale(target.bits),
             note=told or ("under full scale" if highest <= 1.0 else f"{levels.db(highest):+.1f} dB over full scale, kept in float"),
         )
     )

@@ -101,7 +101,7 @@ POWER_S = 0.01
 
 @register
 class Compressor(StepKind):
-    """Turns down what is over a threshold, so that quiet and loud come closer together."""
+    """Turns the level down while it is over a threshold, so that loud and quiet parts come closer together."""
 
     key, label, family, params = "compressor", "Compressor", "Dynamics", CompressorParams
     words = "denser louder fatter glue squash even punch control"
@@ -174,7 +174,7 @@ class Shaping:
 
 @register
 class Shaper(StepKind):
-    """Raises or lowers attacks and what rings after them, whatever their level."""
+    """Raises or lowers attacks and the sound after them, whatever the level of the sound is."""
 
     key, label, family, params = "shaper", "Transient shaper", "Dynamics", ShaperParams
     words = "punch snap harder softer attack click bite tighter longer sustain shorter"

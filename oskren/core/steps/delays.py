@@ -64,7 +64,7 @@ class Echoing:
 
 @register
 class Delay(StepKind):
-    """Echoes, each one duller and thinner than the one before; they ring on after the end."""
+    """Repeats the sound as echoes, each duller and thinner than the one before. They ring on after the end."""
 
     key, label, family, params = "delay", "Delay", "Space", DelayParams
     words = "echo repeat further away bounce slap rhythm canyon"
@@ -165,7 +165,7 @@ class ChorusParams(Params):
 
 @register
 class Chorus(StepKind):
-    """Copies of the sound a moment late, their lateness swinging: several of it instead of one."""
+    """Mixes the sound with slightly delayed copies whose delays move slowly, so that one voice sounds like several."""
 
     key, label, family, params = "chorus", "Chorus", "Motion", ChorusParams
     words = "wider several many swarm thicker bigger detune ensemble softer"
@@ -215,7 +215,7 @@ class FlangerParams(Params):
 
 @register
 class Flanger(StepKind):
-    """The sound against itself a very short, swinging while late: a comb of dips that sweeps."""
+    """Mixes the sound with a slowly moving, very short delay of itself: a comb filter that sweeps."""
 
     key, label, family, params = "flanger", "Flanger", "Motion", FlangerParams
     words = "sweep whoosh metallic hollow comb moving"

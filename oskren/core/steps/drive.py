@@ -105,7 +105,7 @@ class Driving:
 
 @register
 class Drive(StepKind):
-    """Bends the waveform: new partials above what is there, and a level that stays under a ceiling."""
+    """Bends the waveform by a curve, which adds harmonics and keeps the level under a ceiling."""
 
     key, label, family, params = "drive", "Drive", "Rough", DriveParams
     words = "rougher dirtier bigger louder distortion grit angry warm saturate broken fold"
@@ -159,7 +159,7 @@ class Crushing:
 
 @register
 class Crush(StepKind):
-    """Fewer bits and a lower rate, without filters: steps that can be heard, and tones mirrored at half the rate."""
+    """Reduces bits and sample rate without filters, so that quantisation noise and aliases are heard."""
 
     key, label, family, params = "crush", "Fewer bits, lower rate", "Rough", CrushParams
     words = "rougher cheaper digital radio broken robot grit toy lo-fi crush aliasing"

@@ -161,7 +161,7 @@ class Gating:
 
 @register
 class Gate(StepKind):
-    """Lets quiet stretches down, between the events of a take; opens before an attack, so that none is cut."""
+    """Turns quiet stretches between events down. It opens just before an attack, so that none is cut."""
 
     key, label, family, params, analyses = "gate", "Gate", "Clean", GateParams, True
     words = "cleaner quieter between tighter silence floor chop cut"

@@ -40,7 +40,7 @@ class FadeParams(Params):
 
 @register
 class Fade(StepKind):
-    """Fade in and out at the edges of the sound."""
+    """Fades the sound in and out at its ends."""
 
     key, label, family, params = "fade", "Fade", "Edges", FadeParams
     words = "softer edge click start end smooth in out"
@@ -85,7 +85,7 @@ class TrimParams(Params):
 
 @register
 class Trim(StepKind):
-    """Keep the part between two moments of the sound."""
+    """Keeps the part between two moments of the sound."""
 
     key, label, family, params, keeps_time = "trim", "Trim", "Edges", TrimParams, False
     words = "shorter cut part start end length"
@@ -112,7 +112,7 @@ class Trim(StepKind):
 
 @register
 class Reverse(StepKind):
-    """The sound backwards."""
+    """Plays the sound backwards."""
 
     key, label, family, whole, keeps_time = "reverse", "Reverse", "Edges", True, False
     words = "backwards reverse swell turn round"

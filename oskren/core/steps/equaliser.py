@@ -186,7 +186,7 @@ class LowPassParams(PassParams):
 
 @register
 class HighPass(FilterKind):
-    """Takes away what lies below a frequency."""
+    """Removes what lies below a frequency."""
 
     key, label, params = "high_pass", "High-pass", PassParams
     words = "thinner smaller rumble lows lighter cleaner radio phone wind"
@@ -199,7 +199,7 @@ class HighPass(FilterKind):
 
 @register
 class LowPass(FilterKind):
-    """Takes away what lies above a frequency."""
+    """Removes what lies above a frequency."""
 
     key, label, params = "low_pass", "Low-pass", LowPassParams
     words = "duller darker muffled behind wall softer distance further away highs under water"
@@ -223,7 +223,7 @@ class BandParams(Params):
 
 @register
 class Band(FilterKind):
-    """One band of equaliser: bell, shelf or notch."""
+    """One band of an equaliser: a bell, a shelf or a notch."""
 
     key, label, params = "band", "Equaliser band", BandParams
     words = "equaliser brighter darker tone boost cut notch shelf bell body presence air warmer harsh"
@@ -246,7 +246,7 @@ class MonoBelowParams(Params):
 
 @register
 class MonoBelow(FilterKind):
-    """Takes the side away below a frequency: lows come from the middle. What both channels share passes unchanged; so does mono."""
+    """Makes the sound mono below a frequency, so that lows come from the middle. Mono sounds pass unchanged."""
 
     key, label, params = "mono_below", "Mono below", MonoBelowParams
     words = "lows mono centre bass tighter"

@@ -62,7 +62,7 @@ class MirrorParams(Params):
 
 @register
 class Mirror(StepKind):
-    """Longer by mirroring: forward to a point, back by a span, forward again, as often as wanted, crossfaded at every turn."""
+    """Makes the sound longer by playing a part of it back and forth, crossfaded at every turn."""
 
     key, label, family, params, whole, keeps_time = "mirror", "Mirrored longer", "Length", MirrorParams, True, False
     words = "longer extend lengthen loop sustain repeat"
@@ -121,7 +121,7 @@ class LeadInParams(Params):
 
 @register
 class LeadIn(StepKind):
-    """Led in by its own tail backwards, which swells up to where the sound begins."""
+    """Puts the sound's own reversed reverberation before it, which swells up to where the sound begins."""
 
     key, label, family, params, whole, keeps_time = "lead_in", "Reversed tail before", "Length", LeadInParams, True, False
     words = "reverse swell riser suck anticipation longer before magic whoosh"
@@ -190,7 +190,7 @@ class GrainParams(Params):
 
 @register
 class Grains(StepKind):
-    """Taken apart into short grains that are laid out over more or less time, each from around its place: clouds of the sound."""
+    """Cuts the sound into short grains and spreads them over more or less time, as a cloud of the sound."""
 
     key, label, family, params, whole, keeps_time = "grains", "Granular stretch", "Length", GrainParams, True, False
     words = "longer cloud texture bed drone swarm shimmer stretch slow granular"
@@ -264,7 +264,7 @@ class HoldParams(Params):
 
 @register
 class Hold(StepKind):
-    """Holds the spectrum of a moment for as long as wanted: what was a point in a sound becomes a tone or a bed."""
+    """Holds the spectrum of one moment for as long as wanted, as a tone or a bed."""
 
     key, label, family, params, whole, keeps_time = "hold", "Spectral hold", "Length", HoldParams, True, False
     words = "freeze longer sustain drone bed tone infinite pad"
@@ -349,7 +349,7 @@ class SmearParams(Params):
 
 @register
 class Smear(StepKind):
-    """Keeps what sounds and loses when: attacks dissolve into a wash as long as the smear, pitch and colour stay."""
+    """Blurs the sound in time: attacks dissolve while pitch and colour stay."""
 
     key, label, family, params, whole = "smear", "Spectral smear", "Length", SmearParams, True
     words = "blur wash softer dissolve further away ghost bed texture smooth"

@@ -20,7 +20,7 @@ class GainParams(Params):
 
 @register
 class Gain(StepKind):
-    """Change of level."""
+    """Changes the level."""
 
     key, label, family, params = "gain", "Gain", "Level", GainParams
     words = "louder quieter level volume"
@@ -43,7 +43,7 @@ class NormaliseParams(Params):
 
 @register
 class Normalise(StepKind):
-    """Gain that brings the sample peak of the whole sound to a level; silence stays silent."""
+    """Brings the sample peak of the whole sound to a level. Silence stays silent."""
 
     key, label, family, params, analyses = "normalise", "Normalise", "Level", NormaliseParams, True
     words = "louder level peak"
@@ -66,7 +66,7 @@ class WidthParams(Params):
 
 @register
 class Width(StepKind):
-    """Gain of what both sides share and of what sets them apart, and left/right balance of a stereo sound; mono passes unchanged."""
+    """Sets the gain of mid and side, and the balance of left and right, of a stereo sound. Mono passes unchanged."""
 
     key, label, family, params = "width", "Mid, side and balance", "Level", WidthParams
     words = "wider narrower stereo width mid side balance"
@@ -92,7 +92,7 @@ class EvenParams(Params):
 
 @register
 class Even(StepKind):
-    """Evens out left and right by their measured loudness (ITU-R BS.1770, each channel by itself); a channel that is silent is left alone."""
+    """Makes left and right equally loud by their measured loudness (ITU-R BS.1770, each channel by itself). A silent channel is left alone."""
 
     key, label, family, params, analyses = "even", "Even out left and right", "Level", EvenParams, True
     words = "balance left right centre even"
@@ -120,7 +120,7 @@ class Even(StepKind):
 
 @register
 class Mono(StepKind):
-    """One channel: the mean of left and right, after the fold-down of wider layouts."""
+    """Makes one channel of the sound: the mean of left and right, after wider layouts are folded down."""
 
     key, label, family = "mono", "Mono", "Level"
     words = "mono one channel narrower centre"
@@ -139,7 +139,7 @@ class LayoutParams(Params):
 
 @register
 class Layout(StepKind):
-    """Turn a sound into another channel layout: fold down, spread by channel name, encode or decode first-order AmbiX.
+    """Converts the sound to another channel layout: folded down, spread by channel name, or to and from first-order AmbiX.
 
     See :func:`oskren.core.audio.layouts.matrix` for the gains and their sources.
     """

@@ -23,7 +23,7 @@ class RingParams(Params):
 
 @register
 class Ring(StepKind):
-    """Multiplied by a tone: every partial gives way to two, one above and one below by the frequency of the tone."""
+    """Multiplies the sound by a tone: every partial becomes two, one higher and one lower by the frequency of the tone."""
 
     key, label, family, params = "ring", "Ring modulation", "Motion", RingParams
     words = "metallic robot alien bell clang inharmonic rougher machine"
@@ -60,7 +60,7 @@ class ShiftParams(Params):
 
 @register
 class Shift(StepKind):
-    """Moves every partial by the same number of Hz, not by the same interval: what was in tune is no more."""
+    """Moves every partial by the same number of Hz, not by the same interval, so that harmonic sounds become inharmonic."""
 
     key, label, family, params = "shift", "Frequency shift", "Motion", ShiftParams
     words = "inharmonic detune metallic alien strange bigger deeper unreal"
@@ -128,7 +128,7 @@ class Phasing:
 
 @register
 class Phaser(StepKind):
-    """Dips that sweep through the spectrum, unevenly spaced."""
+    """Sweeps several unevenly spaced notches through the spectrum."""
 
     key, label, family, params = "phaser", "Phaser", "Motion", PhaserParams
     words = "sweep swirl hollow moving liquid dream"
@@ -206,7 +206,7 @@ class MovingFilter:
 
 @register
 class Moving(StepKind):
-    """A resonant filter whose cut-off follows the level of the sound, swings, or goes along a curve."""
+    """Filters the sound with a resonant filter whose cut-off follows the level, a slow oscillator, or a curve."""
 
     key, label, family, params = "moving_filter", "Moving filter", "Motion", MovingParams
     words = "sweep duller brighter opens closes resonant muffled talking underwater"
@@ -256,7 +256,7 @@ class TremoloParams(Params):
 
 @register
 class Tremolo(StepKind):
-    """The level swings, never over what it was."""
+    """Moves the level down and up again at a steady rate. It never goes over the level of the sound."""
 
     key, label, family, params = "tremolo", "Tremolo", "Motion", TremoloParams
     words = "flutter shaking pulse stutter alive trembling chop"
@@ -291,7 +291,7 @@ class AutoPanParams(Params):
 
 @register
 class AutoPan(StepKind):
-    """Wanders between left and right at equal power; mono becomes stereo, more than two channels pass unchanged."""
+    """Moves the sound between left and right at equal power. Mono becomes stereo; more than two channels pass unchanged."""
 
     key, label, family, params = "auto_pan", "Auto-pan", "Motion", AutoPanParams
     words = "moving circle around wander side flying passes by"

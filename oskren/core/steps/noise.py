@@ -230,7 +230,7 @@ CLEAR_DB = 8.0
 
 @register
 class NoiseReduction(StepKind):
-    """Takes down noise by a stated amount at most; what stands out of its profile stays."""
+    """Reduces noise by a stated amount at most. What stands out of the noise profile stays."""
 
     key, label, family, params, analyses, version = "noise_reduction", "Noise reduction", "Clean", NoiseParams, True, 2
     words = "cleaner noise hiss wind background less denoise"

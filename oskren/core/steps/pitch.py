@@ -22,7 +22,7 @@ class PitchParams(Params):
 
 @register
 class Pitch(StepKind):
-    """Shift in semitones by varispeed or with length kept, and stretch besides; longer blocks suit very low material.
+    """Shifts the pitch in semitones, by varispeed or with length kept, and stretches the length. Longer blocks suit very low sounds.
 
     Semitones may follow an envelope: by varispeed the length is what the moving speed makes of it, with length kept the sound so sped
     up and slowed down is warped back to its own time.

@@ -20,7 +20,7 @@ class PluginParams(Params):
 
 @register
 class PluginStep(StepKind):
-    """The sound through a plug-in you opened, run in a process of its own; one that fails is passed over and says so."""
+    """Runs the sound through a plug-in you opened, in a process of its own. One that fails is passed over and says so."""
 
     key, label, family, params, whole = "plugin", "Plug-in", "Plug-ins", PluginParams, True
     words = "plug-in plugin vst external other"

@@ -26,7 +26,7 @@ CLOSE = 128
 
 @register
 class Dc(StepKind):
-    """Takes away a constant offset, measured over the whole sound."""
+    """Removes a constant offset, measured over the whole sound."""
 
     key, label, family, analyses = "dc", "DC offset away", "Clean", True
     words = "offset cleaner repair"
@@ -72,7 +72,7 @@ class Humless:
 
 @register
 class HumAway(StepKind):
-    """Takes down mains hum and its harmonics at the frequency that is measured, not at the one on the plate; without hum it does nothing."""
+    """Reduces mains hum and its harmonics at their measured frequency. Without hum it does nothing."""
 
     key, label, family, params, analyses = "hum", "Hum away", "Clean", HumParams, True
     words = "cleaner mains buzz 50 60 hum"
@@ -212,7 +212,7 @@ class ClickParams(Params):
 
 @register
 class Clicks(Listing):
-    """Finds clicks where prediction fails for a moment, and fills each by linear prediction from both sides."""
+    """Finds clicks and replaces each by linear prediction from both sides."""
 
     key, label, family, params, analyses = "clicks", "Clicks away", "Clean", ClickParams, True
     words = "cleaner crackle pop repair click"
@@ -262,7 +262,7 @@ def rebuilt(samples: Floats, missing: AnyArray) -> Floats:
 
 @register
 class Clipped(Listing):
-    """Rebuilds peaks that were cut off, by linear prediction from both sides; lowers the sound so that they have room."""
+    """Rebuilds clipped peaks by linear prediction from both sides, and lowers the sound so that they have room."""
 
     key, label, family, params, analyses = "clipped", "Clipped peaks rebuilt", "Clean", ClippedParams, True
     words = "cleaner overs distortion repair clip"
@@ -330,7 +330,7 @@ class Adding:
 
 @register
 class Bumps(Listing):
-    """Finds short bursts in the lows and lets the lows go on as they were around each; what lies above is not touched."""
+    """Finds short bumps in the lows and replaces the lows there by what is around them. Higher frequencies stay untouched."""
 
     key, label, family, params, analyses = "bumps", "Bumps away", "Clean", BumpParams, True
     words = "cleaner handling thump wind repair bump"

@@ -50,7 +50,7 @@ class Late:
 
 @register
 class RoomReduction(StepKind):
-    """Takes down the late part of a room by its decay; long steady tones are taken for room and go down a little too."""
+    """Reduces the late reverberation of a room by its decay. Long steady tones go down a little too."""
 
     key, label, family, params = "room_reduction", "Room reduction", "Clean", RoomParams
     words = "dryer closer nearer less reverb room cleaner"

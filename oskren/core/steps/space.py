@@ -271,7 +271,7 @@ def amplitudes(params: Params, at: Context, name: str) -> Level:
 
 @register
 class Space(StepKind):
-    """A room around the sound; its tail rings on after the end."""
+    """Puts a synthetic room around the sound. Its tail rings on after the end."""
 
     key, label, family, params = "space", "Space", "Space", SpaceParams
     version = 3
@@ -319,7 +319,7 @@ RINGS_DB = 15.0
 
 @register
 class Impulse(StepKind):
-    """Convolution with a sound of yours: the response of a room that was recorded, or anything that is to colour this one."""
+    """Convolves the sound with another sound of yours: a recorded room response, or anything that is to colour it."""
 
     key, label, family, params, analyses = "impulse", "Convolution", "Space", ImpulseParams, True
     words = "reverb impulse response room cabinet resonator colour through convolve further away"

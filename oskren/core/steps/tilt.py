@@ -20,7 +20,7 @@ class TiltParams(Params):
 
 @register
 class Tilt(FilterKind):
-    """Tips the spectrum around a frequency: brighter one way, darker the other, as loud in the middle."""
+    """Tilts the spectrum around a frequency: brighter one way, darker the other."""
 
     key, label, params = "tilt", "Tilt", TiltParams
     words = "brighter darker tone balance warmer colder duller"

@@ -116,7 +116,7 @@ def save(library: Library, number: int, reel: Reel, based_on: int | None = None)
         revision = row.revision or 0
     if before.takes != reel.takes:
         library.columns.touch_uses()
-    return revision, refused
+    return revision, f"{refused} That step was taken back; the marks are kept." if refused else ""
 
 
 def revision_of(library: Library, number: int) -> int:

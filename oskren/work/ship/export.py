@@ -8,6 +8,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from oskren.core.audio.formats import format_of
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import File
@@ -27,7 +28,7 @@ def export(studio: Studio, library: Library, items: Sequence[Item], target: Targ
     usable_folder(folder, "what is written")
     items = as_present(library, items)
     taken: set[str] = set()
-    names = [free_name(folder, item.name, f".{target.format}", taken) for item in items]
+    names = [free_name(folder, item.name, format_of(target.format).suffix, taken) for item in items]
     place = studio.place(library, *(item.node for item in items), flag=progress.flag)
     with writing_to(studio.home.folder, folder):
         written = write(studio, place, [File(item, target, folder / name, name) for item, name in zip(items, names, strict=True)], progress)

@@ -164,6 +164,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Models
+         * @description The models whose values are set by controls, with hard and usual ranges, units, choices and defaults.
+         */
+        get: operations["models"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/formats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Formats
+         * @description The formats files leave in, in the order they are offered.
+         */
+        get: operations["formats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/detectors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Detectors
+         * @description The settings each way to find slices looks at, in the order they are offered.
+         */
+        get: operations["detectors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/open": {
         parameters: {
             query?: never;
@@ -2200,26 +2260,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/models": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Models
-         * @description The models whose values are set by controls, with hard and usual ranges, units, choices and defaults.
-         */
-        get: operations["models"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/plugins": {
         parameters: {
             query?: never;
@@ -4193,6 +4233,18 @@ export interface components {
             measured: number;
         };
         /**
+         * FormatView
+         * @description A format files leave in, with the bits that can be chosen (none for lossy ones).
+         */
+        FormatView: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Bits */
+            bits: number[];
+        };
+        /**
          * FoundAgain
          * @description How many sounds have their file back.
          */
@@ -5744,13 +5796,16 @@ export interface components {
         Plan: {
             /**
              * @default {
+             *       "by": "level",
              *       "sensitivity_db": 12,
              *       "min_length_ms": 40,
              *       "min_gap_ms": 60,
              *       "pre_roll_ms": 2,
              *       "tail_ms": 30,
              *       "attacks": true,
-             *       "rise_db": 10
+             *       "rise_db": 10,
+             *       "every_s": 1,
+             *       "first_s": 0
              *     }
              */
             settings: components["schemas"]["SliceSettings"];
@@ -6800,6 +6855,12 @@ export interface components {
          */
         SliceSettings: {
             /**
+             * Found by
+             * @default level
+             * @enum {string}
+             */
+            by: "level" | "grid";
+            /**
              * Sensitivity
              * @default 12
              */
@@ -6834,6 +6895,16 @@ export interface components {
              * @default 10
              */
             rise_db: number;
+            /**
+             * Length of each
+             * @default 1
+             */
+            every_s: number;
+            /**
+             * First begins at
+             * @default 0
+             */
+            first_s: number;
         };
         /**
          * Slot
@@ -7607,9 +7678,8 @@ export interface components {
             /**
              * Format
              * @default wav
-             * @enum {string}
              */
-            format: "wav" | "flac" | "ogg";
+            format: string;
             /** Sample rate */
             rate?: number | null;
             /**
@@ -8465,6 +8535,124 @@ export interface operations {
             };
         };
     };
+    models: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["Published"];
+                    };
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    formats: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormatView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    detectors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string[];
+                    };
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     open_sound: {
         parameters: {
             query?: never;
@@ -9221,7 +9409,7 @@ export interface operations {
     sound_file: {
         parameters: {
             query?: {
-                format?: "wav" | "flac" | "ogg";
+                format?: string;
                 heard?: string;
             };
             header?: never;
@@ -9267,7 +9455,7 @@ export interface operations {
         parameters: {
             query: {
                 ids: string;
-                format?: "wav" | "flac" | "ogg";
+                format?: string;
                 heard?: string;
             };
             header?: never;
@@ -14325,46 +14513,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Finding"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    models: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: components["schemas"]["Published"];
-                    };
                 };
             };
             /** @description Not Found */

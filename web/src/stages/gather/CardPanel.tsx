@@ -117,16 +117,18 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
           {card.error.message}
         </Box>
       )}
-      <Box maxH="190px" overflowY="auto" bg="ground" borderRadius="6px" role="table" aria-label="Takes on the card" fontSize="12px">
+      <Box maxH="190px" overflowY="auto" bg="ground" borderRadius="6px" role="table" aria-label="Takes on the card" tabIndex={0} fontSize="12px">
         {takes.map((take) => (
           <Flex key={take.path} role="row" gap="10px" px="8px" py="3px" align="center" color={take.known ? "dim" : "chalk"} data-take={take.path}>
-            <chakra.input
-              type="checkbox"
-              aria-label={`Offload ${take.path}`}
-              checked={!take.known && !left.includes(take.path)}
-              disabled={take.known}
-              onChange={(event) => setLeft((before) => (event.target.checked ? before.filter((one) => one !== take.path) : [...before, take.path]))}
-            />
+            <Box role="cell">
+              <chakra.input
+                type="checkbox"
+                aria-label={`Offload ${take.path}`}
+                checked={!take.known && !left.includes(take.path)}
+                disabled={take.known}
+                onChange={(event) => setLeft((before) => (event.target.checked ? before.filter((one) => one !== take.path) : [...before, take.path]))}
+              />
+            </Box>
             <Box role="cell" fontFamily="mono" w="150px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={take.path}>
               {take.path.split("/").pop()}
             </Box>

@@ -5,9 +5,9 @@ import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { useModels } from "../../ui/controls";
 import { Input } from "../../ui/fields";
+import { useFormats } from "../../ui/formats";
 import { exportFiles } from "./exporting";
 
-const FORMATS = ["wav 24", "wav 16", "wav 32", "flac 24", "flac 16", "ogg"] as const;
 const CHANNELS = ["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] as const;
 const RATES = ["44100", "48000", "88200", "96000", "192000"] as const;
 
@@ -15,6 +15,7 @@ const RATES = ["44100", "48000", "88200", "96000", "192000"] as const;
 export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number, number] | null; title: string }) {
   const [open, setOpen] = useState(false);
   const models = useModels();
+  const formats = useFormats();
   const [format, setFormat] = useState("wav 24");
   const [channels, setChannels] = useState<string>("keep");
   const [rate, setRate] = useState("");
@@ -28,7 +29,7 @@ export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number
     const [kind, bits] = format.split(" ");
     const target: Target = {
       ...(models?.Target?.defaults as Target),
-      format: kind as Target["format"],
+      format: kind,
       bits: Number(bits ?? 24) as Target["bits"],
       channels: channels as Target["channels"],
       rate: rate ? Number(rate) : null,
@@ -50,7 +51,12 @@ export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number
           if (event.key === "Enter") write(event.currentTarget.value);
         }}
       />
-      <Choose label="Format" value={format} options={FORMATS.map((one) => [one, one] as const)} onChange={setFormat} />
+      <Choose
+        label="Format"
+        value={format}
+        options={formats.flatMap(({ key, bits }) => (bits.length ? bits.map((one) => `${key} ${one}`) : [key])).map((one) => [one, one] as const)}
+        onChange={setFormat}
+      />
       <Choose
         label="Channels"
         value={channels}

@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import type { Target } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { useModels } from "../../ui/controls";
+import { useFormats } from "../../ui/formats";
 import { ReportPanel } from "../../ui/ReportPanel";
 import { exportFiles, useExported } from "./exporting";
 
@@ -11,6 +12,7 @@ const SHOWN = 100;
 export function ExportReport() {
   const { result, said, folder, target, heard } = useExported();
   const close = () => useExported.setState({ result: null });
+  const formats = useFormats();
   const plain = useModels()?.Target?.defaults as Target | undefined;
   const asked = target ?? plain;
   if (!result) return null;
@@ -29,7 +31,7 @@ export function ExportReport() {
           </Box>
           <Do onClick={() => again({ over: "lower" })}>Level {over.length === 1 ? "it" : "those"} down</Do>
           <Do onClick={() => again({ over: "limit" })}>Limit {over.length === 1 ? "it" : "those"}</Do>
-          {asked?.format === "wav" && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
+          {formats.find((one) => one.key === asked?.format)?.bits.includes(32) && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
         </Flex>
       )}
       <Box overflow="auto" tabIndex={0} fontSize="12px">

@@ -105,7 +105,7 @@ const Row = memo(function Row({ row, index, top, here, picked, many, under, colu
       <div style={{ width: 63, flexShrink: 0 }}>
         {row && <MiniWave row={row.row} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
       </div>
-      <div className="sound-name" role="cell" title={row?.name}>
+      <div className="sound-name" role="gridcell" title={row?.name}>
         {row?.mark && <i data-mark={row.mark} role="img" aria-label={`mark ${row.mark}`} />}
         <span>
           {row?.name ?? "…"}
@@ -116,7 +116,7 @@ const Row = memo(function Row({ row, index, top, here, picked, many, under, colu
       </div>
       {columns.map((column) => (
         <div
-          role="cell"
+          role="gridcell"
           key={column.key}
           className="sound-cell"
           data-wordy={WORDY.includes(column.key) || undefined}
@@ -173,24 +173,31 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   const many = all || chosen.length > 1;
   const set = asked.sort.startsWith("set:") ? Number(asked.sort.slice(4)) : null;
   const header = (title: string, key: string | null, width?: string) => (
-    <chakra.button
+    <Box
       key={title}
-      type="button"
+      role="columnheader"
+      aria-sort={asked.sort !== key || !key ? undefined : asked.descending ? "descending" : "ascending"}
       w={width}
       flex={width ? undefined : 1}
       flexShrink={0}
-      textAlign="left"
-      color={asked.sort === key ? "chalk" : "dim"}
-      cursor={key ? "pointer" : "default"}
-      whiteSpace="nowrap"
       overflow="hidden"
-      disabled={!key}
-      onClick={() => key && ask({ sort: key, descending: asked.sort === key ? !asked.descending : false, like: null })}
-      aria-label={`Sort by ${(key ?? title).replace("_s", "").replace("duration", "length")}`}
-      title={key ? `Sort by ${key.replace("_s", "").replace("duration", "length")}` : title}
     >
-      {title} {asked.sort === key ? (asked.descending ? "↓" : "↑") : ""}
-    </chakra.button>
+      <chakra.button
+        type="button"
+        w="100%"
+        textAlign="left"
+        color={asked.sort === key ? "chalk" : "dim"}
+        cursor={key ? "pointer" : "default"}
+        whiteSpace="nowrap"
+        overflow="hidden"
+        disabled={!key}
+        onClick={() => key && ask({ sort: key, descending: asked.sort === key ? !asked.descending : false, like: null })}
+        aria-label={`Sort by ${(key ?? title).replace("_s", "").replace("duration", "length")}`}
+        title={key ? `Sort by ${key.replace("_s", "").replace("duration", "length")}` : title}
+      >
+        {title} {asked.sort === key ? (asked.descending ? "↓" : "↑") : ""}
+      </chakra.button>
+    </Box>
   );
   const dropped = (event: DragEvent, before: SoundRow | undefined) => {
     setUnder(-1);
@@ -206,56 +213,58 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   const picking = useCallback((index: number, row: SoundRow | undefined, event: MouseEvent) => latest.current.onSelect(index, row, event), []);
   const dropping = useCallback((event: DragEvent, before: SoundRow | undefined) => latest.current.dropped(event, before), []);
   return (
-    <Flex direction="column" flex={1} minH={0} position="relative" role="table" aria-label="Sounds" aria-rowcount={sounds.total} aria-multiselectable>
-      <Flex role="row" px="10px" gap="8px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-        <Box w="66px" flexShrink={0} />
-        {header("Name", "name")}
-        {shown.map((column) => header(column.title, column.sort, column.width))}
-        <Box w="16px" flexShrink={0}>
-          <chakra.button
-            type="button"
-            aria-pressed={choosing}
-            aria-label="Choose the columns"
-            title="Choose the columns"
-            cursor="pointer"
-            w="16px"
-            onClick={() => setChoosing(!choosing)}
-          >
-            …
-          </chakra.button>
+    <Flex direction="column" flex={1} minH={0} position="relative">
+      {choosing && <Menu own={own} onClose={() => setChoosing(false)} />}
+      <Flex direction="column" flex={1} minH={0} role="grid" aria-label="Sounds" aria-rowcount={sounds.total} aria-multiselectable>
+        <Flex role="row" px="10px" gap="8px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+          <Box w="66px" flexShrink={0} />
+          {header("Name", "name")}
+          {shown.map((column) => header(column.title, column.sort, column.width))}
+          <Box w="16px" flexShrink={0} role="columnheader">
+            <chakra.button
+              type="button"
+              aria-pressed={choosing}
+              aria-label="Choose the columns"
+              title="Choose the columns"
+              cursor="pointer"
+              w="16px"
+              onClick={() => setChoosing(!choosing)}
+            >
+              …
+            </chakra.button>
+          </Box>
+        </Flex>
+        <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} outline="none" role="rowgroup" aria-label="Rows of sounds">
+          {sounds.loaded && sounds.total === 0 && (
+            <Box color="dim" p="24px" textAlign="center" role="row">
+              Nothing fits all of this. Take a filter or a word away.
+            </Box>
+          )}
+          <Box h={`${rows.getTotalSize()}px`} position="relative">
+            {items.map((item) => {
+              const row = sounds.row(item.index);
+              const here = row && row.id === selected;
+              const picked = all || (!!row && chosen.includes(row.id));
+              return (
+                <Row
+                  key={item.key}
+                  row={row}
+                  index={item.index}
+                  top={item.start}
+                  here={!!here}
+                  picked={picked}
+                  many={many}
+                  under={under === item.index}
+                  columns={shown}
+                  onSelect={picking}
+                  onOver={set === null ? null : setUnder}
+                  onDropped={dropping}
+                />
+              );
+            })}
+          </Box>
         </Box>
       </Flex>
-      {choosing && <Menu own={own} onClose={() => setChoosing(false)} />}
-      <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={-1} outline="none" _focusVisible={{ outline: "none" }}>
-        {sounds.loaded && sounds.total === 0 && (
-          <Box color="dim" p="24px" textAlign="center">
-            Nothing fits all of this. Take a filter or a word away.
-          </Box>
-        )}
-        <Box h={`${rows.getTotalSize()}px`} position="relative">
-          {items.map((item) => {
-            const row = sounds.row(item.index);
-            const here = row && row.id === selected;
-            const picked = all || (!!row && chosen.includes(row.id));
-            return (
-              <Row
-                key={item.key}
-                row={row}
-                index={item.index}
-                top={item.start}
-                here={!!here}
-                picked={picked}
-                many={many}
-                under={under === item.index}
-                columns={shown}
-                onSelect={picking}
-                onOver={set === null ? null : setUnder}
-                onDropped={dropping}
-              />
-            );
-          })}
-        </Box>
-      </Box>
     </Flex>
   );
 }

@@ -100,7 +100,7 @@ function Workbench({ sound }: { sound: SoundFacts }) {
     bodyOf: (chain: Step[]) => ({ chain }),
     onShown: stale,
   });
-  const chain = history.doc ?? (sound.chain);
+  const chain = history.doc ?? sound.chain;
   const base = sound.node as Node;
   const settled = useSettled(chain, 60);
   const active = settled.filter((step) => step.on);

@@ -64,15 +64,15 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
   const manifest = (table: boolean) => window.open(`/api/lib/${library}/shipments/${number}/manifest?table=${table}`, "_self");
   return (
     <Flex flex={1} minH={0}>
-      <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Report">
+      <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Report" tabIndex={0}>
         {failures
           .filter((one) => !reports.some((made) => made.path === one.path))
           .map((one) => (
             <Flex key={one.path} role="row" px="16px" minH="28px" gap="12px" align="center" color="coral" borderBottom="1px solid" borderColor="line">
-              <Box fontFamily="mono" fontSize="12px">
+              <Box role="cell" fontFamily="mono" fontSize="12px">
                 {one.path}
               </Box>
-              {one.reason}
+              <Box role="cell">{one.reason}</Box>
             </Flex>
           ))}
         {order.slice(0, 500).map((one) => (
@@ -88,23 +88,29 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
             fontFamily="mono"
             fontSize="12px"
           >
-            <Box color={failed(one).length ? "coral" : "glass"} w="16px" aria-label={failed(one).length ? "failed" : "checked"}>
+            <Box role="cell" color={failed(one).length ? "coral" : "glass"} w="16px" title={failed(one).length ? "failed" : "checked"}>
               {failed(one).length ? "!" : "✓"}
             </Box>
-            <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={`SHA-256 ${one.sha256}`}>
+            <Box role="cell" flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={`SHA-256 ${one.sha256}`}>
               {one.path}
             </Box>
-            <Box w="64px">{seconds(one.duration_s)}</Box>
-            <Box w="96px">{level(one.sample_peak_dbfs, "dBFS")}</Box>
-            <Box w="96px">{level(one.integrated_lufs, "LUFS")}</Box>
-            <Box w="190px" color="dim" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" fontFamily="body">
+            <Box role="cell" w="64px">
+              {seconds(one.duration_s)}
+            </Box>
+            <Box role="cell" w="96px">
+              {level(one.sample_peak_dbfs, "dBFS")}
+            </Box>
+            <Box role="cell" w="96px">
+              {level(one.integrated_lufs, "LUFS")}
+            </Box>
+            <Box role="cell" w="190px" color="dim" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" fontFamily="body">
               {[...failed(one), ...warned(one)].map((check) => `${check.name}: ${check.note}`).join("; ") ||
                 (unchanged.includes(one.path) ? "unchanged" : "all checks passed")}
             </Box>
           </Flex>
         ))}
         {order.length > 500 && (
-          <Box p="12px" color="dim">
+          <Box p="12px" color="dim" role="row">
             and {order.length - 500} more, in the manifest
           </Box>
         )}

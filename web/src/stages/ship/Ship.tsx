@@ -207,7 +207,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               is printed in Vary come here by themselves.
             </Empty>
           ) : (
-            <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Files to be written">
+            <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Files to be written" tabIndex={0}>
               {preview.error && (
                 <Box role="alert" color="coral" p="14px">
                   {preview.error.message}
@@ -224,10 +224,11 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
                   borderBottom="1px solid"
                   borderColor="line"
                 >
-                  <Box fontFamily="mono" fontSize="11px" color="dim" w="34px">
+                  <Box role="cell" fontFamily="mono" fontSize="11px" color="dim" w="34px">
                     {one.item + 1}
                   </Box>
                   <Box
+                    role="cell"
                     flex={1}
                     minW={0}
                     fontFamily="mono"
@@ -245,49 +246,51 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
                       </Box>
                     )}
                   </Box>
-                  {one.foreign && (
-                    <Do
-                      quiet
-                      hint="Somebody else wrote this file; this writes over this very one"
-                      onClick={() => changeSheet({ allowed: [...(kept.allowed ?? []), one.path] })}
-                    >
-                      Write over it
-                    </Do>
-                  )}
-                  {kept.allowed?.includes(one.path) && !one.problem && (
-                    <Do
-                      quiet
-                      hint="Leave the file that is there alone"
-                      onClick={() => changeSheet({ allowed: (kept.allowed ?? []).filter((path) => path !== one.path) })}
-                    >
-                      writes over a file
-                    </Do>
-                  )}
-                  {kept.heard?.[String(asked.sounds[one.item])] && (
-                    <Do
-                      quiet
-                      hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
-                      onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(asked.sounds[one.item])) })}
-                    >
-                      as heard
-                    </Do>
-                  )}
-                  <Box color="dim" fontSize="12px" whiteSpace="nowrap">
-                    {placeOf(asked, one.item).called && `${placeOf(asked, one.item).called}, `}
-                    {targets[one.target]?.name}
-                  </Box>
-                  <Do
-                    quiet
-                    onClick={() => {
-                      const { kind, id } = placeOf(asked, one.item);
-                      changeSheet({ [kind]: (kept[kind] ?? NONE).filter((other) => other !== id) });
-                    }}
-                    hint="Take this off the sheet"
-                  >
-                    <Box as="span" color="dim">
-                      ×
+                  <Flex role="cell" gap="12px" align="center">
+                    {one.foreign && (
+                      <Do
+                        quiet
+                        hint="Somebody else wrote this file; this writes over this very one"
+                        onClick={() => changeSheet({ allowed: [...(kept.allowed ?? []), one.path] })}
+                      >
+                        Write over it
+                      </Do>
+                    )}
+                    {kept.allowed?.includes(one.path) && !one.problem && (
+                      <Do
+                        quiet
+                        hint="Leave the file that is there alone"
+                        onClick={() => changeSheet({ allowed: (kept.allowed ?? []).filter((path) => path !== one.path) })}
+                      >
+                        writes over a file
+                      </Do>
+                    )}
+                    {kept.heard?.[String(asked.sounds[one.item])] && (
+                      <Do
+                        quiet
+                        hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
+                        onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(asked.sounds[one.item])) })}
+                      >
+                        as heard
+                      </Do>
+                    )}
+                    <Box color="dim" fontSize="12px" whiteSpace="nowrap">
+                      {placeOf(asked, one.item).called && `${placeOf(asked, one.item).called}, `}
+                      {targets[one.target]?.name}
                     </Box>
-                  </Do>
+                    <Do
+                      quiet
+                      onClick={() => {
+                        const { kind, id } = placeOf(asked, one.item);
+                        changeSheet({ [kind]: (kept[kind] ?? NONE).filter((other) => other !== id) });
+                      }}
+                      hint="Take this off the sheet"
+                    >
+                      <Box as="span" color="dim">
+                        ×
+                      </Box>
+                    </Do>
+                  </Flex>
                 </Flex>
               ))}
               {files.length > 400 && (

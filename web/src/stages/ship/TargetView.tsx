@@ -4,6 +4,7 @@ import type { Target } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
+import { bitsFor, endsAtFullScale, useFormats } from "../../ui/formats";
 import { Heading, Line, Side } from "../../ui/frames";
 
 interface Props {
@@ -20,6 +21,9 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
   const models = useModels();
   const [at, setAt] = useState(0);
   const target = targets[Math.min(at, targets.length - 1)];
+  const formats = useFormats();
+  const form = formats.find((one) => one.key === target.format);
+  const lossless = form !== undefined && form.bits.length > 0;
   const set = (values: Partial<Target>) => onChange(targets.map((one, i) => (i === Math.min(at, targets.length - 1) ? { ...one, ...values } : one)));
   const add = () => {
     const usual = models?.Target?.defaults as Target | undefined;
@@ -46,11 +50,19 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
       <ControlOf
         control={format}
         value={target.format}
-        onChange={(next) => set({ format: next as Target["format"], bits: next === "flac" && target.bits === 32 ? 24 : target.bits })}
+        onChange={(next) =>
+          set({
+            format: String(next),
+            bits: bitsFor(
+              formats.find((one) => one.key === next),
+              target.bits,
+            ) as Target["bits"],
+          })
+        }
       />
-      {target.format !== "ogg" && (
+      {lossless && (
         <ControlOf
-          control={bits && target.format === "flac" ? { ...bits, options: bits.options.filter((one) => one.value !== 32) } : bits}
+          control={bits && { ...bits, options: bits.options.filter((one) => form.bits.includes(Number(one.value))) }}
           value={target.bits}
           onChange={(next) => set({ bits: next as Target["bits"] })}
         />
@@ -58,11 +70,11 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
       <Controls<Target>
         model="Target"
         names={[
-          ...(target.bits === 16 && target.format !== "ogg" ? (["dither"] as const) : []),
+          ...(target.bits === 16 && lossless ? (["dither"] as const) : []),
           "rate",
           "channels",
           "peak_dbfs",
-          ...(target.bits !== 32 || target.format === "ogg" ? (["over"] as const) : []),
+          ...(endsAtFullScale(form, target.bits) ? (["over"] as const) : []),
           "fade_in_ms",
           "fade_out_ms",
         ]}

@@ -174,7 +174,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
             bands={bands}
             onBand={(id) => choose(id, false)}
             onEdge={(id, edge, at) => edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null })}
-            threshold={view.floor_dbfs + settings.sensitivity_db}
+            threshold={settings.by === "level" ? view.floor_dbfs + settings.sensitivity_db : undefined}
             floor={view.floor_dbfs}
             onThreshold={(dbfs) => find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db")}
             view={zoom}

@@ -1,14 +1,13 @@
 /** How slices are found, which lengths are shown, and how every slice is finished. */
 import { Box, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
-import type { Plan } from "../../api/client";
+import { api, got, type Plan } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { Controls } from "../../ui/controls";
 import { Heading, Line, Side } from "../../ui/frames";
 import { Lengths } from "./Lengths";
 import type { PlanView } from "./usePlan";
-
-const FIND = ["sensitivity_db", "min_length_ms", "min_gap_ms", "pre_roll_ms", "tail_ms", "attacks"] as const;
 
 interface Props {
   view: PlanView;
@@ -24,6 +23,8 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
   const go = useNavigate();
   const pieces = plan.slices;
   const settings = view.plan.settings;
+  const detectors = useQuery({ queryKey: ["detectors"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/detectors")) }).data;
+  const looksAt = (detectors?.[settings.by] ?? []) as (keyof Plan["settings"])[];
   return (
     <Side label="Find and finish">
       <Heading>Find</Heading>
@@ -39,7 +40,7 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
       )}
       <Controls<Plan["settings"]>
         model="SliceSettings"
-        names={settings.attacks ? [...FIND, "rise_db"] : FIND}
+        names={["by", ...looksAt.filter((name) => name !== "rise_db" || settings.attacks)]}
         value={settings}
         onChange={(values) => onFind({ ...settings, ...values }, Object.keys(values).join())}
       />

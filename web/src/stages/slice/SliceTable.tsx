@@ -21,7 +21,7 @@ export function SliceTable({ rows, chosen, onChoose }: { rows: Piece[]; chosen: 
           </Box>
         ))}
       </Flex>
-      <Box ref={scroller} flex={1} overflowY="auto" minH={0}>
+      <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} role="rowgroup" aria-label="Rows of slices">
         <Box h={`${list.getTotalSize()}px`} position="relative">
           {list.getVirtualItems().map((item) => {
             const row = rows[item.index];
@@ -42,18 +42,29 @@ export function SliceTable({ rows, chosen, onChoose }: { rows: Piece[]; chosen: 
                 fontFamily="mono"
                 fontSize="12px"
                 cursor="pointer"
-                opacity={row.dropped ? 0.5 : 1}
+                color={row.dropped ? "dim" : undefined}
+                textDecoration={row.dropped ? "line-through" : undefined}
                 bg={row.id === chosen ? "raised" : undefined}
                 borderBottom="1px solid"
                 borderColor="line"
                 onClick={() => onChoose(row.id)}
               >
-                <Box w="44px">{row.no}</Box>
-                <Box w="110px">{clock(row.start_s)}</Box>
-                <Box w="110px">{clock(row.attack_s)}</Box>
-                <Box w="110px">{clock(row.end_s)}</Box>
-                <Box w="110px">{seconds(row.end_s - row.start_s)}</Box>
-                <Box color="dim" fontFamily="body">
+                <Box role="cell" w="44px">
+                  {row.no}
+                </Box>
+                <Box role="cell" w="110px">
+                  {clock(row.start_s)}
+                </Box>
+                <Box role="cell" w="110px">
+                  {clock(row.attack_s)}
+                </Box>
+                <Box role="cell" w="110px">
+                  {clock(row.end_s)}
+                </Box>
+                <Box role="cell" w="110px">
+                  {seconds(row.end_s - row.start_s)}
+                </Box>
+                <Box role="cell" color="dim" fontFamily="body">
                   {row.dropped ? "dropped" : row.touched ? "by hand" : ""}
                 </Box>
               </Flex>

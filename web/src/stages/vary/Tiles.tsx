@@ -26,14 +26,18 @@ export function Tiles({ draws, at, onPlay }: { draws: Draw[]; at: number; onPlay
           border="1px solid"
           borderColor={index === at ? "amber" : draw.state === "kept" ? "glass" : "line"}
           boxShadow={index === at ? "0 0 0 1px var(--chakra-colors-amber)" : undefined}
-          opacity={draw.state === "dropped" ? 0.4 : 1}
+          borderStyle={draw.state === "dropped" ? "dashed" : "solid"}
           cursor="pointer"
         >
           <Flex justify="space-between" fontFamily="mono" fontSize="11px">
-            <Box fontWeight={700}>{draw.number}</Box>
+            <Box fontWeight={700} color={draw.state === "dropped" ? "dim" : undefined}>
+              {draw.number}
+            </Box>
             <Box color={draw.state === "kept" ? "glass" : "dim"}>{draw.ready ? draw.state : "drawing …"}</Box>
           </Flex>
-          <MiniWave row={draw.row} colour={draw.state === "kept" ? "glass" : "dim"} height="48px" />
+          <Box opacity={draw.state === "dropped" ? 0.35 : 1}>
+            <MiniWave row={draw.row} colour={draw.state === "kept" ? "glass" : "dim"} height="48px" />
+          </Box>
           <Flex justify="space-between" fontFamily="mono" fontSize="10px" color="dim">
             <span>{draw.seconds === null || draw.seconds === undefined ? "" : seconds(draw.seconds)}</span>
             <span>{draw.loudness == null ? "" : level(draw.loudness)}</span>

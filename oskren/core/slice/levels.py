@@ -1,0 +1,108 @@
+"""What slices are found in: levels of a sound, measured in one pass; and the settings they are found by."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict
+
+from oskren.core.controls import choice, number, switch
+from oskren.core.measure import noise
+from oskren.core.types import Samples
+
+HOP_S = 0.001
+
+
+class SliceSettings(BaseModel):
+    """How slices are found; all of it can be changed while looking at the waveform."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    by: Literal["level", "grid"] = choice("level", {"level": "level", "grid": "a grid"}, "Found by")
+    sensitivity_db: float = number(12.0, 1, 60, "dB over floor", "Sensitivity", step=0.5, hint="How far over the measured floor a sound begins")
+    min_length_ms: float = number(40.0, 1, 60_000, "ms", "Shortest", "log", digits=0, usual=(1, 5000))
+    min_gap_ms: float = number(60.0, 1, 60_000, "ms", "Gap", "log", digits=0, usual=(1, 5000))
+    pre_roll_ms: float = number(2.0, 0, 5_000, "ms", "Before the attack", usual=(0, 200))
+    tail_ms: float = number(30.0, 0, 60_000, "ms", "After the end", digits=0, usual=(0, 2000))
+    attacks: bool = switch(True, "Attacks inside begin a slice", "A steep attack inside a sound begins a new slice")
+    rise_db: float = number(10.0, 3, 40, "dB", "Steepness", hint="How steep an attack inside a sound must be")
+    every_s: float = number(1.0, 0.02, 3600, "s", "Length of each", "log", digits=3, usual=(0.05, 20))
+    first_s: float = number(0.0, 0, 86_400, "s", "First begins at", digits=3, usual=(0, 10))
+
+
+class FoundSlice(BaseModel):
+    """One found slice, in seconds."""
+
+    model_config = ConfigDict(frozen=True)
+
+    start_s: float
+    end_s: float
+    attack_s: float
+
+
+@dataclass(frozen=True)
+class Levels:
+    """Levels of a sound in hops of 1 ms: ``power`` of all of it, ``bright`` of its first difference (its upper bands).
+
+    ``floor_dbfs`` is the level thresholds start from; ``floor_visible`` says whether it is the measured noise floor or,
+    for dense material, only its quietest tenth.
+    """
+
+    power: Samples
+    bright: Samples
+    hop_s: float
+    seconds: float
+    floor_dbfs: float
+    floor_visible: bool
+    bright_floor_dbfs: float
+
+
+def analyse(blocks: Iterable[Samples], rate: int) -> Levels:
+    """Levels from blocks of shape (frames, channels); one pass, one block in memory."""
+    hop = max(1, round(rate * HOP_S))
+    power: list[Samples] = []
+    bright: list[Samples] = []
+    left: Samples | None = None
+    last: Samples | None = None
+    frames = 0
+    for block in blocks:
+        frames += len(block)
+        joined = block if left is None or not len(left) else np.concatenate([left, block])
+        whole = len(joined) // hop
+        cut, left = joined[: whole * hop], joined[whole * hop :]
+        if not whole:
+            continue
+        channels = cut.shape[1]
+        step = np.empty_like(cut)
+        np.subtract(cut[1:], cut[:-1], out=step[1:])
+        step[0] = cut[0] - (last if last is not None else cut[0])
+        last = cut[-1].copy()
+        for rows, kept in ((cut.reshape(whole, hop * channels), power), (step.reshape(whole, hop * channels), bright)):
+            kept.append(np.einsum("ij,ij->i", rows, rows) / np.float32(hop * channels))
+    all_power = np.concatenate(power) if power else np.zeros(0, np.float32)
+    all_bright = np.concatenate(bright) if bright else np.zeros(0, np.float32)
+    floor, visible = _floor(all_power)
+    return Levels(all_power, all_bright, hop / rate, frames / rate, floor, visible, _floor(all_bright)[0])
+
+
+def _floor(power: Samples) -> tuple[float, bool]:
+    frame = round(noise.FRAME_S / HOP_S)
+    whole = len(power) // frame
+    frames = power[: whole * frame].reshape(whole, frame).mean(axis=1, dtype=np.float64) if whole else np.asarray(power, np.float64)
+    measured = noise.noise_floor(frames).dbfs
+    if measured is not None:
+        return max(measured, -96.0), True
+    heard = power[power > noise.SILENT_POWER]
+    if not len(heard):
+        return -96.0, False
+    if len(heard) < 0.9 * len(power):
+        return -96.0 + 12, True  # between the sounds lies digital silence
+    return float(10 * np.log10(np.percentile(heard, 10))), False
+
+
+def threshold(levels: Levels, settings: SliceSettings) -> float:
+    """Opening threshold in dBFS."""
+    return levels.floor_dbfs + settings.sensitivity_db
