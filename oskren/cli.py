@@ -57,16 +57,11 @@ def bits_for(source_bits: int | None) -> Literal[24, 32]:
 
 
 def write_result(path: Path, samples: Any, rate: int, bits: int) -> None:
-    from oskren.core.audio import files
-    from oskren.core.measure import levels
+    from oskren.core.ship.write import write_sound
 
-    if path.suffix.lower() == ".flac":
-        bits = 24
-    highest = levels.peak(samples)
-    over = highest > 1.0 and not (bits == 32 and path.suffix.lower() == ".wav")
-    files.write(path, samples.clip(-1.0, 1.0) if over else samples, rate, bits)
-    if over:
-        say(f"{path}: is {levels.db(highest):.1f} dB over full scale and was clipped; write a float WAV or lower the gain first")
+    told = write_sound(path, samples, rate, bits)
+    if told:
+        say(f"{path}: {told}")
 
 
 @contextmanager

@@ -132,11 +132,11 @@ class Failing(OnTheShelf):
         samples = noise(0.1)
         with self.assertRaisesRegex(PluginError, r"The plug-in Tiny gain crashed \(SIGSEGV\); it is passed over"):
             outside.through(self.tiny, samples, 48_000, "", {"mishap": 1.0})
-        shelf.fail(self.tiny.key, "")
+        shelf.try_again(self.tiny.key)
         self.passes(self.step(mishap=1.0), r"Plug-in Tiny gain crashed \(SIGSEGV\)")
         # all steps with it are passed over, until it is given another try
         self.assertEqual(active((self.step(gain=1.0),)), ())
-        shelf.fail(self.tiny.key, "")
+        shelf.try_again(self.tiny.key)
         self.assertEqual(len(active((self.step(gain=1.0),))), 1)
 
     def test_one_that_never_comes_back_is_ended(self) -> None:
@@ -165,6 +165,17 @@ class Failing(OnTheShelf):
         (check,) = [check for check in gone.checks if check.name == "steps"]
         self.assertFalse(check.ok or gone.ok)
         self.assertIn("is missing", check.note)
+
+    def test_what_was_begun_before_another_try_says_nothing_of_it(self) -> None:
+        """A crash of a task that is late must not take away the try that was given meanwhile."""
+        shelf.fail(self.tiny.key, "crashed")
+        late = shelf.plugins()[self.tiny.key]
+        shelf.try_again(self.tiny.key)
+        shelf.fail(self.tiny.key, "crashed again", late.tries)
+        self.assertEqual(shelf.plugins()[self.tiny.key].failed, "")
+        shelf.fail(self.tiny.key, "crashed in this try", shelf.plugins()[self.tiny.key].tries)
+        self.assertEqual(shelf.plugins()[self.tiny.key].failed, "crashed in this try")
+        shelf.try_again(self.tiny.key)
 
     def test_a_task_sees_the_shelf_as_it_was_when_it_began(self) -> None:
         """What fails in one process must not change the mind of another in the middle of its work; the next try sees it."""

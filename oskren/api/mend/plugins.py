@@ -56,7 +56,7 @@ def open_plugin(studio: InStudio, wanted: ToOpenPlugin) -> list[PluginView]:
 @router.post("/{key}/retry")
 def retry(key: str) -> PluginView:
     """Give a plug-in that failed another try."""
-    shelf.fail(_known(key).key, "")
+    shelf.try_again(_known(key).key)
     return _view(_known(key))
 
 

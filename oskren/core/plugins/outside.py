@@ -68,9 +68,9 @@ def open_file(path: Path) -> list[Plugin]:
     for one in found:
         key = shelf.key_of(one["name"], one["maker"])
         parameters = [Parameter(**each) for each in one["parameters"]]
-        opened.append(
-            Plugin(key=key, path=str(path.resolve()), name=one["name"], maker=one["maker"], version=one["version"], parameters=parameters, state=one["state"])
-        )
+        known = shelf.plugins().get(key)
+        facts = {name: one[name] for name in ("name", "maker", "version", "state")}
+        opened.append(Plugin(key=key, path=str(path.resolve()), parameters=parameters, tries=known.tries + 1 if known else 0, **facts))
         shelf.put(opened[-1])
     return opened
 
@@ -93,6 +93,6 @@ def through(plugin: Plugin, samples: Samples, rate: int, state: str, values: Map
             if out.size != samples.size or not np.isfinite(out).all():
                 raise PluginError("gave back something that is no sound of this length")
         except PluginError as error:
-            shelf.fail(plugin.key, str(error))
+            shelf.fail(plugin.key, str(error), plugin.tries)
             raise PluginError(f"The plug-in {plugin.name} {error}; it is passed over until it is given another try.") from None
     return out.reshape(samples.shape)

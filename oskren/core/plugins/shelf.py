@@ -44,6 +44,8 @@ class Plugin(BaseModel):
     parameters: list[Parameter] = []
     state: str = ""
     failed: str = ""
+    tries: int = Field(0, ge=0)
+    """How often it was given another try: what was begun before the last one says nothing of it."""
 
     @property
     def stamp(self) -> list[str | int]:
@@ -145,8 +147,15 @@ def remove(key: str) -> None:
     _write({one.key: one for one in plugins().values() if one.key != key})
 
 
-def fail(key: str, reason: str) -> None:
-    """Pass a plug-in over from now on, for a reason; an empty one gives it another try."""
+def fail(key: str, reason: str, tries: int | None = None) -> None:
+    """Pass a plug-in over from now on, for a reason; not when it was given another try since the one (``tries``) in which it failed."""
+    known = plugins().get(key)
+    if known is not None and tries in (None, known.tries):
+        put(known.model_copy(update={"failed": reason}))
+
+
+def try_again(key: str) -> None:
+    """Give a plug-in that failed another try."""
     known = plugins().get(key)
     if known is not None:
-        put(known.model_copy(update={"failed": reason}))
+        put(known.model_copy(update={"failed": "", "tries": known.tries + 1}))

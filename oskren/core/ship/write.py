@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from oskren.core.audio import files
-from oskren.core.audio.formats import format_of
+from oskren.core.audio.formats import format_of, of_file
 from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
@@ -131,6 +131,42 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     return verify(path, shown, key, samples, highest, rate, item, target, told)
 
 
+def write_sound(path: Path, samples: Samples, rate: int, bits: int) -> str:
+    """Write one sound that is no item of a sheet, in the format its ending asks for, read it back and compare.
+
+    Parameters
+    ----------
+    bits : int
+        As far as the format has so many; 24 else.
+
+    Returns
+    -------
+    str
+        What was done about full scale, as the end of a sentence; empty when nothing was.
+
+    Raises
+    ------
+    OskrenError
+        When it cannot be written, or when what is read back is not what was written.
+    """
+    form = of_file(path)
+    bits = bits if bits in form.bits else 24
+    highest = levels.peak(samples)
+    over = highest > 1.0 and form.ends_at_full_scale(bits)
+    kept = samples.clip(-1.0, 1.0) if over else samples
+    files.write(path, kept, rate, bits)
+    back, rate_back = files.read(path)
+    same = back.shape == kept.shape and rate_back == rate
+    if not same or (form.lossless and len(back) and float(np.abs(back - kept).max()) > _rounding(bits, dithered=False)):
+        raise OskrenError(f"{path}: holds something else than what was written; check the disk and try again.")
+    return f"is {levels.db(highest):.1f} dB over full scale and was clipped; write a float WAV or lower the gain first" if over else ""
+
+
+def _rounding(bits: int, *, dithered: bool) -> float:
+    """How far a sample may lie from what was rendered, by rounding and dither alone."""
+    return 1e-9 if bits == 32 else 2.0 ** (1 - bits) * (2.1 if dithered else 1.01)
+
+
 def words_for(item: Item, target: Target) -> Metadata:
     """What a file says of itself: the item's name, category, tags, notes, rights, date and markers."""
     return Metadata(
@@ -155,7 +191,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     info = files.probe(path)
     back = np.concatenate(list(files.blocks(path)))
     form = format_of(target.format)
-    step = 2.0 ** (1 - target.bits) * (2.1 if target.dither and target.bits == 16 else 1.01) if target.bits != 32 else 1e-9
+    step = _rounding(target.bits, dithered=target.dither and target.bits == 16)
     peak_back = levels.peak(back)
     checks = [
         Check(name="length", ok=len(back) == len(samples), note=f"{len(back)} of {len(samples)} frames"),
