@@ -70,7 +70,6 @@ export function Do({ onClick, act, main, on, quiet, disabled, hint, children, ..
             borderRadius="4px"
             px="4px"
             lineHeight="15px"
-            opacity={0.75}
             aria-hidden
           >
             {shown(act)}
