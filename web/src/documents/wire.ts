@@ -39,7 +39,9 @@ export const keepDocument = <K extends Kind>(which: Which<K>, body: Body<K>, bas
 
 /** Keep a document by what changed since ``before``, its body at the revision ``basedOn``; whole where that is not much longer. */
 export function keepChange<K extends Kind>(which: Which<K>, before: Body<K>, body: Body<K>, basedOn: number): Promise<Answer<K>> {
-  const patch = compare(before as object, body as object);
-  if (JSON.stringify(patch).length * 2 > JSON.stringify(body).length) return keepDocument(which, body, basedOn);
+  const text = JSON.stringify(body);
+  // as it crosses the wire: what is undefined is not there
+  const patch = compare(JSON.parse(JSON.stringify(before)), JSON.parse(text));
+  if (JSON.stringify(patch).length * 2 > text.length) return keepDocument(which, body, basedOn);
   return asked("PATCH", addressOf(which, basedOn), { patch });
 }

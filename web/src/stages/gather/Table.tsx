@@ -105,6 +105,7 @@ const Row = memo(function Row({ row, index, top, here, picked, many, under, colu
       <div style={{ width: 63, flexShrink: 0 }}>
         {row && <MiniWave row={row.row} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
       </div>
+      {/* biome-ignore lint/a11y/useFocusableInteractive: the arrow keys go from row to row, never into a cell */}
       <div className="sound-name" role="gridcell" title={row?.name}>
         {row?.mark && <i data-mark={row.mark} role="img" aria-label={`mark ${row.mark}`} />}
         <span>
@@ -115,6 +116,7 @@ const Row = memo(function Row({ row, index, top, here, picked, many, under, colu
         </span>
       </div>
       {columns.map((column) => (
+        // biome-ignore lint/a11y/useFocusableInteractive: the arrow keys go from row to row, never into a cell
         <div
           role="gridcell"
           key={column.key}
