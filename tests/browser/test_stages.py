@@ -6,7 +6,7 @@ from pathlib import Path
 import httpx
 import numpy as np
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Route, expect
+from playwright.sync_api import APIResponse, Route, expect
 
 from oskren.core.audio import files
 from oskren.core.measure import levels
@@ -414,6 +414,29 @@ class Stages(InBrowser):
         self.press("Escape", "Control+k")
         found += self.barriers("find-anything")
         self.assertEqual("\n".join(found), "")
+
+    def test_a_library_made_while_the_page_still_loads_is_entered_and_listed(self) -> None:
+        """The first answer about the libraries comes late, and does not know the one that was made meanwhile."""
+        page = self.page
+        late: list[tuple[Route, APIResponse]] = []
+
+        def hold(route: Route) -> None:
+            answer = route.fetch()
+            if late:
+                route.fulfill(response=answer)
+            else:
+                late.append((route, answer))
+
+        page.route("**/api/state", hold)
+        page.goto(f"http://127.0.0.1:{self.port}/")
+        page.get_by_label("Library", exact=True).select_option("+")
+        page.get_by_label("Name of the new library").fill("Youngest")
+        with page.expect_response("**/api/libraries"):
+            self.press("Enter")
+        route, answer = late[0]
+        route.fulfill(response=answer)
+        expect(page.get_by_label("Library", exact=True).locator("option:checked")).to_contain_text("Youngest, 0 sounds")
+        expect(page.get_by_text("This library holds no sounds yet")).to_be_visible()
 
     def test_the_paper_look_is_kept(self) -> None:
         page = self.page

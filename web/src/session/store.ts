@@ -66,6 +66,7 @@ export function enter(slug: string, name: string) {
     });
   useShared.setState({ library: slug, libraryName: name });
   localStorage.setItem("library", slug);
-  // not all of it cleared: a question under way would lose its answer, and whoever shows it would wait for ever
-  void queries.invalidateQueries({ queryKey: ["state"] });
+  // not all of it cleared: a question under way would lose its answer, and whoever shows it would wait for ever;
+  // what was asked before is asked anew, since its answer may not know this library yet
+  void queries.cancelQueries({ queryKey: ["state"] }).then(() => queries.invalidateQueries({ queryKey: ["state"] }));
 }
