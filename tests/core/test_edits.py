@@ -43,6 +43,16 @@ class Edits(unittest.TestCase):
         with self.assertRaisesRegex(OskrenError, "an id of its own"):
             edit(LAYERS, do="duplicate", ids=["l1"], fresh=["l2"])
 
+    def test_ids_stay_what_they_are_and_one_each(self) -> None:
+        taken = LAYERS.members[0].model_dump(mode="json")
+        for values in (
+            {"do": "add", "member": taken},
+            {"do": "group", "ids": ["l0"], "id": "h"},
+            {"do": "set", "ids": ["l0"], "values": {"id": "l2"}},
+        ):
+            with self.subTest(do=values["do"]), self.assertRaisesRegex(OskrenError, "another id|keeps its id"):
+                edit(LAYERS, **values)
+
     def test_what_is_not_there_is_named(self) -> None:
         for values in ({"do": "remove", "ids": ["nobody"]}, {"do": "shift", "ids": ["nobody"], "by_s": 1.0}, {"do": "ungroup", "id": "nobody"}):
             with self.subTest(**values), self.assertRaisesRegex(NotFound, "nobody"):

@@ -41,8 +41,8 @@ class Kind(Generic[Body]):
     """A kind of document.
 
     ``body`` is the model of what a save sends, ``read`` gives it as it is kept, ``keep`` keeps another (Conflict when it is not based on the
-    kept one); ``view`` is what a page is shown, ``saved`` what a save answers, where
-    that is less.
+    kept one); ``view`` is what a page is shown. ``saved`` makes a shorter answer (of the model ``answer``) to a save, where nothing of the
+    document need be read for it.
     """
 
     name: str
@@ -52,7 +52,7 @@ class Kind(Generic[Body]):
     keep: Callable[[Studio, Library, int, Body, int | None], Kept]
     view: Callable[[Studio, Library, int, str], BaseModel]
     answer: type[BaseModel] | None = None
-    saved: Callable[[Studio, Library, int, str], BaseModel] | None = None
+    saved: Callable[[Kept], BaseModel] | None = None
 
 
 def applied(kind: Kind[Body], before: Body, patch: list[PatchOp]) -> Body:
@@ -75,13 +75,15 @@ def applied(kind: Kind[Body], before: Body, patch: list[PatchOp]) -> Body:
 
 def serve(router: APIRouter, address: str, kind: Kind[Any]) -> None:
     """Add the routes of a kind of document under an address with ``{id}``: GET, PUT (all of it) and PATCH (what changed)."""
-    saved, answer = kind.saved or kind.view, kind.answer or kind.shown
+    answer = kind.answer or kind.shown
 
     def keep(studio: Studio, library: Library, page: str, id: int, body: Any, based_on: int | None) -> BaseModel:
         kept = kind.keep(studio, library, id, body, based_on)
         changed(studio, library, page, kind.name, id)
+        if kind.saved is not None:
+            return kind.saved(kept)
         # the revision of this save, also when another page has saved since: the next save must not write over that
-        return saved(studio, library, id, kept.refused).model_copy(update={"revision": kept.revision})
+        return kind.view(studio, library, id, kept.refused).model_copy(update={"revision": kept.revision})
 
     def read_document(studio: InStudio, library: InLibrary, id: int) -> BaseModel:
         return kind.view(studio, library, id, "")

@@ -16,7 +16,7 @@ from oskren.api.common import InLibrary, InPage, InStudio, changed
 from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.api.stack.told import AMix, mix_of
 from oskren.core import bundle
-from oskren.core.errors import Conflict, OskrenError
+from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Mix
 from oskren.core.nodes.walk import sounding
 from oskren.core.stack.difference import differences
@@ -28,9 +28,6 @@ from oskren.store.search.rows import small
 from oskren.store.tables import Design, Version
 from oskren.work.engine.studio import Studio
 from oskren.work.stack import bundles
-
-TRIES = 5
-"""An edit of a design is made again on what others saved in between, so often."""
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
@@ -125,7 +122,7 @@ DESIGN: Kind[DesignNow] = Kind(
     keep=_keep,
     view=lambda _, library, id, __: _view(kept.design(library, id)[0]),
     answer=DesignKept,
-    saved=lambda _, library, id, __: DesignKept(revision=kept.design(library, id)[0].revision or 0),
+    saved=lambda one: DesignKept(revision=one.revision),
 )
 """A design: its name, and its mix whole or by the key it was told under."""
 
@@ -141,15 +138,9 @@ class Editing(BaseModel):
 @router.post("/designs/{id}/edit")
 def edit_design(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Editing) -> DesignView:
     """Edit a design as it is now, whoever has it open: add, set, group, move, copy or take out layers."""
-    for _ in range(TRIES):
-        row, mix = kept.design(library, id)
-        try:
-            row = kept.save(library, id, row.name, edited(mix, wanted.edit), row.revision or 0)
-        except Conflict:  # somebody saved in between: the edit is made on what is there now
-            continue
-        changed(studio, library, page, "design", id)
-        return _view(row)
-    raise Conflict("This design is being changed all the time by others; try again.")
+    row = kept.change(library, id, lambda mix: edited(mix, wanted.edit))
+    changed(studio, library, page, "design", id)
+    return _view(row)
 
 
 @router.delete("/designs/{id}")

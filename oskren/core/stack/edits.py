@@ -178,13 +178,19 @@ def edited(mix: Mix, edit: Edit) -> Mix:
         raise NotFound(f"There is no layer '{gone[0]}' in this design; its layers are {', '.join(members) or 'none'}.")
     match edit:
         case Add(member=member):
+            if member.id in members:
+                raise OskrenError(f"There is a layer '{member.id}' in this design already; give the new one another id.")
             return mix.model_copy(update={"members": (*mix.members, member)})
         case Set(ids=ids, values=values):
             locked = [members[id].name for id in ids if members[id].locked and set(values) != {"locked"}]
             if locked:
                 raise OskrenError(f"{locked[0]} is locked; unlock it to change it.")
+            if "id" in values:
+                raise OskrenError("A layer keeps its id; set its name to call it something else.")
             return changed(mix, ids, values)
         case Together(ids=ids, id=id):
+            if id in groups:
+                raise OskrenError(f"There is a group '{id}' in this design already; give the new one another id.")
             return grouped(mix, ids, id)
         case Apart(id=id):
             if id not in groups:

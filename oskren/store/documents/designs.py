@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from sqlalchemy import delete, func, select
@@ -56,17 +56,34 @@ def add(library: Library, name: str, mix: Mix, project: int = 1) -> Design:
 
 def save(library: Library, number: int, name: str, mix: Mix, based_on: int | None = None) -> Design:
     """Keep a design as it is now; Conflict when it is not based on the revision that is kept."""
-    if len(mix.members) > MOST_LAYERS:
-        raise OskrenError(f"A design holds {MOST_LAYERS} layers at most; print some of them and use the print.")
     with library.writing() as session:
         row = _row(session, number)
         step_on(row, based_on, row.name)
-        check_chain(steps_of(mix), steps_of(Mix.model_validate(row.mix)))
-        _refuse_cycles(session, number, mix)
-        row.name, row.mix = name, mix.model_dump(mode="json")
-        note_uses(session, "design", row.id, [mix], row.project)
+        row.name = name
+        _put(session, row, Mix.model_validate(row.mix), mix)
     library.columns.touch_uses()
     return row
+
+
+def change(library: Library, number: int, edit: Callable[[Mix], Mix]) -> Design:
+    """Change a design as it is now: read, edited and kept in one transaction, so that nobody's save comes in between."""
+    with library.writing() as session:
+        row = _row(session, number)
+        before = Mix.model_validate(row.mix)
+        step_on(row, None, row.name)
+        _put(session, row, before, edit(before))
+    library.columns.touch_uses()
+    return row
+
+
+def _put(session: Session, row: Design, before: Mix, mix: Mix) -> None:
+    """Put a mix in place of the one a design had; OskrenError when it cannot be a design."""
+    if len(mix.members) > MOST_LAYERS:
+        raise OskrenError(f"A design holds {MOST_LAYERS} layers at most; print some of them and use the print.")
+    check_chain(steps_of(mix), steps_of(before))
+    _refuse_cycles(session, row.id, mix)
+    row.mix = mix.model_dump(mode="json")
+    note_uses(session, "design", row.id, [mix], row.project)
 
 
 def _refuse_cycles(session: Session, number: int, mix: Mix) -> None:
