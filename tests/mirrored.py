@@ -14,6 +14,7 @@ import numpy as np
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Group, Member, Mix, Source, Step
 from oskren.core.stack import edits
+from oskren.core.stack.perform import velocity_db
 from oskren.core.steps.edges import SHAPES, fade_gain
 from oskren.core.timemap import TimeMap
 
@@ -78,6 +79,8 @@ def cases() -> dict[str, list[list[Any]]]:
     case("EMPTY_MIX", Mix())
     case("freshGroup", Group(id="g", name="Group 1"), "g", "Group 1")
     case("freshStep", Step(kind="gain", params={"gain_db": 3.0}, id="s"), "gain", {"gain_db": 3.0}, "s")
+    for velocity in (0.0, 0.001, 0.02, 0.5, 1.0):
+        case("velocityDb", velocity_db(velocity), velocity)
     for shape in SHAPES:
         for x in np.linspace(0, 1, 11):
             case("fadeGain", float(fade_gain(np.array([x]), shape)[0]), float(x), shape)

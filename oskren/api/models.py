@@ -7,17 +7,19 @@ from pydantic import BaseModel
 
 from oskren.core.audio.formats import FORMATS
 from oskren.core.published import Published, published
+from oskren.core.ship.sheet import Target
 from oskren.core.slice.detectors import DETECTORS
 
 router = APIRouter(tags=["models"])
 
 
 class FormatView(BaseModel):
-    """A format files leave in, with the bits that can be chosen (none for lossy ones)."""
+    """A format files leave in: the bits that can be chosen (none for lossy ones), the usual first, and those that keep what goes over full scale."""
 
     key: str
     label: str
     bits: list[int]
+    beyond: list[int]
 
 
 @router.get("/models")
@@ -29,7 +31,16 @@ def models() -> dict[str, Published]:
 @router.get("/formats")
 def formats() -> list[FormatView]:
     """The formats files leave in, in the order they are offered."""
-    return [FormatView(key=one.key, label=one.label, bits=sorted(one.bits, key=lambda bits: (bits != 24, bits))) for one in FORMATS.values()]
+    usual = Target().bits
+    return [
+        FormatView(
+            key=one.key,
+            label=one.label,
+            bits=sorted(one.bits, key=lambda bits: (bits != usual, bits)),
+            beyond=[bits for bits in one.bits if not one.ends_at_full_scale(bits)],
+        )
+        for one in FORMATS.values()
+    ]
 
 
 @router.get("/detectors")

@@ -12,7 +12,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from oskren.core.audio.metadata import Metadata, riff_chunks
+from oskren.core.audio.formats.wav import chunks
+from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import OskrenError
 
 BYTES = 3
@@ -40,7 +41,7 @@ class WavFile:
         self._rate = rate
         self._channels = channels
         self._unsaid = 0
-        words = riff_chunks(said, rate, channels)
+        words = chunks(said, rate, channels)
         form = struct.pack("<HHIIHH", 1, channels, rate, rate * channels * BYTES, channels * BYTES, BYTES * 8)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)

@@ -14,7 +14,7 @@ from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
 WEB = Path(__file__).parents[2] / "web"
-ENTRY = "".join(f'export * from "{WEB / "src" / "mix" / name}";\n' for name in ("edits", "envelope", "fades", "fresh", "line"))
+ENTRY = "".join(f'export * from "{WEB / "src" / "mix" / name}";\n' for name in ("edits", "envelope", "fades", "fresh", "line", "velocity"))
 
 
 def same(one: Any, other: Any) -> bool:

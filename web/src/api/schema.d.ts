@@ -4234,7 +4234,7 @@ export interface components {
         };
         /**
          * FormatView
-         * @description A format files leave in, with the bits that can be chosen (none for lossy ones).
+         * @description A format files leave in: the bits that can be chosen (none for lossy ones), the usual first, and those that keep what goes over full scale.
          */
         FormatView: {
             /** Key */
@@ -4243,6 +4243,8 @@ export interface components {
             label: string;
             /** Bits */
             bits: number[];
+            /** Beyond */
+            beyond: number[];
         };
         /**
          * FoundAgain

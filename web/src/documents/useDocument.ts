@@ -58,7 +58,7 @@ function recovered(key: string): string | null {
 }
 
 export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<T> {
-  const { kind: what, id } = editing;
+  const { kind, id } = editing;
   const library = useShared((state) => state.library);
   const [doc, setDoc] = useState<T | null>(editing.first);
   const [, show] = useState(0);
@@ -74,7 +74,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
   const steps = useMemo(
     () =>
       new KeptSteps<T>(
-        what,
+        kind,
         id,
         () => ({ past: past.current, future: future.current }),
         (left, right) => {
@@ -82,7 +82,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
           future.current = future.current.slice(future.current.length - right);
         },
       ),
-    [what, id],
+    [kind, id],
   );
   const put = useCallback(
     (next: T) => {
@@ -108,7 +108,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
   /** Somebody else has changed it: their state is shown, and what was changed here and not kept is put on it where it fits. */
   const takeOver = useCallback(
     async (mine: T | null) => {
-      const view = await readDocument({ kind: what, library, id });
+      const view = await readDocument({ kind, library, id });
       present.current.onShown?.(view);
       const theirs = { doc: present.current.docOf(view), revision: revisionOf(view) };
       const base = kept.current.doc;
@@ -129,7 +129,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
         both === null,
       );
     },
-    [put, what, library, id],
+    [put, kind, library, id],
   );
 
   /** One save at a time, the newest state last: states can neither pass each other nor pile up, and one that is refused stops none. */
@@ -139,7 +139,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
         const latest = now.current;
         try {
           const { bodyOf, docOf, shortOf, onShown } = present.current;
-          const which = { kind: what, library, id };
+          const which = { kind, library, id };
           const { doc: base, revision } = kept.current;
           const answer = await (shortOf
             ? shortOf(latest, (body) => keepDocument(which, body, revision))
@@ -166,7 +166,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
       running.current = null;
       show((n) => n + 1);
     });
-  }, [put, takeBack, takeOver, what, library, id]);
+  }, [put, takeBack, takeOver, kind, library, id]);
   const saved = useCallback(() => running.current ?? Promise.resolve(), []);
 
   /** Put the present state behind us, unless the same gesture goes on. */
@@ -235,14 +235,14 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
   }, [steps]);
   useEffect(
     () =>
-      onChanged(what, id, () => {
+      onChanged(kind, id, () => {
         // what is being sent here is answered by its own conflict
         if (running.current === null && now.current === kept.current.doc) void takeOver(null).catch(() => {});
       }),
-    [what, id, takeOver],
+    [kind, id, takeOver],
   );
   useEffect(() => {
-    const key = `unsent ${useShared.getState().library} ${what} ${id}`;
+    const key = `unsent ${useShared.getState().library} ${kind} ${id}`;
     const left = recovered(key);
     if (left !== null) {
       const { doc: mine, revision } = JSON.parse(left) as { doc: T; revision: number };
@@ -260,10 +260,9 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
     const leave = () => {
       steps.leave();
       if (!unsent()) return;
-      const body = JSON.stringify(present.current.bodyOf(now.current));
+      const body = present.current.bodyOf(now.current);
       // the last state is sent even while an older one is on its way: whichever comes second, the newest is kept
-      if (body.length < LEAVING_BYTES)
-        void keepDocument({ kind: what, library, id }, present.current.bodyOf(now.current), undefined, true).catch(() => {});
+      if (JSON.stringify(body).length < LEAVING_BYTES) void keepDocument({ kind, library, id }, body, undefined, true).catch(() => {});
       else localStorage.setItem(key, JSON.stringify({ doc: now.current, revision: kept.current.revision }));
     };
     const ask = (event: BeforeUnloadEvent) => {
@@ -276,7 +275,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
       window.removeEventListener("pagehide", leave);
       window.removeEventListener("beforeunload", ask);
     };
-  }, [what, library, id, keep, put, remember, steps]);
+  }, [kind, library, id, keep, put, remember, steps]);
   return {
     doc,
     change,

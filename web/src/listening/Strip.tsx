@@ -180,10 +180,10 @@ export function Strip() {
         </Box>
       </Do>
       <Box w="102px" flexShrink={0}>
-        <ControlOf control={speed} value={speedSt} onChange={(value) => player.setSpeed(value as number)} />
+        <ControlOf control={speed} value={speedSt} onChange={(value) => player.setSpeed(value)} />
       </Box>
       <Box w="84px">
-        <ControlOf control={gain} value={gainDb} onChange={(value) => player.setGain(value as number)} />
+        <ControlOf control={gain} value={gainDb} onChange={(value) => player.setGain(value)} />
       </Box>
       <Do
         on={matched}
@@ -205,7 +205,7 @@ export function Strip() {
         Ref
       </Do>
       <Box w="84px" flexShrink={0}>
-        <ControlOf control={volume} value={volumeDb} onChange={(value) => player.setVolume(value as number)} />
+        <ControlOf control={volume} value={volumeDb} onChange={(value) => player.setVolume(value)} />
       </Box>
       <Do on={dim} act="dim" onClick={() => player.setDim(!dim)}>
         Dim

@@ -1,7 +1,7 @@
 /** What is placed on a lane: its waveform with handles for place, edges, fades, anchor and what slips inside. */
 import { Box } from "@chakra-ui/react";
 import { fadeGain } from "../mix/fades";
-import { anchorIn, type ClipActs, type Drawn, type Fades, type Placed } from "./clips";
+import { anchorIn, type ClipActs, type Drawn, type Fades, type Grip, type Placed } from "./clips";
 import { EnvelopeLine } from "./EnvelopeLine";
 import { useClipDrag } from "./useClipDrag";
 import { usePicture, Wave } from "./Wave";
@@ -34,6 +34,25 @@ function FadeLines({
       {rise > 0 && <polyline points={curve(rise, fades.in_shape, false)} fill="none" stroke="currentColor" strokeOpacity="0.65" />}
       {fall > 0 && <polyline points={curve(fall, fades.out_shape, true)} fill="none" stroke="currentColor" strokeOpacity="0.65" />}
     </svg>
+  );
+}
+
+function FadeGrip({ grip, title, ...at }: { grip: Grip; title: string; left?: string; right?: string }) {
+  return (
+    <Box
+      data-grip={grip}
+      position="absolute"
+      top="10px"
+      {...at}
+      w="10px"
+      h="10px"
+      borderRadius="full"
+      bg="chalk"
+      border="2px solid"
+      borderColor="ground"
+      cursor="ew-resize"
+      title={title}
+    />
   );
 }
 
@@ -114,34 +133,8 @@ export function Clip({ clip, scale, from, height, chosen, faded, aim, pen, label
           <>
             <Box data-grip="start" position="absolute" left={0} top="20px" bottom={0} w="7px" cursor="ew-resize" title="Trim the start" />
             <Box data-grip="end" position="absolute" right={0} top="20px" bottom={0} w="7px" cursor="ew-resize" title="Trim the end" />
-            <Box
-              data-grip="fadeIn"
-              position="absolute"
-              top="10px"
-              left={`${Math.max(0, rise * scale - 5)}px`}
-              w="10px"
-              h="10px"
-              borderRadius="full"
-              bg="chalk"
-              border="2px solid"
-              borderColor="ground"
-              cursor="ew-resize"
-              title="Fade in"
-            />
-            <Box
-              data-grip="fadeOut"
-              position="absolute"
-              top="10px"
-              right={`${Math.max(0, fall * scale - 5)}px`}
-              w="10px"
-              h="10px"
-              borderRadius="full"
-              bg="chalk"
-              border="2px solid"
-              borderColor="ground"
-              cursor="ew-resize"
-              title="Fade out"
-            />
+            <FadeGrip grip="fadeIn" title="Fade in" left={`${Math.max(0, rise * scale - 5)}px`} />
+            <FadeGrip grip="fadeOut" title="Fade out" right={`${Math.max(0, fall * scale - 5)}px`} />
           </>
         )
       )}

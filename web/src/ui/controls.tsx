@@ -1,6 +1,6 @@
 /** Controls drawn from the models of the core: ranges, units, defaults and choices are stated there and nowhere else. */
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Schemas } from "../api/client";
 import { Do } from "./buttons";
 import { Choose, Pick } from "./choices";
@@ -16,6 +16,13 @@ export function useModels(): Models | undefined {
 /** The control of a field; undefined until the models are here. */
 export function useControl(model: string, name: string): Control | undefined {
   return useModels()?.[model]?.controls.find((one) => one.name === name);
+}
+
+/** A setting of a page's own, at the model's default until it is set. */
+export function useSetting<T>(model: string, name: string): [T, (value: T) => void, Control | undefined] {
+  const control = useControl(model, name);
+  const [own, set] = useState<T | undefined>();
+  return [own ?? (control?.default as T), set, control];
 }
 
 /** A value as a control shows it, with its unit. */
@@ -36,10 +43,10 @@ export function usual(control: Control): [number, number] {
   return [low * control.shown, high * control.shown];
 }
 
-interface OneProps {
+interface OneProps<T> {
   control: Control | undefined;
-  value: unknown;
-  onChange: (value: unknown, gesture?: string) => void;
+  value: T;
+  onChange: (value: T, gesture?: string) => void;
   /** What it is called here, where that is not what the model calls it. */
   label?: string;
   /** What the slider shows, where that depends on what it belongs to. */
@@ -50,8 +57,10 @@ interface OneProps {
 }
 
 /** One control: a number, a choice, or a switch. */
-export function ControlOf({ control, value, onChange, label, shows, folded, beside }: OneProps) {
+export function ControlOf<T>({ control, value, onChange: changed, label, shows, folded, beside }: OneProps<T>) {
   if (!control) return null;
+  // the models say what type a field has, and a control gives values of its field
+  const onChange = (next: unknown, gesture?: string) => changed(next as T, gesture);
   const called = label ?? control.label;
   if (control.control === "choice") {
     const now = control.options.find((one) => one.value === value)?.label ?? String(value ?? "");
@@ -109,19 +118,17 @@ interface Props<T extends object> {
   names: readonly (keyof T & string)[];
   value: T;
   onChange: (values: Partial<T>, gesture?: string) => void;
-  labels?: Partial<Record<keyof T & string, string>>;
   folded?: boolean;
 }
 
 /** The controls of some fields of a model, in the order named. */
-export function Controls<T extends object>({ model, names, value, onChange, labels, folded }: Props<T>) {
+export function Controls<T extends object>({ model, names, value, onChange, folded }: Props<T>) {
   const controls = useModels()?.[model]?.controls ?? [];
   return names.map((name) => (
     <ControlOf
       key={name}
       control={controls.find((one) => one.name === name)}
       value={value[name]}
-      label={labels?.[name]}
       folded={folded}
       onChange={(next, gesture) => onChange({ [name]: next } as Partial<T>, gesture)}
     />

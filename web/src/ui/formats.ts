@@ -8,8 +8,5 @@ export function useFormats(): Format[] {
   return useQuery({ queryKey: ["formats"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/formats")) }).data ?? [];
 }
 
-/** Bits a format is written in when it has not those that were chosen: 24 where it can. */
-export const bitsFor = (format: Format | undefined, bits: number): number => (!format || format.bits.includes(bits) ? bits : (format.bits[0] ?? 24));
-
-/** Whether nothing over full scale can be kept. */
-export const endsAtFullScale = (format: Format | undefined, bits: number): boolean => !(format?.bits.length && bits === 32);
+/** The bits that were chosen, or the usual ones of a format that has not those; a lossy format leaves them as they are. */
+export const bitsFor = (format: Format | undefined, bits: number): number => (format?.bits.includes(bits) ? bits : (format?.bits[0] ?? bits));

@@ -1,7 +1,7 @@
 """FLAC: whole numbers without loss, words as Vorbis comments."""
 
 from oskren.core.audio.formats.base import Format, register
-from oskren.core.audio.metadata import embed_comments
+from oskren.core.audio.formats.comments import embed
 
 FLAC = register(
     Format(
@@ -11,6 +11,6 @@ FLAC = register(
         container="FLAC",
         codecs={16: "PCM_16", 24: "PCM_24"},
         magic=(b"fLaC",),
-        embed=embed_comments,
+        embed=embed,
     )
 )

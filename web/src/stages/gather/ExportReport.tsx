@@ -31,7 +31,7 @@ export function ExportReport() {
           </Box>
           <Do onClick={() => again({ over: "lower" })}>Level {over.length === 1 ? "it" : "those"} down</Do>
           <Do onClick={() => again({ over: "limit" })}>Limit {over.length === 1 ? "it" : "those"}</Do>
-          {formats.find((one) => one.key === asked?.format)?.bits.includes(32) && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
+          {formats.find((one) => one.key === asked?.format)?.beyond.includes(32) && <Do onClick={() => again({ bits: 32 })}>Write 32 bit float</Do>}
         </Flex>
       )}
       <Box overflow="auto" tabIndex={0} fontSize="12px">

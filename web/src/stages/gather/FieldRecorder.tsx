@@ -123,10 +123,10 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
               onChange={(key) => change({ place: key })}
             />
             <Box w="120px">
-              <ControlOf control={control("distance_m")} value={view.distance_m} onChange={(metres) => change({ distance_m: metres as number })} />
+              <ControlOf control={control("distance_m")} value={view.distance_m} onChange={(metres) => change({ distance_m: metres })} />
             </Box>
             <Box w="120px">
-              <ControlOf control={control("gain_db")} value={view.gain_db} onChange={(db) => change({ gain_db: db as number })} />
+              <ControlOf control={control("gain_db")} value={view.gain_db} onChange={(db) => change({ gain_db: db })} />
             </Box>
             <Do on={view.low_cut} onClick={() => change({ low_cut: !view.low_cut })} hint="A high-pass at 80 Hz before the converter">
               Low-cut
@@ -155,7 +155,7 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
           </Flex>
           <Flex gap="8px" align="center" wrap="wrap">
             <Box w="130px">
-              <ControlOf control={control("effort")} value={effort} onChange={(share) => setEffort(share as number)} />
+              <ControlOf control={control("effort")} value={effort} onChange={(share) => setEffort(share)} />
             </Box>
             {kit.data.props.map((prop) => (
               <Do

@@ -4,7 +4,7 @@ import type { Target } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
-import { bitsFor, endsAtFullScale, useFormats } from "../../ui/formats";
+import { bitsFor, useFormats } from "../../ui/formats";
 import { Heading, Line, Side } from "../../ui/frames";
 
 interface Props {
@@ -64,7 +64,7 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
         <ControlOf
           control={bits && { ...bits, options: bits.options.filter((one) => form.bits.includes(Number(one.value))) }}
           value={target.bits}
-          onChange={(next) => set({ bits: next as Target["bits"] })}
+          onChange={(next) => set({ bits: next })}
         />
       )}
       <Controls<Target>
@@ -74,7 +74,7 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
           "rate",
           "channels",
           "peak_dbfs",
-          ...(endsAtFullScale(form, target.bits) ? (["over"] as const) : []),
+          ...(!form?.beyond.includes(target.bits) ? (["over"] as const) : []),
           "fade_in_ms",
           "fade_out_ms",
         ]}

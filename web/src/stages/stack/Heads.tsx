@@ -134,7 +134,7 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
         control={gain}
         label={low ? said(member.pan) : undefined}
         value={member.gain_db}
-        onChange={(gain_db, gesture) => !member.locked && acts.edit(member.id, { gain_db: gain_db as number }, gesture)}
+        onChange={(gain_db, gesture) => !member.locked && acts.edit(member.id, { gain_db: gain_db }, gesture)}
       />
       {!low && <Share share={share} />}
     </Box>

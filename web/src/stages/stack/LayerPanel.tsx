@@ -130,17 +130,12 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       <SimpleGrid columns={2} columnGap="16px">
         <Controls<Member> model="Member" names={["fade_in_s", "fade_out_s"]} value={member} onChange={onEdit} />
         <Controls<Member> model="Member" names={["fade_in_shape", "fade_out_shape"]} value={member} onChange={onEdit} folded />
-        <ControlOf
-          control={start}
-          value={member.start_s ?? null}
-          shows={[0, whole]}
-          onChange={(at, gesture) => onEdit({ start_s: at as number | null }, gesture)}
-        />
+        <ControlOf control={start} value={member.start_s ?? null} shows={[0, whole]} onChange={(at, gesture) => onEdit({ start_s: at }, gesture)} />
         <ControlOf
           control={end && { ...end, begins: whole }}
           value={member.end_s ?? null}
           shows={[0, whole]}
-          onChange={(at, gesture) => onEdit({ end_s: at as number | null }, gesture)}
+          onChange={(at, gesture) => onEdit({ end_s: at }, gesture)}
         />
       </SimpleGrid>
       {(member.start_s != null || member.end_s != null) && (

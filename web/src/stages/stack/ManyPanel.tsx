@@ -42,7 +42,7 @@ export function ManyPanel({ members, grouped, onEach, onGroup, onFreeze, onRoll,
             control={control}
             label={`${control?.label}, moved together`}
             value={first[name]}
-            onChange={(value, gesture) => onEach((one) => ({ [name]: bound(one[name] + (value as number) - first[name], control) }), gesture)}
+            onChange={(value, gesture) => onEach((one) => ({ [name]: bound(one[name] + value - first[name], control) }), gesture)}
           />
         );
       })}

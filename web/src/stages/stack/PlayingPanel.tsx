@@ -9,27 +9,22 @@ import type { Performing } from "./usePerformance";
 
 export function PlayingPanel({ performing }: { performing: Performing }) {
   const { slots, chosen, spread, setSpread, level, move, grid, setGrid, amount, setAmount, midi, edit, chokeAll } = performing;
-  const controls = {
-    spread: useControl("Playing", "spread_st"),
-    level: useControl("Playing", "level_db"),
-    grid: useControl("Performance", "grid_s"),
-    amount: useControl("Performance", "amount"),
-    gain: useControl("Slot", "gain_db"),
-  };
+  const { controls } = performing;
+  const gain = useControl("Slot", "gain_db");
   const one = slots[chosen];
   return (
     <Side label="Playing" width="276px">
       <Heading>All keys</Heading>
-      <ControlOf control={controls.spread} value={spread} onChange={(value) => setSpread(value as number)} />
-      <ControlOf control={controls.level} value={level} onChange={(value) => move(value as number)} />
-      <ControlOf control={controls.grid} value={grid} onChange={(value) => setGrid(value as number)} />
-      {grid > 0 && <ControlOf control={controls.amount} value={amount} onChange={(value) => setAmount(value as number)} />}
+      <ControlOf control={controls.spread} value={spread} onChange={(value) => setSpread(value)} />
+      <ControlOf control={controls.level} value={level} onChange={(value) => move(value)} />
+      <ControlOf control={controls.grid} value={grid} onChange={(value) => setGrid(value)} />
+      {grid > 0 && <ControlOf control={controls.amount} value={amount} onChange={(value) => setAmount(value)} />}
       <Line />
       {one ? (
         <>
           <Heading>Key {LETTERS[chosen]}</Heading>
           <Box fontWeight={550}>{one.name}</Box>
-          <ControlOf control={controls.gain} value={one.gain_db} onChange={(gain_db) => edit({ gain_db: gain_db as number })} />
+          <ControlOf control={gain} value={one.gain_db} onChange={(gain_db) => edit({ gain_db: gain_db })} />
           <Box color="dim" fontSize="12px">
             Keys with the same choke word cut each other off.
           </Box>

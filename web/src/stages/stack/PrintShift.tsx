@@ -15,16 +15,17 @@ export interface Shifting {
   chain: number | null;
 }
 
-const USUAL: Shifting = { semitones: 12, keepLength: false, chain: null };
 const KEPT = "print and shift";
 
 /** The settings, kept in this browser, and the steps of the chosen chain. */
 export function usePrintShift(): [Shifting, (next: Shifting) => void, Step[]] {
   const chains = useChains();
-  const [shifting, setShifting] = useState<Shifting>(() => ({ ...USUAL, ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Shifting>) }));
+  const [semitones, keep] = [useControl("Shift", "semitones"), useControl("Shift", "keep_length")];
+  const [own, setOwn] = useState(() => JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Shifting>);
+  const shifting: Shifting = { semitones: Number(semitones?.default ?? 0), keepLength: keep?.default === true, chain: null, ...own };
   const set = (next: Shifting) => {
     localStorage.setItem(KEPT, JSON.stringify(next));
-    setShifting(next);
+    setOwn(next);
   };
   const chosen = chains.data?.find((one) => one.id === shifting.chain);
   return [shifting, set, (chosen?.chain ?? []).map((step) => ({ ...step, id: freshId(step.kind) }))];
@@ -38,12 +39,12 @@ export function shiftSaid({ semitones }: Shifting): string {
 }
 
 export function PrintShift({ shifting, onChange, onDo }: { shifting: Shifting; onChange: (next: Shifting) => void; onDo: () => void }) {
-  const semitones = useControl("Shift", "semitones");
+  const [semitones, keep] = [useControl("Shift", "semitones"), useControl("Shift", "keep_length")];
   const chains = useChains().data ?? [];
   return (
     <Flex direction="column" gap="5px">
       <Heading>Print and shift</Heading>
-      <ControlOf control={semitones} value={shifting.semitones} onChange={(next) => onChange({ ...shifting, semitones: next as number })} />
+      <ControlOf control={semitones} value={shifting.semitones} onChange={(next) => onChange({ ...shifting, semitones: next })} />
       <Choose
         label="Chain of the shifted print"
         value={shifting.chain === null ? "" : String(shifting.chain)}
@@ -51,14 +52,7 @@ export function PrintShift({ shifting, onChange, onDo }: { shifting: Shifting; o
         onChange={(value) => onChange({ ...shifting, chain: value ? Number(value) : null })}
       />
       <Flex gap="6px" wrap="wrap">
-        <Do
-          quiet
-          on={shifting.keepLength}
-          onClick={() => onChange({ ...shifting, keepLength: !shifting.keepLength })}
-          hint="Pitched, but as long as before"
-        >
-          Keep length
-        </Do>
+        <ControlOf control={keep} value={shifting.keepLength} onChange={(keepLength) => onChange({ ...shifting, keepLength })} />
         <Do act="printShift" onClick={onDo}>
           Print and shift
         </Do>

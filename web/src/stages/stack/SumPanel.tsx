@@ -74,7 +74,7 @@ export function SumPanel({ design, mix, meters, crowding, shift, onChange, chose
       )}
       <Box>
         <Fact name="Channels">
-          <ControlOf control={sumLayout} value={mix.layout} folded onChange={(layout) => onChange({ ...mix, layout: layout as Mix["layout"] })} />
+          <ControlOf control={sumLayout} value={mix.layout} folded onChange={(layout) => onChange({ ...mix, layout: layout })} />
         </Fact>
         <Fact name="Sample peak">{read(meters?.sample_peak_dbfs, "dBFS")}</Fact>
         <Fact name="True peak">{read(meters?.true_peak_dbtp, "dBTP")}</Fact>

@@ -4,7 +4,9 @@ import { useNavigate } from "react-router";
 import { api, got, type Schemas } from "../../api/client";
 import { listenToMidi, Pads } from "../../listening/pads";
 import { player } from "../../listening/player";
+import { velocityDb } from "../../mix/velocity";
 import { queries, useShared } from "../../session/store";
+import { useSetting } from "../../ui/controls";
 import { overSaid, seconds } from "../../ui/format";
 import { complain, tell } from "../../ui/messages";
 import { LETTERS, ofLayers, type Slot, slotOf } from "./slots";
@@ -26,10 +28,10 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
   const [ready, setReady] = useState(0);
   const [chosen, setChosen] = useState(0);
   const [lit, setLit] = useState<Record<number, number>>({});
-  const [spread, setSpread] = useState(0);
-  const [level, setLevel] = useState(0);
-  const [grid, setGrid] = useState(0);
-  const [amount, setAmount] = useState(1);
+  const [spread, setSpread, spreads] = useSetting<number>("Playing", "spread_st");
+  const [level, setLevel, levels] = useSetting<number>("Playing", "level_db");
+  const [grid, setGrid, grids] = useSetting<number>("Performance", "grid_s");
+  const [amount, setAmount, amounts] = useSetting<number>("Performance", "amount");
   const [began, setBegan] = useState<number | null>(null);
   const [played, setPlayed] = useState<Played[]>([]);
   const [moves, setMoves] = useState<number[][]>([]);
@@ -101,7 +103,7 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
     const one = slots[slot];
     if (!one) return;
     const pitch = spread ? Number(((Math.random() * 2 - 1) * spread).toFixed(3)) : 0;
-    const db = velocity > 0 ? Math.max(-30, 20 * Math.log10(velocity)) : -30;
+    const db = velocityDb(velocity);
     if (!pads.current.hit(slot, one.gain_db + db, pitch, one.choke)) return;
     setLit((before) => ({ ...before, [slot]: (before[slot] ?? 0) + 1 }));
     setChosen(slot);
@@ -116,8 +118,10 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
     pads.current.level(db);
     if (began !== null) setMoves((before) => [...before, [Number((pads.current.now - began).toFixed(4)), Number(db.toFixed(2))]]);
   };
-  const latest = useRef({ hit, move });
-  latest.current = { hit, move };
+  /** A controller's value (0 to 1) as a level, down to where the slider ends. */
+  const levelOf = (value: number) => Math.max(levels?.usual?.[0] ?? 0, 20 * Math.log10(Math.max(value, 1e-6)));
+  const latest = useRef({ hit, move, levelOf });
+  latest.current = { hit, move, levelOf };
 
   useEffect(() => {
     const down = (event: KeyboardEvent) => {
@@ -133,7 +137,7 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
     let stop = () => {};
     void listenToMidi(
       (note, velocity) => latest.current.hit((((note - FIRST_NOTE) % LETTERS.length) + LETTERS.length) % LETTERS.length, velocity),
-      (value) => latest.current.move(value > 0 ? Math.max(-48, 20 * Math.log10(value)) : -48),
+      (value) => latest.current.move(latest.current.levelOf(value)),
     ).then((told) => {
       stop = told.stop;
       setMidi(told.names.length ? `MIDI: ${told.names.join(", ")}` : told.why);
@@ -206,6 +210,7 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
   return {
     ...{ from, setFrom, ofSounds, slots, ready, chosen, lit, hit, edit, chokeAll },
     ...{ spread, setSpread, level, move, grid, setGrid, amount, setAmount },
+    controls: { spread: spreads, level: levels, grid: grids, amount: amounts },
     ...{ name, setName, midi, recording: began !== null, length, played, record, keep },
     silence: () => pads.current.silence(),
   };
