@@ -1,0 +1,73 @@
+/** Choosing what is heard: after, before, removed, or a kept state, which can be gone back to. */
+import { Box } from "@chakra-ui/react";
+import type { Step } from "../../api/client";
+import { Do } from "../../ui/buttons";
+import type { Heard } from "./useHearing";
+
+export function HearingBar({ heard, onChain }: { heard: Heard; onChain: (chain: Step[]) => void }) {
+  const { hearing, setHearing, keepsTime, alone, states, state, keepState, keepStates, matched, matchDb } = heard;
+  return (
+    <>
+      <Do on={hearing === "after"} onClick={() => setHearing("after")}>
+        After
+      </Do>
+      <Do on={hearing === "before"} act="bypass" onClick={() => setHearing(hearing === "before" ? "after" : "before")}>
+        Before
+      </Do>
+      <Do
+        on={hearing === "removed" && keepsTime}
+        act="removed"
+        disabled={!keepsTime}
+        hint={
+          keepsTime
+            ? "Hear what the chosen step (or all of them) removed (H)"
+            : "Steps that change the length, or none at all, leave nothing to compare"
+        }
+        onClick={() => setHearing(hearing === "removed" ? "after" : "removed")}
+      >
+        Removed
+      </Do>
+      {states.map((one, i) => (
+        <Do
+          key={one.name}
+          on={hearing === i}
+          hint={`Hear ${one.name} at matched loudness; the ' key goes round`}
+          onClick={() => setHearing(hearing === i ? "after" : i)}
+        >
+          {one.name.replace("State ", "")}
+        </Do>
+      ))}
+      <Do quiet hint="Keep these steps as a state to compare with: four at most, the oldest goes" onClick={keepState}>
+        Keep state
+      </Do>
+      {state && (
+        <>
+          <Do
+            quiet
+            hint="Make these steps the ones of this sound"
+            onClick={() => {
+              onChain(state.chain);
+              setHearing("after");
+            }}
+          >
+            Go back to it
+          </Do>
+          <Do
+            quiet
+            onClick={() => {
+              keepStates(states.filter((one) => one !== state));
+              setHearing("after");
+            }}
+          >
+            Forget it
+          </Do>
+        </>
+      )}
+      <Box color="dim" fontSize="12px">
+        {state && matched ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as now` : ""}
+        {hearing === "before" && matchDb ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as now` : ""}
+        {hearing === "removed" && keepsTime ? `what ${alone ? "the chosen step" : "all steps"} took away` : ""}
+      </Box>
+    </>
+  );
+}
