@@ -12,7 +12,7 @@ import time
 import unittest
 import unittest.mock
 import zipfile
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -45,6 +45,7 @@ from oskren.work.gather import backup, excerpts, offloading, watching
 from oskren.work.gather.excerpts import Part
 from oskren.work.gather.importing import import_paths, propose_anchors
 from oskren.work.gather.uploads import Sending, Uploads
+from oskren.work.ship import sheets as shipping
 from oskren.work.ship import shipments
 from oskren.work.ship.export import export
 from oskren.work.ship.items import items_of
@@ -245,6 +246,45 @@ class Killed(InStudio):
         recovery.take_up(self.studio)
         self.assertEqual(sorted(path.name for path in out.iterdir()), sorted([".oskren-another-1-x.wav", f"{files.TEMPORARY}{os.getpid()}-x.wav"]))
         self.assertFalse(noted.exists())
+
+    def test_what_an_ended_process_left_is_swept_before_its_parent_asks_after_it(self) -> None:
+        """A killed server's workers stand in the table of processes until somebody reads how they ended."""
+        out = self.folder / "out"
+        out.mkdir()
+        with subprocess.Popen([sys.executable, "-c", "pass"], stdout=subprocess.PIPE) as ended:
+            assert ended.stdout is not None
+            ended.stdout.read()
+            half = out / f"{files.TEMPORARY}{ended.pid}-x.wav"
+            half.write_bytes(b"half")
+            deadline = time.monotonic() + PATIENCE_S
+            while not files.sweep(out) and time.monotonic() < deadline:
+                time.sleep(0.01)
+            self.assertFalse(half.exists())
+            self.assertTrue(Path(f"/proc/{ended.pid}").exists(), "it was still in the table")
+
+    def test_what_a_killed_process_leaves_while_the_next_ships_is_swept(self) -> None:
+        """A process that is killed while the disk takes its file ends only when the disk has it."""
+        self.write("in/hit.wav", struck(0.4))
+        import_paths(self.studio, self.library, [self.folder / "in"], "in")
+        out = self.folder / "out"
+        out.mkdir()
+        dying = subprocess.Popen(["sleep", "600"])
+        self.addCleanup(dying.kill)
+        half = out / f"{files.TEMPORARY}{dying.pid}-x.wav"
+        half.write_bytes(b"half")
+
+        begin = shipping.Journal.begin
+
+        def die(journal: shipping.Journal, paths: Sequence[str]) -> None:
+            self.assertTrue(half.exists(), "a living process may be writing it")
+            dying.kill()
+            dying.wait()
+            begin(journal, paths)
+
+        sheet = Sheet(items=(Item(node=node_of(self.library.sound(1)), name="Hit"),), targets=(Target(),))
+        with unittest.mock.patch.object(shipping.Journal, "begin", die):
+            self.assertEqual(len(ship(self.studio, self.library, sheet, out).reports), 1)
+        self.assertFalse(half.exists())
 
     def test_a_killed_shipment_goes_on_where_it_was(self) -> None:
         """A command is killed in the middle, at six seeded moments: nothing half-written, and nothing finished is rendered again."""

@@ -63,9 +63,9 @@ time.sleep(600)
                 server.kill()
             self.assertEqual(len(set(pids)), 2)
             deadline = time.monotonic() + PATIENCE_S
-            while any(Path(f"/proc/{pid}").exists() for pid in pids) and time.monotonic() < deadline:
+            while any(files.running(pid) for pid in pids) and time.monotonic() < deadline:
                 time.sleep(0.02)
-            self.assertEqual([pid for pid in pids if Path(f"/proc/{pid}").exists()], [], how)
+            self.assertEqual([pid for pid in pids if files.running(pid)], [], how)
 
 
 class InStudio(unittest.TestCase):

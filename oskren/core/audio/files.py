@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import psutil
 import soundfile as sf
 
 from oskren.core.audio import formats
@@ -171,12 +172,20 @@ def audio_hash(path: Path) -> str:
     return digest.value()
 
 
+def running(process: int) -> bool:
+    """Whether a process of this machine still runs; one that ended, but that its parent has not asked after, does not."""
+    try:
+        return bool(psutil.Process(process).status() not in (psutil.STATUS_ZOMBIE, psutil.STATUS_DEAD))
+    except psutil.NoSuchProcess:
+        return False
+
+
 def sweep(folder: Path) -> int:
     """Remove what killed processes left half-written in a folder (not below it); how many files. What living processes write stays."""
     gone = 0
     for path in folder.glob(f"{TEMPORARY}*"):
         process = path.name.removeprefix(TEMPORARY).split("-")[0]
-        if process.isdigit() and not Path(f"/proc/{process}").exists():
+        if process.isdigit() and not running(int(process)):
             path.unlink(missing_ok=True)
             gone += 1
     return gone

@@ -8,11 +8,11 @@ import json
 import os
 import time
 import uuid
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 from oskren.core.audio import files, metadata
-from oskren.core.audio.files import sweep
+from oskren.core.audio.files import running, sweep
 from oskren.core.errors import OskrenError
 from oskren.core.ship import manifest
 from oskren.core.ship.write import FileReport
@@ -64,6 +64,11 @@ class Journal:
         """Everything is in the manifest."""
         self._path.unlink(missing_ok=True)
 
+    def sweep(self, paths: Iterable[str]) -> None:
+        """Sweep the folders of these files (paths within the folder) of what killed processes left half-written."""
+        for folder in {(self._out / path).parent for path in paths} | {self._out}:
+            sweep(folder)
+
     def settle(self) -> None:
         """Take what a killed shipment finished into the manifest of its folder, and sweep what it left half-written."""
         if not self._path.exists():
@@ -78,8 +83,7 @@ class Journal:
         reports = [report for report in self.written() if manifest.as_written(self._out, report)]
         if reports:
             manifest.save(self._out, reports)
-        for folder in {(self._out / path).parent for path in paths} | {self._out}:
-            sweep(folder)
+        self.sweep(paths)
         known = {report.path: report for report in manifest.load(self._out).files}
         for path in paths:
             if path not in known or not manifest.as_written(self._out, known[path]):
@@ -99,25 +103,14 @@ def settle_all(home: Path) -> None:
     for path in sorted((home / "run").glob("ship-*.jsonl")):
         with contextlib.suppress(OSError, ValueError, KeyError, IndexError):
             head = json.loads(path.read_text(encoding="utf-8").splitlines()[0])
-            if not alive(int(head["process"])):
+            if not running(int(head["process"])):
                 Journal(path, Path(head["out"])).settle()
     for path in sorted((home / "run").glob("writing-*.json")):
         with contextlib.suppress(OSError, ValueError, KeyError):
             noted = json.loads(path.read_text(encoding="utf-8"))
-            if not alive(int(noted["process"])):
+            if not running(int(noted["process"])):
                 sweep(Path(noted["folder"]))
                 path.unlink(missing_ok=True)
-
-
-def alive(process: int) -> bool:
-    """Whether a process of this machine is running."""
-    try:
-        os.kill(process, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        return True
-    return True
 
 
 @contextlib.contextmanager

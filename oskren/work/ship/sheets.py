@@ -131,6 +131,8 @@ def ship(
         if made:
             manifest.save(out, [*result.reports, *made])
         journal.end()
+        # a killed process can outlive the start of this shipment, while the disk takes what it wrote
+        journal.sweep(one.path for one in files)
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
     return result
