@@ -335,10 +335,10 @@ def sounds(
         found = into.columns.search(session, Asked(words=search.words, conditions=search.conditions, limit=limit))
         total = found.total
         rows = []
-        for number in found.ids:
-            sound = session.get(Sound, number)
+        for id in found.ids:
+            sound = session.get(Sound, id)
             if sound is not None:
-                paths = [path for path, _, _ in into.paths(number)]
+                paths = [path for path, _, _ in into.paths(id)]
                 rows.append(
                     {
                         "id": sound.id,

@@ -7,11 +7,10 @@ import shutil
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, select, text
+from sqlalchemy import Engine, create_engine, event, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from oskren.core.audio.files import replacing
@@ -21,44 +20,15 @@ from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step
 from oskren.core.nodes.walk import leaves
-from oskren.core.words.propose import Proposal, words_of
+from oskren.core.words.propose import Proposal
+from oskren.store.originals import Added, Examined, displaced, noted, path_of, quality, with_audio
 from oskren.store.search.asking import Asked, Asking, Matches
 from oskren.store.search.vector import vector_of
+from oskren.store.search.words import index_words, keep_in_step
 from oskren.store.tables import Arrival, Media, Sound, SoundPath
-
-
-@dataclass(frozen=True)
-class Examined:
-    """What a worker found out about a file to be imported."""
-
-    path: str
-    audio: str
-    rate: int
-    channels: int
-    frames: int
-    bits: int | None
-    format: str
-    size: int
-    modified: float
-    measures: dict[str, Any]
-    row: bytes
-    layout: str = ""
-    said: dict[str, Any] = field(default_factory=dict)
-
-    def source(self) -> Source:
-        return Source(audio=self.audio, rate=self.rate, channels=self.channels, frames=self.frames, layout=self.layout or None)
-
 
 GONE = "the file of this sound is missing; put it back or import it again."
 _MIGRATING = threading.Lock()
-
-
-class Added(NamedTuple):
-    """The sound a file became, or was found to be; ``displaced`` are sounds whose only file that was before."""
-
-    id: int
-    fresh: bool
-    displaced: tuple[int, ...] = ()
 
 
 def pragmas(connection: Any, _: Any) -> None:
@@ -233,7 +203,7 @@ class Library:
         with self.writing() as session:
             if where:
                 session.merge(Media(audio=found.audio, path=where, referred=refer))
-            known = _with_audio(session, found.audio)
+            known = with_audio(session, found.audio)
             fresh = known is None or known.trashed is not None
             if known is None:
                 said = Metadata.model_validate(found.said)
@@ -251,24 +221,24 @@ class Library:
                     audio=found.audio,
                     layout=found.layout,
                     said=found.said,
-                    folder=str(Path(_noted(found, sent)).parent) if kind == "original" else "",
+                    folder=str(Path(noted(found, sent)).parent) if kind == "original" else "",
                     notes="\n".join(dict.fromkeys(text for text in (said.description, said.note, said.comment) if text)),
                     rights=said.rights,
                     recorded=said.date[:20],
                 )
             known.trashed = None
             known.missing = False
-            lost = _displaced(session, _noted(found, sent), found.audio)
-            session.merge(_path_row(found, known.id, sent))
+            lost = displaced(session, noted(found, sent), found.audio)
+            session.merge(path_of(found, known.id, sent))
         self.columns.touch(known.id, *lost)
         return Added(known.id, fresh, tuple(lost))
 
-    def add_format(self, found: Examined, number: int, *, refer: bool, sent: Path | None = None) -> None:
+    def add_format(self, found: Examined, id: int, *, refer: bool, sent: Path | None = None) -> None:
         """Add a file that holds the recording of a known sound in another format; the better of both is what the sound is from now on."""
         with self.writing() as session:
-            sound = session.get(Sound, number)
+            sound = session.get(Sound, id)
             assert sound is not None
-            session.merge(_path_row(found, number, sent))
+            session.merge(path_of(found, id, sent))
             better = quality(found.format, found.rate, found.bits) > quality(sound.format, sound.rate, sound.bits)
             if better:
                 kept = ("anchor_s", "anchor_kind")
@@ -280,7 +250,7 @@ class Library:
                 sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
         if better:
             self.keep_media(found.audio, Path(found.path), refer=refer)
-        self.columns.touch(number)
+        self.columns.touch(id)
 
     def add_made(
         self,
@@ -354,11 +324,11 @@ class Library:
         index_words(session, sound)
         return sound
 
-    def sound(self, number: int) -> Sound:
+    def sound(self, id: int) -> Sound:
         with self.reading() as session:
-            found = session.get(Sound, number)
+            found = session.get(Sound, id)
         if found is None:
-            raise no_such_sound(number)
+            raise no_such_sound(id)
         return found
 
     def sounds(self, ids: Sequence[int]) -> list[Sound]:
@@ -377,16 +347,16 @@ class Library:
         with self.reading() as session:
             return list(session.scalars(select(Sound.name).where(Sound.audio.in_(hashes)).order_by(Sound.id)))
 
-    def change(self, number: int, values: dict[str, Any]) -> Sound:
+    def change(self, id: int, values: dict[str, Any]) -> Sound:
         """Change fields of a sound and keep the search in step."""
         with self.writing() as session:
-            sound = session.get(Sound, number)
+            sound = session.get(Sound, id)
             if sound is None:
-                raise no_such_sound(number)
+                raise no_such_sound(id)
             for field, value in values.items():
                 setattr(sound, field, value)
             keep_in_step(session, sound)
-        self.columns.touch(number)
+        self.columns.touch(id)
         return sound
 
     def search(self, asked: Asked) -> Matches:
@@ -394,10 +364,10 @@ class Library:
         with self.reading() as session:
             return self.columns.search(session, asked)
 
-    def paths(self, number: int) -> list[tuple[str, str, bool]]:
+    def paths(self, id: int) -> list[tuple[str, str, bool]]:
         """Files a sound is found in: path, format, whether it is missing."""
         with self.reading() as session:
-            rows = session.scalars(select(SoundPath).where(SoundPath.sound_id == number).order_by(SoundPath.path))
+            rows = session.scalars(select(SoundPath).where(SoundPath.sound_id == id).order_by(SoundPath.path))
             return [(row.path, row.format, row.missing) for row in rows]
 
 
@@ -406,64 +376,3 @@ def node_of(sound: Sound) -> Node:
     node = NodeAdapter.validate_python(sound.node)
     chain = tuple(Step.model_validate(step) for step in sound.chain)
     return Chained(node=node, chain=chain) if chain else node
-
-
-def keep_in_step(session: Session, sound: Sound) -> None:
-    """After a change of a sound's fields: its search vector and its words."""
-    sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
-    session.execute(text("DELETE FROM sound_words WHERE rowid = :id"), {"id": sound.id})
-    index_words(session, sound)
-
-
-def quality(format_: str, rate: int, bits: int | None) -> tuple[bool, int, int]:
-    """What makes one file better than another of the same recording: nothing lost, then rate, then bits."""
-    return bits is not None, rate, bits or 0
-
-
-def _with_audio(session: Session, audio: str) -> Sound | None:
-    """The original that is, or has among its formats, the audio with a hash."""
-    known = session.scalar(select(Sound).where(Sound.audio == audio))
-    if known is None:
-        path = session.scalar(select(SoundPath).where(SoundPath.audio == audio).limit(1))
-        known = session.get(Sound, path.sound_id) if path is not None else None
-    return known
-
-
-def _displaced(session: Session, path: str, audio: str) -> list[int]:
-    """A file that was changed where it lies holds another sound now: what it held before is missing, unless it lies elsewhere too."""
-    before = session.get(SoundPath, path)
-    if before is None or before.audio == audio:
-        return []
-    media = session.get(Media, before.audio)
-    if media is None or not media.referred or media.path != path:
-        return []
-    other = session.scalar(select(SoundPath.path).where(SoundPath.audio == before.audio, SoundPath.path != path, SoundPath.missing.is_(False)).limit(1))
-    if other is not None:
-        media.path = other
-        return []
-    session.delete(media)
-    sound = session.scalar(select(Sound).where(Sound.audio == before.audio))
-    if sound is None:
-        return []
-    sound.missing = True
-    return [sound.id]
-
-
-def _noted(found: Examined, sent: Path | None) -> str:
-    """The path a sound is known by: its own, or that within what a browser sent."""
-    return f"sent/{Path(found.path).relative_to(sent)}" if sent else str(Path(found.path).resolve())
-
-
-def _path_row(found: Examined, number: int, sent: Path | None) -> SoundPath:
-    said = f"{found.format} {found.bits} bit" if found.bits else found.format
-    path = _noted(found, sent)
-    return SoundPath(path=path, sound_id=number, size=found.size, modified=found.modified, audio=found.audio, format=f"{said} {found.rate / 1000:g} kHz")
-
-
-def index_words(session: Session, sound: Sound) -> None:
-    """Put a sound's words into the full-text table, digits and CamelCase split, the unsplit name too."""
-    said = Metadata.model_validate(sound.said or {}).words()
-    folders = [word for part in Path(sound.folder).parts[-2:] for word in words_of(part)] if sound.folder else []
-    own = [str(value) for value in (sound.fields or {}).values()]
-    texts = [*words_of(sound.name), sound.name, *words_of(sound.category), sound.tags, sound.notes, sound.rights or "", *folders, *own, *said]
-    session.execute(text("INSERT INTO sound_words(rowid, words) VALUES (:id, :words)"), {"id": sound.id, "words": " ".join(texts)})

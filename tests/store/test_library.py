@@ -10,7 +10,8 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step
 from oskren.core.words.propose import Proposal
 from oskren.store import Home
-from oskren.store.library import Examined, node_of
+from oskren.store.library import node_of
+from oskren.store.originals import Examined
 from oskren.store.search.asking import Asked, match_expression
 from oskren.store.tables import Base
 

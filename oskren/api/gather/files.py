@@ -15,7 +15,7 @@ from starlette.background import BackgroundTask
 
 from oskren.api.common import InLibrary, InStudio, InUploads, Started, started
 from oskren.api.doors import whole_path
-from oskren.api.gather.sounds import Among, numbers_of
+from oskren.api.gather.sounds import Among, ids_of
 from oskren.core.audio.formats import FORMATS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
@@ -54,11 +54,11 @@ class ToImport(BaseModel):
 @router.post("/export")
 def export_sounds(studio: InStudio, library: InLibrary, wanted: Exporting) -> Started:
     """Write sounds or a marked part to a folder, as a job; every file is read back and checked."""
-    numbers = numbers_of(library, wanted)
-    if not numbers:
+    ids = ids_of(library, wanted)
+    if not ids:
         raise OskrenError("No sounds are chosen to export; mark rows first.")
     folder = whole_path(wanted.folder or hand_over(studio, library), "the folder to write to")
-    items = items_of(studio, library, numbers, wanted.heard)
+    items = items_of(studio, library, ids, wanted.heard)
     title = f"Exporting {items[0].name if len(items) == 1 else f'{len(items)} sounds'}"
     return started(studio.jobs.start(EXPORT, library, title, ExportAsked(items=items, target=wanted.target or Target(), folder=str(folder))))
 
@@ -102,8 +102,8 @@ def sound_files(
     format: AsFormat = "wav",
 ) -> FileResponse:
     """Several sounds as they were heard, each under its own name in one zip: what is dragged out of the browser when several rows are chosen."""
-    numbers = list(dict.fromkeys(int(one) for one in ids.split(",")))
-    folder, paths = _rendered(studio, library, numbers, heard.model_copy(update={"part": None}), format)
+    wanted = list(dict.fromkeys(int(one) for one in ids.split(",")))
+    folder, paths = _rendered(studio, library, wanted, heard.model_copy(update={"part": None}), format)
     packed = folder / "sounds.zip"
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_STORED) as out:
         for path in paths:
@@ -112,13 +112,13 @@ def sound_files(
     return FileResponse(packed, filename=f"{len(paths)} sounds.zip", media_type="application/zip", background=background)
 
 
-def _rendered(studio: Studio, library: Library, numbers: list[int], heard: Heard, format_: str) -> tuple[Path, list[Path]]:
+def _rendered(studio: Studio, library: Library, ids: list[int], heard: Heard, format_: str) -> tuple[Path, list[Path]]:
     """Sounds as files in a folder of their own; what goes over full scale stays float."""
-    items = items_of(studio, library, numbers, heard)
+    items = items_of(studio, library, ids, heard)
     folder = Path(tempfile.mkdtemp(prefix="out-", dir=studio.home.folder / "run"))
     try:
         paths: list[Path] = []
-        floats = [item for id, item in zip(numbers, items, strict=True) if library.sound(id).bits == 32 and 32 in FORMATS[format_].bits]
+        floats = [item for id, item in zip(ids, items, strict=True) if library.sound(id).bits == 32 and 32 in FORMATS[format_].bits]
         for bits, some in ((32, floats), (24, [item for item in items if item not in floats])):
             made = export(studio, library, some, Target(format=format_, bits=bits), folder)
             paths += map(Path, made.files)

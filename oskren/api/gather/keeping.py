@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InPage
-from oskren.api.gather.sounds import Among, numbers_of
+from oskren.api.gather.sounds import Among, ids_of
 from oskren.store.describe import keeping
 from oskren.store.tables import SavedSearch, SoundSet
 
@@ -84,7 +84,7 @@ def sets(library: InLibrary) -> list[SetView]:
 @router.post("/sets")
 def add_set(library: InLibrary, page: InPage, new: NewSet) -> Kept:
     """Begin a set, of chosen sounds or empty."""
-    return Kept(id=keeping.add_set(library, new.name, numbers_of(library, new), page))
+    return Kept(id=keeping.add_set(library, new.name, ids_of(library, new), page))
 
 
 @router.patch("/sets/{id}")
@@ -92,7 +92,7 @@ def change_set(library: InLibrary, page: InPage, id: int, change: SetChange) -> 
     """Rename a set, put sounds into it, move them in it, take them out."""
     if change.name is not None:
         keeping.keep_set(library, id, name=change.name, actor=page)
-    wanted = numbers_of(library, change)
+    wanted = ids_of(library, change)
     if change.take_out:
         keeping.keep_set(library, id, sounds=[one for one in keeping.set_members(library, id) if one not in set(change.take_out)], actor=page)
     if wanted:

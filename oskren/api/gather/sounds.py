@@ -120,7 +120,7 @@ def asked_of(library: Library, wanted: SoundQuery) -> tuple[Search, Asked]:
     )
 
 
-def numbers_of(library: Library, among: Among) -> list[int]:
+def ids_of(library: Library, among: Among) -> list[int]:
     """The sounds something is done to."""
     if among.all_of is None:
         return list(dict.fromkeys(among.ids))
@@ -183,11 +183,11 @@ def _named(change: Change) -> str:
 @router.post("/edit")
 def edit_sounds(library: InLibrary, page: InPage, editing: Editing) -> Changed:
     """Describe many sounds at once; one undo takes it back."""
-    numbers = numbers_of(library, editing)
-    if not numbers:
+    ids = ids_of(library, editing)
+    if not ids:
         raise OskrenError("No sounds are chosen; mark rows or narrow the search first.")
-    used = describing.used_in(library, numbers) if editing.change.trashed else {}
-    return Changed(count=len(numbers), edit=describing.edit(library, numbers, editing.change, actor=page), used=used)
+    used = describing.used_in(library, ids) if editing.change.trashed else {}
+    return Changed(count=len(ids), edit=describing.edit(library, ids, editing.change, actor=page), used=used)
 
 
 @router.post("/edit/undo")
@@ -205,9 +205,9 @@ def redo_edit(library: InLibrary, page: InPage) -> Undone:
 @router.post("/anchors")
 def propose_anchors(studio: InStudio, library: InLibrary, page: InPage, wanted: Anchoring) -> Started:
     """Propose the anchors of many sounds anew, as a job; one undo takes it back."""
-    numbers = numbers_of(library, wanted)
-    asked = importing.Anchoring(sounds=numbers, anchor=wanted.kind, page=page)
-    return started(studio.jobs.start(importing.ANCHOR, library, f"Anchors of {len(numbers)} sounds", asked))
+    ids = ids_of(library, wanted)
+    asked = importing.Anchoring(sounds=ids, anchor=wanted.kind, page=page)
+    return started(studio.jobs.start(importing.ANCHOR, library, f"Anchors of {len(ids)} sounds", asked))
 
 
 @router.get("/sounds/{id}/uses")

@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.documents.factory import Kept, Kind, serve
-from oskren.api.gather.sounds import Among, numbers_of
+from oskren.api.gather.sounds import Among, ids_of
 from oskren.core.errors import OskrenError
 from oskren.core.mend import reel as rules
 from oskren.core.mend.reel import Reel, Usable
@@ -140,7 +140,7 @@ def all_reels(library: InLibrary) -> list[ReelHead]:
 @router.post("/reels")
 def begin_reel(library: InLibrary, new: NewReel) -> ReelView:
     """Put takes on a new reel."""
-    return _view(library, reels.begin(library, new.name, numbers_of(library, new), new.project))
+    return _view(library, reels.begin(library, new.name, ids_of(library, new), new.project))
 
 
 REEL: Kind[Reel] = Kind(

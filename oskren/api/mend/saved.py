@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InPage, InStudio, SoundFacts, Started, facts_of, started
 from oskren.api.gather.keeping import Kept
-from oskren.api.gather.sounds import Among, numbers_of
+from oskren.api.gather.sounds import Among, ids_of
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Step
 from oskren.store.describe import following
@@ -84,7 +84,7 @@ def chain_users(library: InLibrary, id: int) -> list[User]:
 def give_chain(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Giving) -> Started:
     """Put a chain on sounds, as a job: each is rendered and measured first, and what would fail or clip is told."""
     name, _ = following.chain_of(library, id)
-    sounds = numbers_of(library, wanted)
+    sounds = ids_of(library, wanted)
     if not sounds:
         raise OskrenError("No sound is chosen to put the chain on.")
     if len(sounds) > MOST_SOUNDS:

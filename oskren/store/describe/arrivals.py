@@ -54,10 +54,10 @@ class NotesChange(BaseModel):
     notes: Text | None = None
 
 
-def _of(session: Any, number: int) -> Arrival:
-    row = session.get(Arrival, number)
+def _of(session: Any, id: int) -> Arrival:
+    row = session.get(Arrival, id)
     if row is None:
-        raise NotFound(f"There is no arrival {number} in this library.")
+        raise NotFound(f"There is no arrival {id} in this library.")
     found: Arrival = row
     return found
 
@@ -74,31 +74,31 @@ def counted(library: Library, only: int | None = None) -> list[tuple[Arrival, in
     return [(row, counts.get(row.id, 0)) for row in rows if counts.get(row.id) or row.skipped or row.id == only]
 
 
-def notes_of(library: Library, number: int | None) -> ArrivalNotes:
+def notes_of(library: Library, id: int | None) -> ArrivalNotes:
     """The notes of an arrival; empty ones when there is none."""
     with library.reading() as session:
-        row = session.get(Arrival, number) if number is not None else None
+        row = session.get(Arrival, id) if id is not None else None
         return ArrivalNotes.model_validate(row.notes or {}) if row is not None else ArrivalNotes()
 
 
-def describe(library: Library, number: int, notes: ArrivalNotes | NotesChange | None = None, name: str | None = None) -> int:
+def describe(library: Library, id: int, notes: ArrivalNotes | NotesChange | None = None, name: str | None = None) -> int:
     """Write an arrival's notes, all of them or what changed, or its name; its sounds are found by the new words at once. How many sounds that are.
 
     The words stand once, with the arrival: notes on a hundred thousand sounds are written as fast as on one.
     """
     with library.writing() as session:
-        row = _of(session, number)
+        row = _of(session, id)
         if name is not None and name.strip():
             row.name = name.strip()
         if isinstance(notes, NotesChange):
             notes = ArrivalNotes.model_validate({**(row.notes or {}), **notes.model_dump(exclude_none=True)})
         if notes is not None:
             row.notes = notes.said()
-            session.execute(text("DELETE FROM arrival_words WHERE rowid = :id"), {"id": number})
+            session.execute(text("DELETE FROM arrival_words WHERE rowid = :id"), {"id": id})
             if row.notes:
                 said = " ".join(row.notes.values())
-                session.execute(text("INSERT INTO arrival_words(rowid, words) VALUES (:id, :words)"), {"id": number, "words": said})
-        sounds = session.scalar(select(func.count()).select_from(Sound).where(Sound.arrival_id == number, Sound.trashed.is_(None))) or 0
+                session.execute(text("INSERT INTO arrival_words(rowid, words) VALUES (:id, :words)"), {"id": id, "words": said})
+        sounds = session.scalar(select(func.count()).select_from(Sound).where(Sound.arrival_id == id, Sound.trashed.is_(None))) or 0
     library.columns.touch_notes()
     return sounds
 
@@ -112,7 +112,7 @@ def ending_of(data: bytes) -> str:
     return "" if ending == ".webp" and data[8:12] != b"WEBP" else ending
 
 
-def add_photo(library: Library, number: int, name: str, data: bytes) -> str:
+def add_photo(library: Library, id: int, name: str, data: bytes) -> str:
     """Keep a photo with an arrival; the name of its file.
 
     Raises
@@ -126,22 +126,22 @@ def add_photo(library: Library, number: int, name: str, data: bytes) -> str:
     if len(data) > LARGEST_PHOTO:
         raise OskrenError(f"{name}: is larger than {LARGEST_PHOTO >> 20} MB; make the photo smaller first.")
     with library.reading() as session:
-        _of(session, number)
+        _of(session, id)
     file = hashlib.blake2b(data, digest_size=16).hexdigest() + ending
     with replacing(library.folder / "photos" / file) as temporary:
         temporary.write_bytes(data)
     with library.writing() as session:
-        row = _of(session, number)
+        row = _of(session, id)
         if len(row.photos) >= MOST_PHOTOS:
             raise OskrenError(f"An arrival can have {MOST_PHOTOS} photos; take some away first.")
         row.photos = [*(photo for photo in row.photos if photo["file"] != file), {"file": file, "name": name[:200]}]
     return file
 
 
-def drop_photo(library: Library, number: int, file: str) -> None:
+def drop_photo(library: Library, id: int, file: str) -> None:
     """Take a photo from an arrival; its file goes when no other arrival shows it."""
     with library.writing() as session:
-        row = _of(session, number)
+        row = _of(session, id)
         if all(photo["file"] != file for photo in row.photos):
             raise NotFound(f"There is no photo {file} with this arrival.")
         row.photos = [photo for photo in row.photos if photo["file"] != file]

@@ -19,7 +19,8 @@ from oskren.core.words.conditions import number as parse_number
 from oskren.core.words.names import SOUND_TOKENS, filled
 from oskren.core.words.propose import lessons
 from oskren.store.describe.undoing import note
-from oskren.store.library import Library, keep_in_step
+from oskren.store.library import Library
+from oskren.store.search.words import keep_in_step
 from oskren.store.tables import Arrival, CategoryRow, Edit, FieldRow, Media, Sound, SoundPath, Use, now
 
 MARKS = ("glass", "amber", "coral", "plum", "sky")
@@ -131,30 +132,30 @@ def _checked(session: Session, fields: dict[str, Any]) -> dict[str, Any]:
     return answer
 
 
-def edit(library: Library, numbers: Sequence[int], change: Change, title: str = "", told: Callable[[int, int], None] | None = None, actor: str = "") -> int:
+def edit(library: Library, ids: Sequence[int], change: Change, title: str = "", told: Callable[[int, int], None] | None = None, actor: str = "") -> int:
     """Change sounds in one transaction and keep what they were; the id of the edit, 0 when nothing was changed.
 
     A category given or confirmed by hand teaches the proposals. ``told`` may raise to cancel: then nothing is changed.
     """
-    if change.name is not None and len(numbers) > 1:
+    if change.name is not None and len(ids) > 1:
         raise OskrenError("Several sounds cannot have one name; rename them one by one.")
-    if len(numbers) > MOST_AT_ONCE:
+    if len(ids) > MOST_AT_ONCE:
         raise OskrenError(f"At most {MOST_AT_ONCE} sounds can be changed at once; narrow the choice.")
     before: dict[str, dict[str, Any]] = {}
     after: dict[str, dict[str, Any]] = {}
     taught: Counter[tuple[str, str]] = Counter()
     with library.writing() as session:
-        for at in range(0, len(numbers), 500):
-            found = {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers[at : at + 500])))}
-            for place, number in enumerate(numbers[at : at + 500], at):
-                if number not in found:
-                    raise NotFound(f"There is no sound {number} in this library; it may have been removed.")
-                sound = found[number]
+        for at in range(0, len(ids), 500):
+            found = {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(ids[at : at + 500])))}
+            for place, id in enumerate(ids[at : at + 500], at):
+                if id not in found:
+                    raise NotFound(f"There is no sound {id} in this library; it may have been removed.")
+                sound = found[id]
                 values = _values(session, sound, change, place)
                 if not values:
                     continue
-                before[str(number)] = {name: getattr(sound, name) for name in values}
-                after[str(number)] = values
+                before[str(id)] = {name: getattr(sound, name) for name in values}
+                after[str(id)] = values
                 for name, value in values.items():
                     setattr(sound, name, value)
                 keep_in_step(session, sound)
@@ -162,7 +163,7 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
                     path = f"{sound.folder}/{sound.name}" if sound.folder else sound.name
                     taught.update((word, sound.category) for word in lessons(path) if sound.category)
             if told:
-                told(min(len(numbers), at + 500), len(numbers))
+                told(min(len(ids), at + 500), len(ids))
             session.flush()
         if not before:
             return 0
@@ -171,9 +172,9 @@ def edit(library: Library, numbers: Sequence[int], change: Change, title: str = 
             for path in with_parents([clean(change.category)]):
                 if session.get(CategoryRow, path) is None:
                     session.add(CategoryRow(path=path))
-        number = note(session, title or _said(change, len(before)), before, after, actor)
+        id = note(session, title or _said(change, len(before)), before, after, actor)
     library.columns.touch(*(int(one) for one in before))
-    return number
+    return id
 
 
 def set_anchors(library: Library, found: dict[int, tuple[float, str]], actor: str = "") -> int:
@@ -181,17 +182,17 @@ def set_anchors(library: Library, found: dict[int, tuple[float, str]], actor: st
     before: dict[str, dict[str, Any]] = {}
     after: dict[str, dict[str, Any]] = {}
     with library.writing() as session:
-        for number, (seconds, kind) in found.items():
-            sound = session.get(Sound, number)
+        for id, (seconds, kind) in found.items():
+            sound = session.get(Sound, id)
             if sound is None or (sound.measures.get("anchor_s"), sound.measures.get("anchor_kind")) == (seconds, kind):
                 continue
-            before[str(number)] = {"measures": sound.measures}
+            before[str(id)] = {"measures": sound.measures}
             sound.measures = {**sound.measures, "anchor_s": seconds, "anchor_kind": kind}
             keep_in_step(session, sound)
-            after[str(number)] = {"measures": sound.measures}
+            after[str(id)] = {"measures": sound.measures}
         if before:
             note(session, f"anchors of {len(before)} {'sound' if len(before) == 1 else 'sounds'}", before, after, actor)
-    library.columns.touch(*(int(number) for number in before))
+    library.columns.touch(*(int(id) for id in before))
     return len(before)
 
 
@@ -215,21 +216,21 @@ def _teach(session: Session, taught: Counter[tuple[str, str]]) -> None:
 # ---- trash
 
 
-def used_in(library: Library, numbers: Sequence[int]) -> dict[str, list[str]]:
+def used_in(library: Library, ids: Sequence[int]) -> dict[str, list[str]]:
     """Names of what uses sounds, by the sound's name: what is told when they are put into the trash."""
     found: dict[str, list[str]] = {}
-    for number in numbers[:MOST_TOLD]:
-        uses = uses_of(library, number)
+    for id in ids[:MOST_TOLD]:
+        uses = uses_of(library, id)
         if uses:
-            found[library.sound(number).name] = list(dict.fromkeys(f"{use['what']} {use['name']}" for use in uses))
+            found[library.sound(id).name] = list(dict.fromkeys(f"{use['what']} {use['name']}" for use in uses))
     return found
 
 
-def uses_of(library: Library, number: int) -> list[dict[str, Any]]:
+def uses_of(library: Library, id: int) -> list[dict[str, Any]]:
     """Where a sound is used: what, which, its name and its project."""
     names = {"design": "designs", "spread": "spreads", "plan": "plans", "shipment": "shipments", "reel": "reels"}
     with library.reading() as session:
-        key = session.scalar(select(Sound.key).where(Sound.id == number))
+        key = session.scalar(select(Sound.key).where(Sound.id == id))
         found = []
         for use in session.scalars(select(Use).where(Use.key == key).order_by(Use.what, Use.item)):
             if use.what == "plan":
@@ -273,7 +274,7 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
                         files.append(media.path)
                     session.delete(media)
         for row in session.scalars(select(Edit).where(Edit.kind == "sounds")).all():
-            if {int(number) for number in row.before} & set(gone):
+            if {int(id) for id in row.before} & set(gone):
                 session.delete(row)
     for path in files:
         (library.folder / path).unlink(missing_ok=True)

@@ -21,10 +21,10 @@ def _plain(chain: Sequence[Step]) -> list[Any]:
     return [step.model_dump(mode="json") for step in chain]
 
 
-def _row(session: Session, number: int) -> SavedChain:
-    row = session.get(SavedChain, number)
+def _row(session: Session, id: int) -> SavedChain:
+    row = session.get(SavedChain, id)
     if row is None:
-        raise NotFound(f"There is no saved chain {number} in this library; it may have been removed.")
+        raise NotFound(f"There is no saved chain {id} in this library; it may have been removed.")
     return row
 
 
@@ -40,9 +40,9 @@ def keep(library: Library, name: str, chain: Sequence[Step], told: str | None = 
         session.add(row)
         session.flush()
         touched = _spread(session, row)
-        number = row.id
+        id = row.id
     library.columns.touch(*touched)
-    return number
+    return id
 
 
 def found(library: Library, wish: str) -> list[tuple[int, str, str]]:
@@ -50,9 +50,9 @@ def found(library: Library, wish: str) -> list[tuple[int, str, str]]:
     with library.reading() as session:
         rows = session.execute(select(SavedChain.id, SavedChain.name, SavedChain.told).order_by(SavedChain.name)).all()
     if not wish.strip():
-        return [(number, name, told) for number, name, told in rows]
-    scored = [(finding.score(wish, [(name, finding.WORD), (told, finding.WORD)]), number, name, told) for number, name, told in rows]
-    return [(number, name, told) for value, number, name, told in sorted(scored, key=lambda one: (-one[0], one[2])) if value > 0]
+        return [(id, name, told) for id, name, told in rows]
+    scored = [(finding.score(wish, [(name, finding.WORD), (told, finding.WORD)]), id, name, told) for id, name, told in rows]
+    return [(id, name, told) for value, id, name, told in sorted(scored, key=lambda one: (-one[0], one[2])) if value > 0]
 
 
 def _spread(session: Session, row: SavedChain) -> list[int]:
@@ -62,25 +62,25 @@ def _spread(session: Session, row: SavedChain) -> list[int]:
     return users
 
 
-def forget(library: Library, number: int) -> None:
+def forget(library: Library, id: int) -> None:
     """Remove a saved chain; sounds that followed it keep its steps as their own."""
     with library.writing() as session:
-        row = _row(session, number)
-        session.execute(update(Sound).where(Sound.follows == number).values(follows=None))
+        row = _row(session, id)
+        session.execute(update(Sound).where(Sound.follows == id).values(follows=None))
         session.delete(row)
 
 
-def chain_of(library: Library, number: int) -> tuple[str, tuple[Step, ...]]:
+def chain_of(library: Library, id: int) -> tuple[str, tuple[Step, ...]]:
     """Name and steps of a saved chain."""
     with library.reading() as session:
-        row = _row(session, number)
+        row = _row(session, id)
         return row.name, tuple(Step.model_validate(step) for step in row.chain)
 
 
-def users(library: Library, number: int) -> list[tuple[int, str]]:
+def users(library: Library, id: int) -> list[tuple[int, str]]:
     """Sounds that follow a chain: id and name."""
     with library.reading() as session:
-        rows = session.execute(select(Sound.id, Sound.name).where(Sound.follows == number, Sound.trashed.is_(None)).order_by(Sound.name)).all()
+        rows = session.execute(select(Sound.id, Sound.name).where(Sound.follows == id, Sound.trashed.is_(None)).order_by(Sound.name)).all()
     return [(number_, name) for number_, name in rows]
 
 
@@ -94,19 +94,19 @@ def counts(library: Library) -> dict[int, int]:
     """How many sounds follow each chain."""
     with library.reading() as session:
         rows = session.execute(select(Sound.follows, func.count()).where(Sound.follows.is_not(None), Sound.trashed.is_(None)).group_by(Sound.follows)).all()
-    return {number: count for number, count in rows if number is not None}
+    return {id: count for id, count in rows if id is not None}
 
 
-def give(library: Library, sounds: Sequence[int], number: int, *, linked: bool, after: bool = False, actor: str = "") -> None:
+def give(library: Library, sounds: Sequence[int], id: int, *, linked: bool, after: bool = False, actor: str = "") -> None:
     """Put a saved chain on sounds, in one transaction: as a copy, instead of what they have or after it, or linked."""
     with library.writing() as session:
-        row = _row(session, number)
+        row = _row(session, id)
         were: dict[str, Any] = {}
         became: dict[str, Any] = {}
         for sound in session.scalars(select(Sound).where(Sound.id.in_(sounds))):
             were[str(sound.id)] = {"chain": sound.chain, "follows": sound.follows}
             sound.chain = [*sound.chain, *row.chain] if after and not linked else list(row.chain)
-            sound.follows = number if linked else None
+            sound.follows = id if linked else None
             sound.revision += 1
             became[str(sound.id)] = {"chain": sound.chain, "follows": sound.follows}
         if were:
@@ -114,16 +114,16 @@ def give(library: Library, sounds: Sequence[int], number: int, *, linked: bool, 
     library.columns.touch(*sounds)
 
 
-def set_chain(library: Library, number: int, chain: Sequence[Step], based_on: int | None = None) -> Sound:
+def set_chain(library: Library, id: int, chain: Sequence[Step], based_on: int | None = None) -> Sound:
     """Keep a sound's chain. One that follows a saved chain changes that, and with it all that follow it."""
     with library.writing() as session:
-        sound = session.get(Sound, number)
+        sound = session.get(Sound, id)
         if sound is None:
-            raise NotFound(f"There is no sound {number} in this library; it may have been removed.")
+            raise NotFound(f"There is no sound {id} in this library; it may have been removed.")
         step_on(sound, based_on, sound.name)
         check_chain(chain, [Step.model_validate(step) for step in sound.chain or []])
         sound.chain = _plain(chain)
-        touched = [number]
+        touched = [id]
         if sound.follows is not None:
             row = _row(session, sound.follows)
             if not chain:
@@ -135,11 +135,11 @@ def set_chain(library: Library, number: int, chain: Sequence[Step], based_on: in
     return sound
 
 
-def let_go(library: Library, number: int) -> Sound:
+def let_go(library: Library, id: int) -> Sound:
     """A sound goes its own way: it keeps the steps it has."""
     with library.writing() as session:
-        sound = session.get(Sound, number)
+        sound = session.get(Sound, id)
         if sound is None:
-            raise NotFound(f"There is no sound {number} in this library; it may have been removed.")
+            raise NotFound(f"There is no sound {id} in this library; it may have been removed.")
         sound.follows = None
     return sound

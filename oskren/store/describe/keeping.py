@@ -32,35 +32,35 @@ def add_set(library: Library, name: str, sounds: Sequence[int] = (), actor: str 
     return row.id
 
 
-def _fill(session: Session, number: int, sounds: Sequence[int]) -> None:
+def _fill(session: Session, id: int, sounds: Sequence[int]) -> None:
     known = set(session.scalars(select(Sound.id).where(Sound.id.in_(sounds))))
     for missing in [one for one in sounds if one not in known]:
         raise NotFound(f"There is no sound {missing} in this library; it may have been removed.")
-    session.execute(delete(SetMember).where(SetMember.set_id == number))
-    session.add_all([SetMember(set_id=number, sound_id=sound, place=place) for place, sound in enumerate(dict.fromkeys(sounds))])
+    session.execute(delete(SetMember).where(SetMember.set_id == id))
+    session.add_all([SetMember(set_id=id, sound_id=sound, place=place) for place, sound in enumerate(dict.fromkeys(sounds))])
 
 
-def set_members(library: Library, number: int) -> list[int]:
+def set_members(library: Library, id: int) -> list[int]:
     """The sounds of a set in their order."""
     with library.reading() as session:
-        if session.get(SoundSet, number) is None:
-            raise NotFound(f"There is no set {number}; it may have been removed.")
-        return list(session.scalars(select(SetMember.sound_id).where(SetMember.set_id == number).order_by(SetMember.place)))
+        if session.get(SoundSet, id) is None:
+            raise NotFound(f"There is no set {id}; it may have been removed.")
+        return list(session.scalars(select(SetMember.sound_id).where(SetMember.set_id == id).order_by(SetMember.place)))
 
 
-def keep_set(library: Library, number: int, name: str | None = None, sounds: Sequence[int] | None = None, actor: str = "") -> None:
+def keep_set(library: Library, id: int, name: str | None = None, sounds: Sequence[int] | None = None, actor: str = "") -> None:
     """Rename a set, or give it other sounds or another order."""
     with library.writing() as session:
-        row = session.get(SoundSet, number)
+        row = session.get(SoundSet, id)
         if row is None:
-            raise NotFound(f"There is no set {number}; it may have been removed.")
-        before = set_as_is(session, number)
+            raise NotFound(f"There is no set {id}; it may have been removed.")
+        before = set_as_is(session, id)
         if name is not None:
             row.name = name.strip()
         if sounds is not None:
-            _fill(session, number, sounds)
+            _fill(session, id, sounds)
         session.flush()
-        after = set_as_is(session, number)
+        after = set_as_is(session, id)
         if after != before:
             note(session, _set_said(before, after), before, after, actor, "set")
     library.columns.touch_sets()
@@ -79,12 +79,12 @@ def _set_said(before: dict[str, Any], after: dict[str, Any]) -> str:
     return f"the order of the set {after['name']}"
 
 
-def put_in_set(library: Library, number: int, sounds: Sequence[int], before: int | None = None, actor: str = "") -> list[int]:
+def put_in_set(library: Library, id: int, sounds: Sequence[int], before: int | None = None, actor: str = "") -> list[int]:
     """Put sounds into a set, or move them in it: before a sound of it, or at its end. The order it has then."""
-    held = [one for one in set_members(library, number) if one not in set(sounds)]
+    held = [one for one in set_members(library, id) if one not in set(sounds)]
     at = held.index(before) if before in held else len(held)
     order = [*held[:at], *dict.fromkeys(sounds), *held[at:]]
-    keep_set(library, number, sounds=order, actor=actor)
+    keep_set(library, id, sounds=order, actor=actor)
     return order
 
 
@@ -108,14 +108,14 @@ def keep_search(library: Library, name: str, asked: dict[str, Any]) -> int:
         return row.id
 
 
-def forget(library: Library, table: type[SavedSearch] | type[SoundSet], number: int, actor: str = "") -> None:
+def forget(library: Library, table: type[SavedSearch] | type[SoundSet], id: int, actor: str = "") -> None:
     """Delete a saved search or a set; its sounds stay."""
     with library.writing() as session:
-        row: SavedSearch | SoundSet | None = session.get(SoundSet, number) if table is SoundSet else session.get(SavedSearch, number)
+        row: SavedSearch | SoundSet | None = session.get(SoundSet, id) if table is SoundSet else session.get(SavedSearch, id)
         if row is None:
-            raise NotFound(f"There is no such entry ({number}); it may have been removed already.")
+            raise NotFound(f"There is no such entry ({id}); it may have been removed already.")
         kind, is_now = ("set", set_as_is) if table is SoundSet else ("search", search_as_is)
-        note(session, f"the {'set' if kind == 'set' else 'saved search'} {row.name} deleted", is_now(session, number), {}, actor, kind)
+        note(session, f"the {'set' if kind == 'set' else 'saved search'} {row.name} deleted", is_now(session, id), {}, actor, kind)
         session.delete(row)
     library.columns.touch_sets()
 

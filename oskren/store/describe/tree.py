@@ -12,7 +12,8 @@ from oskren.core.errors import NotFound, OskrenError
 from oskren.core.words.categories import Category, clean, from_csv, moved, to_csv, under, with_parents
 from oskren.core.words.propose import Vocabulary
 from oskren.store.describe.undoing import note, tree_as_is
-from oskren.store.library import Library, keep_in_step
+from oskren.store.library import Library
+from oskren.store.search.words import keep_in_step
 from oskren.store.tables import CategoryRow, Lesson, Sound
 
 

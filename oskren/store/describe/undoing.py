@@ -9,7 +9,8 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound
-from oskren.store.library import Library, keep_in_step
+from oskren.store.library import Library
+from oskren.store.search.words import keep_in_step
 from oskren.store.tables import CategoryRow, Edit, Lesson, SavedSearch, SetMember, Sound, SoundSet, now
 
 KEPT_EDITS = 200
@@ -28,10 +29,10 @@ def note(session: Session, title: str, before: Mapping[str, Any], after: Mapping
     return row.id
 
 
-def note_made(library: Library, numbers: list[int], title: str, actor: str) -> None:
+def note_made(library: Library, ids: list[int], title: str, actor: str) -> None:
     """Keep that sounds were made: undo puts them into the trash."""
     with library.writing() as session:
-        note(session, title, {str(one): {"trashed": now()} for one in numbers}, {str(one): {"trashed": None} for one in numbers}, actor)
+        note(session, title, {str(one): {"trashed": now()} for one in ids}, {str(one): {"trashed": None} for one in ids}, actor)
 
 
 def take_back(library: Library, actor: str = "", again: bool = False) -> str:
@@ -69,9 +70,9 @@ def take_back(library: Library, actor: str = "", again: bool = False) -> str:
 
 
 def _put_sounds(session: Session, values: Mapping[str, dict[str, Any]], were: Mapping[str, dict[str, Any]]) -> tuple[set[int], list[str]]:
-    numbers, stays = [int(number) for number in values], []
-    for at in range(0, len(numbers), 500):
-        for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers[at : at + 500]))):
+    ids, stays = [int(id) for id in values], []
+    for at in range(0, len(ids), 500):
+        for sound in session.scalars(select(Sound).where(Sound.id.in_(ids[at : at + 500]))):
             own, left = were.get(str(sound.id), {}), False
             for name, value in values[str(sound.id)].items():
                 present = getattr(sound, name)
@@ -84,49 +85,49 @@ def _put_sounds(session: Session, values: Mapping[str, dict[str, Any]], were: Ma
             if left:
                 stays.append(sound.name)
             keep_in_step(session, sound)
-    return set(numbers), stays
+    return set(ids), stays
 
 
 # ---- sets and saved searches
 
 
-def set_as_is(session: Session, number: int) -> dict[str, Any]:
+def set_as_is(session: Session, id: int) -> dict[str, Any]:
     """A set as it is, to be put back; empty when there is none."""
-    row = session.get(SoundSet, number)
+    row = session.get(SoundSet, id)
     if row is None:
         return {}
-    members = session.scalars(select(SetMember.sound_id).where(SetMember.set_id == number).order_by(SetMember.place))
-    return {"id": number, "name": row.name, "sounds": list(members)}
+    members = session.scalars(select(SetMember.sound_id).where(SetMember.set_id == id).order_by(SetMember.place))
+    return {"id": id, "name": row.name, "sounds": list(members)}
 
 
-def _put_set(session: Session, wanted: dict[str, Any], number: int) -> None:
-    session.execute(delete(SetMember).where(SetMember.set_id == number))
-    row = session.get(SoundSet, number)
+def _put_set(session: Session, wanted: dict[str, Any], id: int) -> None:
+    session.execute(delete(SetMember).where(SetMember.set_id == id))
+    row = session.get(SoundSet, id)
     if not wanted:
         if row is not None:
             session.delete(row)
         return
     if row is None:
-        row = SoundSet(id=number, name=wanted["name"])
+        row = SoundSet(id=id, name=wanted["name"])
         session.add(row)
     row.name = wanted["name"]
     session.flush()
     there = set(session.scalars(select(Sound.id).where(Sound.id.in_(wanted["sounds"]))))
-    session.add_all([SetMember(set_id=number, sound_id=one, place=place) for place, one in enumerate(wanted["sounds"]) if one in there])
+    session.add_all([SetMember(set_id=id, sound_id=one, place=place) for place, one in enumerate(wanted["sounds"]) if one in there])
 
 
-def search_as_is(session: Session, number: int) -> dict[str, Any]:
+def search_as_is(session: Session, id: int) -> dict[str, Any]:
     """A saved search as it is, to be put back; empty when there is none."""
-    row = session.get(SavedSearch, number)
-    return {} if row is None else {"id": number, "name": row.name, "asked": row.asked}
+    row = session.get(SavedSearch, id)
+    return {} if row is None else {"id": id, "name": row.name, "asked": row.asked}
 
 
-def _put_search(session: Session, wanted: dict[str, Any], number: int) -> None:
-    row = session.get(SavedSearch, number)
+def _put_search(session: Session, wanted: dict[str, Any], id: int) -> None:
+    row = session.get(SavedSearch, id)
     if not wanted and row is not None:
         session.delete(row)
     elif wanted and row is None:
-        session.add(SavedSearch(id=number, name=wanted["name"], asked=wanted["asked"]))
+        session.add(SavedSearch(id=id, name=wanted["name"], asked=wanted["asked"]))
     elif wanted and row is not None:
         row.name, row.asked = wanted["name"], wanted["asked"]
 
@@ -134,9 +135,9 @@ def _put_search(session: Session, wanted: dict[str, Any], number: int) -> None:
 # ---- categories
 
 
-def tree_as_is(session: Session, numbers: set[int] | None = None) -> dict[str, Any]:
+def tree_as_is(session: Session, ids: set[int] | None = None) -> dict[str, Any]:
     """The tree of categories, what corrections taught, and the categories of sounds, to be put back."""
-    sounds = session.scalars(select(Sound).where(Sound.id.in_(numbers))) if numbers else ()
+    sounds = session.scalars(select(Sound).where(Sound.id.in_(ids))) if ids else ()
     return {
         "rows": [[row.path, row.code, row.words] for row in session.scalars(select(CategoryRow))],
         "lessons": [[row.word, row.category, row.count] for row in session.scalars(select(Lesson))],

@@ -44,10 +44,10 @@ class Kept:
     answers: list[Answer] = field(default_factory=list)
 
 
-def _row(session: Session, number: int) -> WantedSound:
-    row = session.get(WantedSound, number)
+def _row(session: Session, id: int) -> WantedSound:
+    row = session.get(WantedSound, id)
     if row is None:
-        raise NotFound(f"There is no entry {number} on the wanted list; it may have been removed.")
+        raise NotFound(f"There is no entry {id} on the wanted list; it may have been removed.")
     return row
 
 
@@ -66,8 +66,8 @@ def listed(library: Library, project: int) -> list[Kept]:
             )
             if table is Sound:
                 query = query.where(Sound.trashed.is_(None))
-            for number, item, name in session.execute(query):
-                answers.setdefault(number, []).append(Answer(kind, item, name))
+            for id, item, name in session.execute(query):
+                answers.setdefault(id, []).append(Answer(kind, item, name))
     return [Kept(row.id, _entry(row), row.created, answers.get(row.id, [])) for row in rows]
 
 
@@ -97,41 +97,41 @@ def add(library: Library, project: int, entries: Sequence[Entry]) -> list[int]:
         return [row.id for row in rows]
 
 
-def change(library: Library, number: int, values: dict[str, Any]) -> None:
+def change(library: Library, id: int, values: dict[str, Any]) -> None:
     """Change fields of an entry."""
     with library.writing() as session:
-        row = _row(session, number)
+        row = _row(session, id)
         entry = Entry.model_validate({**_entry(row).model_dump(), **values})
         for name, value in {**entry.model_dump(), "what": entry.what.strip() or row.what, "state": checked_state(entry.state)}.items():
             setattr(row, name, value)
 
 
-def remove(library: Library, number: int) -> None:
+def remove(library: Library, id: int) -> None:
     """Take an entry off the list; its answers stay in the library."""
     with library.writing() as session:
-        session.delete(_row(session, number))
+        session.delete(_row(session, id))
 
 
-def answer(library: Library, number: int, kind: str, items: Sequence[int], *, recorded: bool = False) -> None:
+def answer(library: Library, id: int, kind: str, items: Sequence[int], *, recorded: bool = False) -> None:
     """Link sounds or designs to an entry and move its state on: found, recorded or designed."""
     table: Any = {"sound": Sound, "design": Design}[kind]
     with library.writing() as session:
-        row = _row(session, number)
+        row = _row(session, id)
         there = set(session.scalars(select(table.id).where(table.id.in_(items))))
         for item in items:
             if item not in there:
                 raise NotFound(f"There is no {kind} {item} in this library; it may have been removed.")
-            session.merge(WantedAnswer(wanted_id=number, kind=kind, item=item))
+            session.merge(WantedAnswer(wanted_id=id, kind=kind, item=item))
         state = SHOWS["take" if recorded else kind]
         if items and wanting.STATES.index(state) > wanting.STATES.index(row.state):
             row.state = state
 
 
-def unlink(library: Library, number: int, kind: str, item: int) -> None:
+def unlink(library: Library, id: int, kind: str, item: int) -> None:
     """Take an answer from an entry."""
     with library.writing() as session:
-        _row(session, number)
-        session.execute(delete(WantedAnswer).where(WantedAnswer.wanted_id == number, WantedAnswer.kind == kind, WantedAnswer.item == item))
+        _row(session, id)
+        session.execute(delete(WantedAnswer).where(WantedAnswer.wanted_id == id, WantedAnswer.kind == kind, WantedAnswer.item == item))
 
 
 def progress(library: Library, project: int) -> dict[str, int]:
@@ -146,11 +146,11 @@ def search_text(what: str) -> str:
     return " ".join(content_words(what))
 
 
-def suggest(library: Library, number: int, limit: int = 6) -> list[tuple[int, float]]:
+def suggest(library: Library, id: int, limit: int = 6) -> list[tuple[int, float]]:
     """Sounds of the library that may answer an entry, best first, each with how well it fits (0..1); what is linked already is left out."""
     with library.reading() as session:
-        row = _row(session, number)
-        linked = set(session.scalars(select(WantedAnswer.item).where(WantedAnswer.wanted_id == number, WantedAnswer.kind == "sound")))
+        row = _row(session, id)
+        linked = set(session.scalars(select(WantedAnswer.item).where(WantedAnswer.wanted_id == id, WantedAnswer.kind == "sound")))
         wanted = content_words(row.what)
         if not wanted:
             return []
@@ -158,12 +158,12 @@ def suggest(library: Library, number: int, limit: int = 6) -> list[tuple[int, fl
         words = [re.sub(r"\W", "", word) for word in wanted]
         expression = " OR ".join(f'"{word}"*' for word in words if word)
         matching = text("SELECT rowid FROM sound_words WHERE sound_words MATCH :m ORDER BY rank LIMIT :n")
-        numbers = set(session.execute(matching, {"m": expression, "n": CANDIDATES}).scalars())
+        ids = set(session.execute(matching, {"m": expression, "n": CANDIDATES}).scalars())
         if category:
             query = select(Sound.id).where((Sound.category == category) | Sound.category.startswith(category.split("/")[0] + "/")).limit(CANDIDATES)
-            numbers |= set(session.scalars(query))
+            ids |= set(session.scalars(query))
         found = []
-        for sound in session.scalars(select(Sound).where(Sound.id.in_(numbers - linked), Sound.trashed.is_(None), Sound.missing.is_(False))):
+        for sound in session.scalars(select(Sound).where(Sound.id.in_(ids - linked), Sound.trashed.is_(None), Sound.missing.is_(False))):
             alike = bool(category) and (sound.category == category or sound.category.split("/")[0] == category)
             said = content_words(f"{sound.category} {sound.tags} {sound.notes}")
             how = fit(wanted, content_words(sound.name), said, alike, sound.rating)

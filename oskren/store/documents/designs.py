@@ -21,17 +21,17 @@ from oskren.store.tables import Design, PrintRow, Sound, Version, WantedAnswer
 MOST_LAYERS = 500
 
 
-def _row(session: Session, number: int) -> Design:
-    row = session.get(Design, number)
+def _row(session: Session, id: int) -> Design:
+    row = session.get(Design, id)
     if row is None:
-        raise NotFound(f"There is no design {number}; it may have been removed.")
+        raise NotFound(f"There is no design {id}; it may have been removed.")
     return row
 
 
-def design(library: Library, number: int) -> tuple[Design, Mix]:
+def design(library: Library, id: int) -> tuple[Design, Mix]:
     """A design and its mix."""
     with library.reading() as session:
-        row = _row(session, number)
+        row = _row(session, id)
     return row, Mix.model_validate(row.mix)
 
 
@@ -54,10 +54,10 @@ def add(library: Library, name: str, mix: Mix, project: int = 1) -> Design:
     return row
 
 
-def save(library: Library, number: int, name: str, mix: Mix, based_on: int | None = None) -> Design:
+def save(library: Library, id: int, name: str, mix: Mix, based_on: int | None = None) -> Design:
     """Keep a design as it is now; Conflict when it is not based on the revision that is kept."""
     with library.writing() as session:
-        row = _row(session, number)
+        row = _row(session, id)
         step_on(row, based_on, row.name)
         row.name = name
         _put(session, row, Mix.model_validate(row.mix), mix)
@@ -65,10 +65,10 @@ def save(library: Library, number: int, name: str, mix: Mix, based_on: int | Non
     return row
 
 
-def change(library: Library, number: int, edit: Callable[[Mix], Mix]) -> Design:
+def change(library: Library, id: int, edit: Callable[[Mix], Mix]) -> Design:
     """Change a design as it is now: read, edited and kept in one transaction, so that nobody's save comes in between."""
     with library.writing() as session:
-        row = _row(session, number)
+        row = _row(session, id)
         before = Mix.model_validate(row.mix)
         step_on(row, None, row.name)
         _put(session, row, before, edit(before))
@@ -86,13 +86,13 @@ def _put(session: Session, row: Design, before: Mix, mix: Mix) -> None:
     note_uses(session, "design", row.id, [mix], row.project)
 
 
-def _refuse_cycles(session: Session, number: int, mix: Mix) -> None:
+def _refuse_cycles(session: Session, id: int, mix: Mix) -> None:
     """A design may not hold itself, nor one that holds it now, which would be so as soon as the newer one were taken."""
     todo, seen = designs_in(mix), set[int]()
     while todo:
         one = todo.pop()
-        if one == number:
-            name = _row(session, number).name
+        if one == id:
+            name = _row(session, id).name
             raise OskrenError(f"{name} cannot be a layer of itself, not even inside another design; print it, and use the print as a layer.")
         if one not in seen:
             seen.add(one)
@@ -101,14 +101,14 @@ def _refuse_cycles(session: Session, number: int, mix: Mix) -> None:
                 todo |= designs_in(Mix.model_validate(held.mix)) - seen
 
 
-def remove(library: Library, number: int) -> list[int]:
+def remove(library: Library, id: int) -> list[int]:
     """Delete a design with its versions; sounds, prints and designs that hold it stay as they are. The projects whose sheet it was on."""
     with library.writing() as session:
-        row = _row(session, number)
-        note_uses(session, "design", number, [], row.project)
-        session.execute(delete(WantedAnswer).where(WantedAnswer.kind == "design", WantedAnswer.item == number))
+        row = _row(session, id)
+        note_uses(session, "design", id, [], row.project)
+        session.execute(delete(WantedAnswer).where(WantedAnswer.kind == "design", WantedAnswer.item == id))
         session.delete(row)
-        projects = take_off(session, "designs", {number})
+        projects = take_off(session, "designs", {id})
     library.columns.touch_uses()
     return projects
 
@@ -116,44 +116,44 @@ def remove(library: Library, number: int) -> list[int]:
 # ---- versions
 
 
-def versions(library: Library, number: int) -> list[Version]:
+def versions(library: Library, id: int) -> list[Version]:
     """Kept versions of a design, the oldest first."""
     with library.reading() as session:
-        _row(session, number)
-        return list(session.scalars(select(Version).where(Version.design_id == number).order_by(Version.id)))
+        _row(session, id)
+        return list(session.scalars(select(Version).where(Version.design_id == id).order_by(Version.id)))
 
 
-def keep_version(library: Library, number: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], row: bytes) -> Version:
+def keep_version(library: Library, id: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], row: bytes) -> Version:
     """Keep a state of a design by name; without one it is numbered."""
     with library.writing() as session:
-        _row(session, number)
-        count = session.scalar(select(func.count()).select_from(Version).where(Version.design_id == number)) or 0
-        kept = Version(design_id=number, name=name.strip() or f"Version {count + 1}", notes=notes, mix=mix.model_dump(mode="json"), facts=facts, row=row)
+        _row(session, id)
+        count = session.scalar(select(func.count()).select_from(Version).where(Version.design_id == id)) or 0
+        kept = Version(design_id=id, name=name.strip() or f"Version {count + 1}", notes=notes, mix=mix.model_dump(mode="json"), facts=facts, row=row)
         session.add(kept)
         session.flush()
     return kept
 
 
-def change_version(library: Library, number: int, name: str | None, notes: str | None) -> Version:
+def change_version(library: Library, id: int, name: str | None, notes: str | None) -> Version:
     """Give a version another name or other notes."""
     with library.writing() as session:
-        kept = _version(session, number)
+        kept = _version(session, id)
         kept.name = kept.name if name is None else name.strip() or kept.name
         kept.notes = kept.notes if notes is None else notes
     return kept
 
 
-def _version(session: Session, number: int) -> Version:
-    kept = session.get(Version, number)
+def _version(session: Session, id: int) -> Version:
+    kept = session.get(Version, id)
     if kept is None:
-        raise NotFound(f"There is no version {number}; it may have been removed.")
+        raise NotFound(f"There is no version {id}; it may have been removed.")
     return kept
 
 
-def forget_version(library: Library, number: int) -> int:
+def forget_version(library: Library, id: int) -> int:
     """Remove a version; the design it was of."""
     with library.writing() as session:
-        kept = _version(session, number)
+        kept = _version(session, id)
         session.delete(kept)
         return kept.design_id
 
@@ -161,21 +161,21 @@ def forget_version(library: Library, number: int) -> int:
 # ---- what designs were made with, and what was made of them
 
 
-def hashes_now(library: Library, kind: str, numbers: Iterable[int]) -> dict[int, str]:
+def hashes_now(library: Library, kind: str, ids: Iterable[int]) -> dict[int, str]:
     """Hash of what sounds or designs are now, by id; those that are gone are left out."""
     with library.reading() as session:
         if kind == "sound":
-            sounds = session.scalars(select(Sound).where(Sound.id.in_(list(numbers)), Sound.trashed.is_(None)))
+            sounds = session.scalars(select(Sound).where(Sound.id.in_(list(ids)), Sound.trashed.is_(None)))
             return {sound.id: node_hash(node_of(sound)) for sound in sounds}
-        rows = session.scalars(select(Design).where(Design.id.in_(list(numbers))))
+        rows = session.scalars(select(Design).where(Design.id.in_(list(ids))))
         return {row.id: node_hash(Mix.model_validate(row.mix)) for row in rows}
 
 
-def note_print(library: Library, sound: int, number: int, mix: Mix) -> None:
+def note_print(library: Library, sound: int, id: int, mix: Mix) -> None:
     """Note that a sound is the print of a design, as the design is in a mix."""
     with library.writing() as session:
-        _row(session, number)
-        session.merge(PrintRow(sound_id=sound, design_id=number, key=node_hash(mix)))
+        _row(session, id)
+        session.merge(PrintRow(sound_id=sound, design_id=id, key=node_hash(mix)))
 
 
 def prints(library: Library) -> list[tuple[int, str, int, str]]:

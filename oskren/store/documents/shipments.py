@@ -15,10 +15,10 @@ def shipments(library: Library) -> list[Shipment]:
         return list(session.scalars(select(Shipment).order_by(Shipment.id.desc())))
 
 
-def shipment(library: Library, number: int) -> Shipment:
+def shipment(library: Library, id: int) -> Shipment:
     """A shipment; NotFound when there is none."""
     with library.reading() as session:
-        row = session.get(Shipment, number)
+        row = session.get(Shipment, id)
     if row is None:
-        raise NotFound(f"There is no shipment {number}.")
+        raise NotFound(f"There is no shipment {id}.")
     return row

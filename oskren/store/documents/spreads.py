@@ -16,11 +16,11 @@ from oskren.store.tables import Draw, Spread
 SAID = get_args(Judgement)
 
 
-def spread_row(session: Session, number: int) -> Spread:
+def spread_row(session: Session, id: int) -> Spread:
     """A spread's row; NotFound when there is none."""
-    row = session.get(Spread, number)
+    row = session.get(Spread, id)
     if row is None:
-        raise NotFound(f"There is no spread {number}; it may have been removed.")
+        raise NotFound(f"There is no spread {id}; it may have been removed.")
     return row
 
 
@@ -34,11 +34,11 @@ def heads(library: Library) -> list[tuple[Spread, list[str]]]:
     return [(row, states.get(row.id, [])) for row in rows]
 
 
-def spread(library: Library, number: int) -> tuple[Spread, list[Draw]]:
-    """A spread and its variations by number; NotFound when there is none."""
+def spread(library: Library, id: int) -> tuple[Spread, list[Draw]]:
+    """A spread and its variations by id; NotFound when there is none."""
     with library.reading() as session:
-        row = spread_row(session, number)
-        return row, list(session.scalars(select(Draw).where(Draw.spread_id == number).order_by(Draw.number)))
+        row = spread_row(session, id)
+        return row, list(session.scalars(select(Draw).where(Draw.spread_id == id).order_by(Draw.number)))
 
 
 def judged(library: Library, spread: int) -> tuple[Judgements, int]:
@@ -66,10 +66,10 @@ def judge(library: Library, spread: int, wanted: Judgements, based_on: int | Non
         foreign = sorted(set(wanted.states) - set(before))
         if foreign:
             raise NotFound(f"{row.name} has no variation {foreign[0]}; it may have been removed.")
-        for number, state in before.items():
-            after = wanted.states.get(number, "heard" if state in SAID else state)
+        for id, state in before.items():
+            after = wanted.states.get(id, "heard" if state in SAID else state)
             if after != state:
-                session.execute(update(Draw).where(Draw.id == number).values(state=after))
+                session.execute(update(Draw).where(Draw.id == id).values(state=after))
         return row.revision
 
 

@@ -52,7 +52,7 @@ def found(library: Library, words: str) -> tuple[list[Sound], list[tuple[int, st
     """Sounds that words find, the best first, and designs (id, name) whose name holds them."""
     like = f"%{words.replace('%', '').replace('_', '')}%"
     with library.reading() as session:
-        numbers = library.columns.search(session, Asked(words=words, limit=MOST_SOUNDS)).ids
-        heard = [sound for number in numbers if (sound := session.get(Sound, number)) is not None]
+        ids = library.columns.search(session, Asked(words=words, limit=MOST_SOUNDS)).ids
+        heard = [sound for id in ids if (sound := session.get(Sound, id)) is not None]
         designs = session.execute(select(Design.id, Design.name).where(Design.name.ilike(like)).limit(MOST_DESIGNS))
-        return heard, [(number, name) for number, name in designs]
+        return heard, [(id, name) for id, name in designs]

@@ -22,23 +22,23 @@ _ROW = """SELECT id, name, kind, category, category_sure, tags, rating, mark, st
  json_extract(measures, '$.anchor_s'), json_extract(measures, '$.anchor_kind') FROM sounds"""
 
 
-def rows_of(session: Session, numbers: list[int], strengths: list[int | None]) -> list[dict[str, Any]]:
+def rows_of(session: Session, ids: list[int], strengths: list[int | None]) -> list[dict[str, Any]]:
     """Rows of sounds (the fields of SoundRow) in the order given, read in one go without models; each with its strength as it counts."""
-    if not numbers:
+    if not ids:
         return []
     cursor: Any = session.connection().connection.cursor()
-    found = {row[0]: row for row in cursor.execute(f"{_ROW} WHERE id IN ({','.join('?' * len(numbers))})", numbers)}
+    found = {row[0]: row for row in cursor.execute(f"{_ROW} WHERE id IN ({','.join('?' * len(ids))})", ids)}
     cursor.close()
     rows = []
-    for number, strength in zip(numbers, strengths, strict=True):
-        if number not in found:
+    for id, strength in zip(ids, strengths, strict=True):
+        if id not in found:
             continue
-        (_, name, kind, category, sure, tags, rating, mark, given, layout, channels, missing, trashed, created, recorded) = found[number][:15]
-        (folder, fields, rate, frames, bits, format_, mended, row, vector, anchor_s, anchor_kind) = found[number][15:]
+        (_, name, kind, category, sure, tags, rating, mark, given, layout, channels, missing, trashed, created, recorded) = found[id][:15]
+        (folder, fields, rate, frames, bits, format_, mended, row, vector, anchor_s, anchor_kind) = found[id][15:]
         measured = measured_of(vector)
         rows.append(
             {
-                "id": number,
+                "id": id,
                 "name": name,
                 "kind": kind,
                 "category": category,

@@ -160,14 +160,14 @@ def relink(studio: Studio, library: Library, progress: Progress = ALONE) -> int:
     there = [row for row in rows if Path(row[0]).is_file()]
     back: set[int] = set()
     for position, (path, audio) in studio.batch([(examining.hash_of, path) for path, _, _ in there], progress):
-        _, wanted, number = there[position]
+        _, wanted, id = there[position]
         if audio != wanted:
             continue
         library.keep_media(audio, Path(path), refer=True)
         with library.writing() as session:
             session.execute(update(SoundPath).where(SoundPath.path == path).values(missing=False))
-            session.execute(update(Sound).where(Sound.id == number, Sound.audio == audio).values(missing=False))
-        back.add(number)
+            session.execute(update(Sound).where(Sound.id == id, Sound.audio == audio).values(missing=False))
+        back.add(id)
     library.columns.touch(*back)
     return len(back)
 

@@ -42,12 +42,12 @@ class Cut(BaseModel):
     category: str
 
 
-def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], tags: str = "", actor: str = "") -> list[int]:
+def cut(studio: Studio, library: Library, id: int, parts: Sequence[Part], tags: str = "", actor: str = "") -> list[int]:
     """Make parts of a sound, as it is heard now, entries of the library; their ids.
 
     They join the sound's arrival, so they have its notes; category, rights and date come from it too.
     """
-    sound = library.sound(number)
+    sound = library.sound(id)
     whole = node_of(sound)
     length = studio.renderer(library).output_shape(whole).seconds
     if len(parts) > MOST_PARTS:
@@ -77,7 +77,7 @@ def cut(studio: Studio, library: Library, number: int, parts: Sequence[Part], ta
                 sound.category,
                 tags=tuple(dict.fromkeys([*sound.tags.split(), *tags.split()])),
                 sure=sound.category_sure,
-                cut_from=number,
+                cut_from=id,
                 layout=facts["layout"],
                 recorded=sound.recorded,
                 rights=sound.rights,
@@ -103,10 +103,10 @@ def _free_name(library: Library, sound: Sound) -> str:
     return name
 
 
-def cuts(library: Library, number: int) -> list[Cut]:
+def cuts(library: Library, id: int) -> list[Cut]:
     """The excerpts of a sound, in the order they lie in it."""
     with library.reading() as session:
-        rows = session.scalars(select(Sound).where(Sound.cut_from == number, Sound.trashed.is_(None))).all()
+        rows = session.scalars(select(Sound).where(Sound.cut_from == id, Sound.trashed.is_(None))).all()
     found = []
     for row in rows:
         node = NodeAdapter.validate_python(row.node)

@@ -19,7 +19,8 @@ from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.describe import describing
 from oskren.store.describe.tree import vocabulary
-from oskren.store.library import Examined, keep_in_step
+from oskren.store.originals import Examined
+from oskren.store.search.words import keep_in_step
 from oskren.store.tables import Arrival, Sound
 from oskren.work.engine.jobs import NOTHING, Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
@@ -60,19 +61,19 @@ class Recordings:
         self._sounds: dict[str, int] = {}
         query = "SELECT id, audio, frames * 1.0 / rate, format, rate, bits, channels, json_extract(measures, '$.integrated_lufs') FROM sounds WHERE audio != ''"
         with library.reading() as session:
-            for number, audio, seconds, format_, rate, bits, channels, loud in session.execute(text(query + " AND trashed IS NULL")):
-                self._sounds[audio] = number
-                self._note(number, seconds, (format_, rate, bits, channels), loud)
-            for audio, number in session.execute(text("SELECT audio, sound_id FROM paths WHERE audio != ''")):
-                self._sounds.setdefault(audio, number)
+            for id, audio, seconds, format_, rate, bits, channels, loud in session.execute(text(query + " AND trashed IS NULL")):
+                self._sounds[audio] = id
+                self._note(id, seconds, (format_, rate, bits, channels), loud)
+            for audio, id in session.execute(text("SELECT audio, sound_id FROM paths WHERE audio != ''")):
+                self._sounds.setdefault(audio, id)
 
-    def _note(self, number: int, seconds: float, kind: Coding, loud: float | None) -> None:
-        self._by_length[int(seconds / LENGTHS_APART_S)].append((number, seconds, kind, loud))
+    def _note(self, id: int, seconds: float, kind: Coding, loud: float | None) -> None:
+        self._by_length[int(seconds / LENGTHS_APART_S)].append((id, seconds, kind, loud))
 
-    def add(self, number: int, found: Examined) -> None:
+    def add(self, id: int, found: Examined) -> None:
         """Note a sound that came in."""
-        self._sounds[found.audio] = number
-        self._note(number, found.frames / found.rate, _kind(found), found.measures.get("integrated_lufs"))
+        self._sounds[found.audio] = id
+        self._note(id, found.frames / found.rate, _kind(found), found.measures.get("integrated_lufs"))
 
     def of(self, studio: Studio, found: Examined) -> int | None:
         """The sound whose recording a file holds in another format; None when there is none, or when the very audio is known."""
@@ -82,15 +83,15 @@ class Recordings:
         seconds, kind = found.frames / found.rate, _kind(found)
         place = int(seconds / LENGTHS_APART_S)
         for at in (place - 1, place, place + 1):
-            for number, other, its_kind, its_loud in self._by_length.get(at, ()):
+            for id, other, its_kind, its_loud in self._by_length.get(at, ()):
                 near = abs(other - seconds) <= LENGTHS_APART_S and its_loud is not None and abs(its_loud - loud) <= 1.0
-                if near and its_kind != kind and its_kind[3] == kind[3] and self._surely(studio, found, number):
-                    return number
+                if near and its_kind != kind and its_kind[3] == kind[3] and self._surely(studio, found, id):
+                    return id
         return None
 
-    def _surely(self, studio: Studio, found: Examined, number: int) -> bool:
+    def _surely(self, studio: Studio, found: Examined, id: int) -> bool:
         try:
-            sound = self._library.sound(number)
+            sound = self._library.sound(id)
             if not alike_rows(found.row, sound.row):
                 return False
             path = str(self._library.media(sound.audio))
@@ -141,19 +142,19 @@ def import_paths(
     with library.reading() as session:
         query = "SELECT p.path, p.size, p.modified, s.id, s.arrival_id FROM paths p JOIN sounds s ON s.id = p.sound_id"
         rows = session.execute(text(f"{query} WHERE s.trashed IS NULL AND NOT p.missing"))
-        known = {path: ((size, modified), number, its_arrival) for path, size, modified, number, its_arrival in rows}
+        known = {path: ((size, modified), id, its_arrival) for path, size, modified, id, its_arrival in rows}
     noted = arrival or there(library, progress.noted("arrival") or 0)
     seen: set[int] = set()
 
-    def count(number: int, its_arrival: int | None, fresh: bool) -> None:
+    def count(id: int, its_arrival: int | None, fresh: bool) -> None:
         """Count a file: as imported, also when that was before a restart, or as known."""
-        if number not in seen and (fresh or (noted and its_arrival == noted)):
+        if id not in seen and (fresh or (noted and its_arrival == noted)):
             result.imported += 1
         else:
             result.already_there += 1
-        if number not in seen:
-            seen.add(number)
-            result.sounds.append(number)
+        if id not in seen:
+            seen.add(id)
+            result.sounds.append(id)
 
     fresh = []
     for path in wanted:
@@ -162,10 +163,10 @@ def import_paths(
         except OSError as error:  # gone since it was listed
             result.skipped.append({"path": str(path), "reason": f"cannot be read ({error.strerror}); import it again when it is there"})
             continue
-        its_facts, number, its_arrival = known.get(str(path.resolve()), (None, 0, None))
+        its_facts, id, its_arrival = known.get(str(path.resolve()), (None, 0, None))
         if its_facts == (facts.st_size, facts.st_mtime):
             if noted and its_arrival == noted:
-                count(number, its_arrival, fresh=False)
+                count(id, its_arrival, fresh=False)
             else:
                 result.already_there += 1
         else:
@@ -224,24 +225,24 @@ def follow_up(studio: Studio, library: Library, progress: Progress = ALONE) -> i
     with library.reading() as session:
         rows = session.execute(select(Sound.id, Sound.audio, Sound.layout).where(Sound.followed.is_(False), Sound.audio != "")).all()
     todo: list[tuple[int, str, str]] = []
-    for number, audio, layout in rows:
+    for id, audio, layout in rows:
         try:
-            todo.append((number, str(library.media(audio)), layout))
+            todo.append((id, str(library.media(audio)), layout))
         except OskrenError:
             continue  # the file is away; it is measured when it is back
     chunks = [todo[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(todo), FOLLOWED_AT_ONCE)]
     done = 0
     for _, answers in studio.batch([(examining.follow_up, chunk) for chunk in chunks], progress, counts=False):
         with library.writing() as session:
-            for number, measured in answers:
-                sound = session.get(Sound, number)
+            for id, measured in answers:
+                sound = session.get(Sound, id)
                 if sound is None:
                     continue
                 sound.followed = True
                 if measured is not None:
                     sound.measures = {**sound.measures, **measured}
                     keep_in_step(session, sound)
-        library.columns.touch(*(number for number, _ in answers))
+        library.columns.touch(*(id for id, _ in answers))
         done += len(answers)
         progress.at(done, len(todo))
     return done
@@ -274,23 +275,23 @@ def begin_follow_up(studio: Studio, library: Library) -> None:
 
 
 def propose_anchors(
-    studio: Studio, library: Library, numbers: list[int], kind: str, progress: Progress = ALONE
+    studio: Studio, library: Library, ids: list[int], kind: str, progress: Progress = ALONE
 ) -> tuple[dict[int, tuple[float, str]], list[Failed]]:
     """Anchors proposed anew for originals: (seconds, kind) by sound, and what was left with its reason. Sounds made in Oskren keep theirs."""
     with library.reading() as session:
-        rows = [row for at in range(0, len(numbers), 500) for row in session.execute(select(Sound.id, Sound.audio).where(Sound.id.in_(numbers[at : at + 500])))]
+        rows = [row for at in range(0, len(ids), 500) for row in session.execute(select(Sound.id, Sound.audio).where(Sound.id.in_(ids[at : at + 500])))]
     items: list[tuple[int, str]] = []
     left: list[Failed] = []
-    for number, audio in rows:
+    for id, audio in rows:
         try:
             if audio:
-                items.append((number, str(library.media(audio))))
+                items.append((id, str(library.media(audio))))
         except OskrenError as error:
-            left.append({"path": library.sound(number).name, "reason": str(error)})
+            left.append({"path": library.sound(id).name, "reason": str(error)})
     chunks = [items[at : at + FOLLOWED_AT_ONCE] for at in range(0, len(items), FOLLOWED_AT_ONCE)]
     found: dict[int, tuple[float, str]] = {}
     for place, (_, answers) in enumerate(studio.batch([(examining.anchors, chunk, kind) for chunk in chunks]), 1):
-        found |= {number: (seconds, said) for number, seconds, said in answers}
+        found |= {id: (seconds, said) for id, seconds, said in answers}
         progress.at(min(place * FOLLOWED_AT_ONCE, len(items)), len(items))
     return found, left
 

@@ -13,7 +13,7 @@ from oskren.core.errors import AudioFileError
 from oskren.core.measure import anchor, noise, peaks, report, sameness
 from oskren.core.nodes.digest import node_hash
 from oskren.core.words.propose import words_of
-from oskren.store.library import Examined
+from oskren.store.originals import Examined
 from oskren.work.engine.place import Workplace
 
 
@@ -75,11 +75,11 @@ def _layout_said(path: Path, channels: int, said: metadata.Metadata) -> str:
 def follow_up(paths: list[tuple[int, str, str]]) -> list[tuple[int, dict[str, Any] | None]]:
     """Pitch, bandwidth and key of originals, (sound, path, layout): what is slower than a row may wait for."""
     answers: list[tuple[int, dict[str, Any] | None]] = []
-    for number, path, layout in paths:
+    for id, path, layout in paths:
         try:
-            answers.append((number, report.slow_measures_of_file(Path(path), layout or None).model_dump()))
+            answers.append((id, report.slow_measures_of_file(Path(path), layout or None).model_dump()))
         except Exception:  # one that cannot be measured is left, the others are measured
-            answers.append((number, None))
+            answers.append((id, None))
     return answers
 
 
@@ -102,12 +102,12 @@ def hash_of(path: str) -> tuple[str, str]:
 def anchors(items: list[tuple[int, str]], kind: str) -> list[tuple[int, float, str]]:
     """Propose anchors anew for originals (sound, path): of one kind, or of the kind that fits when ``kind`` is empty."""
     found: list[tuple[int, float, str]] = []
-    for number, path in items:
+    for id, path in items:
         try:
             info = files.probe(Path(path))
             levels = np.concatenate([anchor.envelope(block, info.rate) for block in files.blocks(Path(path), size=max(1, round(info.rate * 0.05)) * 100)])
         except Exception:  # one that cannot be measured keeps its anchor
             continue
         proposed = anchor.of_kind(levels, kind) if kind else anchor.propose(levels)  # type: ignore[arg-type]
-        found.append((number, round(min(proposed.seconds, info.seconds), 6), proposed.kind))
+        found.append((id, round(min(proposed.seconds, info.seconds), 6), proposed.kind))
     return found

@@ -129,12 +129,12 @@ def _mark(library: Library, paths: list[str], *, missing: bool) -> int:
             changed += 1
             touched.add(row.sound_id)
         session.flush()
-        for number in touched:
-            sound = session.get(Sound, number)
+        for id in touched:
+            sound = session.get(Sound, id)
             assert sound is not None
             media = session.get(Media, sound.audio)
             left = session.scalar(
-                select(SoundPath.path).where(SoundPath.sound_id == number, SoundPath.audio == sound.audio, SoundPath.missing.is_(False)).limit(1)
+                select(SoundPath.path).where(SoundPath.sound_id == id, SoundPath.audio == sound.audio, SoundPath.missing.is_(False)).limit(1)
             )
             if media is not None and media.referred and left is not None:
                 media.path = left
@@ -149,16 +149,16 @@ def _moved(library: Library, old: str, new: str, audio: str) -> None:
     with library.writing() as session:
         row = session.get(SoundPath, old)
         assert row is not None
-        number = row.sound_id
-        session.merge(SoundPath(path=new, sound_id=number, size=facts.st_size, modified=facts.st_mtime, audio=audio, format=row.format))
+        id = row.sound_id
+        session.merge(SoundPath(path=new, sound_id=id, size=facts.st_size, modified=facts.st_mtime, audio=audio, format=row.format))
         session.delete(row)
         session.execute(update(Media).where(Media.audio == audio, Media.referred).values(path=new))
-        sound = session.get(Sound, number)
+        sound = session.get(Sound, id)
         assert sound is not None
         sound.missing = False
         if sound.folder == str(Path(old).parent):
             sound.folder = str(Path(new).parent)
-    library.columns.touch(number)
+    library.columns.touch(id)
 
 
 class Scanning(Arguments):

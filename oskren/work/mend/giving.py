@@ -33,7 +33,7 @@ class Outcome(BaseModel):
 def give(
     studio: Studio,
     library: Library,
-    number: int,
+    id: int,
     sounds: Sequence[int],
     linked: bool,
     after: bool,
@@ -41,7 +41,7 @@ def give(
     actor: str = "",
 ) -> list[Outcome]:
     """Put a saved chain on sounds; those it cannot be rendered for are left as they are, with the reason."""
-    _, chain = following.chain_of(library, number)
+    _, chain = following.chain_of(library, id)
     rows, calls = [], []
     for sound in library.sounds(sounds):
         now = node_of(sound)
@@ -53,7 +53,7 @@ def give(
     for position, found in studio.batch(calls, progress):
         done[position] = rows[position].model_copy(update=found)
     progress.at(len(sounds), len(sounds))
-    following.give(library, [row.id for row in done if not row.reason], number, linked=linked, after=after, actor=actor)
+    following.give(library, [row.id for row in done if not row.reason], id, linked=linked, after=after, actor=actor)
     return done
 
 

@@ -45,18 +45,18 @@ class Take:
 def takes(library: Library, reel: Reel) -> list[Take]:
     """The takes of a reel in their order."""
     found = []
-    for number in reel.takes:
-        sound = library.sound(number)
+    for id in reel.takes:
+        sound = library.sound(id)
         found.append(Take(sound, NodeAdapter.validate_python(sound.node), sound.frames / sound.rate))
     return found
 
 
-def load(library: Library, number: int) -> tuple[str, Reel]:
+def load(library: Library, id: int) -> tuple[str, Reel]:
     """Name and content of a reel."""
     with library.reading() as session:
-        row = session.get(ReelRow, number)
+        row = session.get(ReelRow, id)
     if row is None:
-        raise NotFound(f"There is no review reel {number} in this library; it may have been removed.")
+        raise NotFound(f"There is no review reel {id} in this library; it may have been removed.")
     return row.name, Reel.model_validate(row.reel)
 
 
@@ -81,17 +81,17 @@ def begin(library: Library, name: str, sounds: list[int], project: int = 1) -> i
         session.add(row)
         session.flush()
         note_uses(session, "reel", row.id, [NodeAdapter.validate_python(library.sound(one).node) for one in reel.takes], project)
-        number = row.id
+        id = row.id
     library.columns.touch_uses()
-    return number
+    return id
 
 
-def save(library: Library, number: int, reel: Reel, based_on: int | None = None) -> tuple[int, str]:
+def save(library: Library, id: int, reel: Reel, based_on: int | None = None) -> tuple[int, str]:
     """Keep a reel as it is now; its new revision, and why its steps were not kept, in a sentence, or nothing.
 
     What is marked is kept whatever becomes of the steps: a step that would move marks is left out, with the reason.
     """
-    _, before = load(library, number)
+    _, before = load(library, id)
     refused = rules.moving(reel)
     if refused:
         kept_chains = {mark.id: mark.chain for mark in before.marks}
@@ -107,36 +107,36 @@ def save(library: Library, number: int, reel: Reel, based_on: int | None = None)
     found = takes(library, reel)
     rules.check(reel, {take.sound.id: take.seconds for take in found})
     with library.writing() as session:
-        row = session.get(ReelRow, number)
+        row = session.get(ReelRow, id)
         assert row is not None
         step_on(row, based_on, row.name)
         row.reel = reel.model_dump(mode="json")
         if before.takes != reel.takes:
-            note_uses(session, "reel", number, [take.node for take in found], row.project)
+            note_uses(session, "reel", id, [take.node for take in found], row.project)
         revision = row.revision or 0
     if before.takes != reel.takes:
         library.columns.touch_uses()
     return revision, f"{refused} That step was taken back; the marks are kept." if refused else ""
 
 
-def revision_of(library: Library, number: int) -> int:
+def revision_of(library: Library, id: int) -> int:
     """The revision of a reel."""
     with library.reading() as session:
-        return session.scalar(select(ReelRow.revision).where(ReelRow.id == number)) or 0
+        return session.scalar(select(ReelRow.revision).where(ReelRow.id == id)) or 0
 
 
-def forget(library: Library, number: int) -> None:
+def forget(library: Library, id: int) -> None:
     """Remove a reel; takes and selects stay."""
-    load(library, number)
+    load(library, id)
     with library.writing() as session:
-        session.delete(session.get(ReelRow, number))
-        note_uses(session, "reel", number, [], 1)
+        session.delete(session.get(ReelRow, id))
+        note_uses(session, "reel", id, [], 1)
     library.columns.touch_uses()
 
 
-def suggestions(studio: Studio, library: Library, number: int) -> Suggestions:
+def suggestions(studio: Studio, library: Library, id: int) -> Suggestions:
     """Suggestions for a take, computed once and kept beside its waveform."""
-    node = NodeAdapter.validate_python(library.sound(number).node)
+    node = NodeAdapter.validate_python(library.sound(id).node)
     path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".suggested.json"))
     if not path.exists():
         studio.workers.submit("batch", mending.suggest_parts, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
@@ -162,12 +162,12 @@ def names(library: Library, reel: Reel, marks: list[Mark]) -> list[tuple[str, li
     return named(library, reel.template, rows)
 
 
-def make_selects(studio: Studio, library: Library, number: int, progress: Progress = ALONE) -> list[int]:
+def make_selects(studio: Studio, library: Library, id: int, progress: Progress = ALONE) -> list[int]:
     """Make what is kept (and material) entries of the library: excerpts of the raw takes with their chains; the new ids.
 
     A mark whose select exists already is not made again.
     """
-    _, reel = load(library, number)
+    _, reel = load(library, id)
     by_number = {take.sound.id: take for take in takes(library, reel)}
     wanted = [mark for mark in reel.marks if mark.kind in ("keep", "material")]
     wanted = [mark for mark in wanted if not _made(library, by_number[mark.take], mark)]

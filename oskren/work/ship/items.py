@@ -92,17 +92,17 @@ def _made(library: Library, wanted: OnSheet) -> list[Item]:
     with library.reading() as session:
         for at in range(0, len(wanted.designs), AT_ONCE):
             some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]))
-            designs |= {number: (name, name, mix) for number, name, mix in session.execute(some)}
+            designs |= {id: (name, name, mix) for id, name, mix in session.execute(some)}
         for at in range(0, len(wanted.draws), AT_ONCE):
             query = select(Draw.id, Spread.name, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)
             rows = session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE])))
-            draws |= {number: (variation_name(name, place), name, mix) for number, name, place, mix in rows}
+            draws |= {id: (variation_name(name, place), name, mix) for id, name, place, mix in rows}
     items = []
     for called, ids, found in (("design", wanted.designs, designs), ("variation", wanted.draws, draws)):
-        for number in ids:
-            if number not in found:
-                raise NotFound(f"There is no {called} {number} any more; take it off the sheet.")
-            name, told, body = found[number]
+        for id in ids:
+            if id not in found:
+                raise NotFound(f"There is no {called} {id} any more; take it off the sheet.")
+            name, told, body = found[id]
             mix = Mix.model_validate(body)
             if not sounding(mix):
                 raise OskrenError(f"{name} has nothing that sounds; put a layer into it, or take it off the sheet.")
@@ -124,15 +124,15 @@ def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]
     with library.reading() as session:
         for at in range(0, len(wanted.draws), AT_ONCE):
             query = select(Draw.id, Spread.name, Draw.number, *facts).join(Spread, Spread.id == Draw.spread_id)
-            for number, name, place, rate, channels in session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE]))):
+            for id, name, place, rate, channels in session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE]))):
                 if rate:
-                    known[number] = Titled(variation_name(name, place), category(name), rate, channels)
+                    known[id] = Titled(variation_name(name, place), category(name), rate, channels)
 
     def titled(item: Item) -> Titled:
         shape = renderer.output_shape(item.node)
         return Titled(item.name, item.category, shape.rate, shape.channels)
 
-    left = [number for number in wanted.draws if number not in known]
+    left = [id for id in wanted.draws if id not in known]
     known |= dict(zip(left, map(titled, _made(library, OnSheet(draws=left))), strict=True))
     designs = [titled(item) for item in _made(library, OnSheet(designs=wanted.designs))]
-    return titled_of(studio, library, wanted.sounds, wanted.heard) + designs + [known[number] for number in wanted.draws]
+    return titled_of(studio, library, wanted.sounds, wanted.heard) + designs + [known[id] for id in wanted.draws]

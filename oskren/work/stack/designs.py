@@ -43,11 +43,11 @@ def anchor_of(sound: Sound) -> float:
     return float(value) if value is not None else 0.0
 
 
-def layer_of_sound(library: Library, number: int) -> Member:
+def layer_of_sound(library: Library, id: int) -> Member:
     """A layer of a sound as it is now: its anchor lands on the strike line."""
-    sound = library.sound(number)
+    sound = library.sound(id)
     node = node_of(sound)
-    origin = Origin(kind="sound", id=number, pinned=node_hash(node))
+    origin = Origin(kind="sound", id=id, pinned=node_hash(node))
     return Member(id=fresh_id(), name=sound.name, node=node, anchor_s=anchor_of(sound), origin=origin)
 
 
@@ -55,7 +55,7 @@ MONO_DB = 3.0103
 """What a single channel loses in the middle between two sides by equal power, against how it is heard by itself: 10 log10(2)."""
 
 
-def layer_as_heard(studio: Studio, library: Library, number: int, heard: Heard, layout: str = "stereo") -> Member:
+def layer_as_heard(studio: Studio, library: Library, id: int, heard: Heard, layout: str = "stereo") -> Member:
     """A layer that sounds as its sound was heard in the audition: the same samples, on the strike line by its anchor.
 
     Parameters
@@ -63,7 +63,7 @@ def layer_as_heard(studio: Studio, library: Library, number: int, heard: Heard, 
     layout : str
         That of the sum it goes into; between two sides a single channel is raised by what panning takes from it.
     """
-    layer = layer_of_sound(library, number)
+    layer = layer_of_sound(library, id)
     renderer = studio.renderer(library)
     chained = Chained(node=layer.node, chain=heard.chain)
     values: dict[str, Any] = {"pitch_st": heard.speed_st, "gain_db": heard.gain_db, "chain": heard.chain, "chain_first": bool(heard.chain)}
@@ -76,15 +76,15 @@ def layer_as_heard(studio: Studio, library: Library, number: int, heard: Heard, 
     return layer.model_copy(update=values)
 
 
-def layer_of_design(studio: Studio, library: Library, number: int) -> Member:
+def layer_of_design(studio: Studio, library: Library, id: int) -> Member:
     """A layer of a design as it is now: its strike line lands on the strike line."""
-    row, mix = designs.design(library, number)
+    row, mix = designs.design(library, id)
     return Member(
         id=fresh_id(),
         name=row.name,
         node=mix,
         anchor_s=_zero_s(studio, library, mix),
-        origin=Origin(kind="design", id=number, pinned=node_hash(mix)),
+        origin=Origin(kind="design", id=id, pinned=node_hash(mix)),
     )
 
 
@@ -213,41 +213,41 @@ def print_design(studio: Studio, library: Library, mix: Mix, name: str, category
     """Print a mix to the library; it is known as the print of its design."""
     if not sounding(mix):
         raise OskrenError("Every layer is muted or there is none; nothing would be heard in the print.")
-    number = studio.print_node(library, mix, name, category)
+    id = studio.print_node(library, mix, name, category)
     if design is not None:
-        designs.note_print(library, number, design, mix)
+        designs.note_print(library, id, design, mix)
     zero = _zero_s(studio, library, mix)
-    sound = library.sound(number)
+    sound = library.sound(id)
     # the strike line is where a print wants to land
-    library.change(number, {"measures": {**sound.measures, "anchor_s": round(zero, 6), "anchor_kind": "hit"}})
-    return number
+    library.change(id, {"measures": {**sound.measures, "anchor_s": round(zero, 6), "anchor_kind": "hit"}})
+    return id
 
 
-def reprint(studio: Studio, library: Library, number: int) -> None:
+def reprint(studio: Studio, library: Library, id: int) -> None:
     """Make a print anew from its design as it is now: the same sound with newer audio; its old audio stays for what was made of it."""
-    made_of = next((design for sound, _, design, _ in designs.prints(library) if sound == number), None)
+    made_of = next((design for sound, _, design, _ in designs.prints(library) if sound == id), None)
     if made_of is None:
-        raise OskrenError(f"The sound {number} is not known as the print of a design; print the design again.")
+        raise OskrenError(f"The sound {id} is not known as the print of a design; print the design again.")
     _, mix = designs.design(library, made_of)
     made, facts = studio.printed(library, mix)
     measures = Measures(**facts["measures"]).model_dump() | {"anchor_s": round(_zero_s(studio, library, mix), 6), "anchor_kind": "hit"}
     values: dict[str, Any] = {"node": made.model_dump(mode="json"), "key": node_hash(made), "measures": measures, "row": facts["row"]}
-    library.change(number, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout")})
-    designs.note_print(library, number, made_of, mix)
+    library.change(id, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout")})
+    designs.note_print(library, id, made_of, mix)
 
 
 # ---- freezing
 
 
-def freeze(studio: Studio, library: Library, mix: Mix, number: str) -> Mix:
+def freeze(studio: Studio, library: Library, mix: Mix, id: str) -> Mix:
     """A design with a layer or group frozen: its audio is printed beside the library's sounds and heard in place of what it is made of."""
     for member in mix.members:
-        if member.id == number:
+        if member.id == id:
             made, _ = studio.printed(library, member_node(thawed(member)))
             frozen = member.model_copy(update={"frozen": made})
             return mix.model_copy(update={"members": tuple(frozen if one is member else one for one in mix.members)})
     for group in mix.groups:
-        if group.id == number:
+        if group.id == id:
             made = _printed_group(studio, library, mix, group)
             return mix.model_copy(update={"groups": tuple(group.model_copy(update={"frozen": made}) if one is group else one for one in mix.groups)})
     raise OskrenError("That layer is not in the design any more.")
@@ -271,11 +271,11 @@ def candidates(library: Library, words: str, project: int = 1) -> list[int]:
         return library.columns.all_ids(session, Asked(words=search.words, conditions=search.conditions, project=project))
 
 
-def swap(studio: Studio, library: Library, member: Member, number: int, *, keep_length: bool = False) -> Member:
+def swap(studio: Studio, library: Library, member: Member, id: int, *, keep_length: bool = False) -> Member:
     """A layer with another sound as its source; with ``keep_length`` it lasts as long as before."""
-    sound = library.sound(number)
+    sound = library.sound(id)
     node: Node = node_of(sound)
-    origin = Origin(kind="sound", id=number, pinned=node_hash(node))
+    origin = Origin(kind="sound", id=id, pinned=node_hash(node))
     fresh = swapped(member, node, sound.name, anchor_of(sound), origin)
     if keep_length:
         renderer = studio.renderer(library)
@@ -322,13 +322,13 @@ def fill(library: Library, mix: Mix, words: str, *, seed: int | None = None, pro
     return mix.model_copy(update={"members": tuple(members)})
 
 
-def replace_everywhere(studio: Studio, library: Library, number: int, by: int, *, keep_length: bool = False) -> list[tuple[int, str, int]]:
+def replace_everywhere(studio: Studio, library: Library, id: int, by: int, *, keep_length: bool = False) -> list[tuple[int, str, int]]:
     """Put another sound in place of one in every design that has it as an unlocked layer: design, its name, how many layers."""
     library.sound(by)
     changed = []
     for row in designs.designs(library):
         mix, count = replaced_everywhere(
-            Mix.model_validate(row.mix), "sound", number, lambda member: swap(studio, library, member, by, keep_length=keep_length)
+            Mix.model_validate(row.mix), "sound", id, lambda member: swap(studio, library, member, by, keep_length=keep_length)
         )
         if count:
             designs.save(library, row.id, row.name, mix)
