@@ -112,7 +112,7 @@ def big_library(folder: Path, count: int = SOUNDS) -> Home:
     home = Home(folder / "home")
     library = home.library("Big", create=True)
     paths = [category.path for category in starting_categories()]
-    row = bytes(192)
+    outline = bytes(192)
     with library.writing() as session:
         session.add_all([Arrival(name=f"arrival {i}") for i in range(400)])
         session.add(SoundSet(name="some"))
@@ -145,7 +145,7 @@ def big_library(folder: Path, count: int = SOUNDS) -> Home:
                     "name": f"{said[0].title()}{said[1].title()} {said[2]} {number % 100:02d}",
                     "kind": ("original", "one-shot", "variation", "print")[int(random.random() ** 3 * 4)],
                     "arrival_id": 1 + number % 400,
-                    "key": f"{number:040x}",
+                    "digest": f"{number:040x}",
                     "audio": f"{number:040x}",
                     "node": {"kind": "source", "audio": f"{number:040x}", "rate": rate, "channels": 1, "frames": frames, "layout": None},
                     "chain": [],
@@ -164,7 +164,7 @@ def big_library(folder: Path, count: int = SOUNDS) -> Home:
                     "said": {},
                     "followed": True,
                     "measures": measures,
-                    "row": row,
+                    "outline": outline,
                     "vector": vector_of(measures, frames / rate),
                 }
             )

@@ -81,7 +81,7 @@ class FirstMinute(unittest.TestCase):
         here = f"{address}api/lib/{library['slug']}"
         row = httpx.get(f"{here}/sounds", params={"q": "Bolt drop"}, timeout=90).json()["rows"][0]
         opened = httpx.post(f"{here}/open", json={"sound": row["id"]}, timeout=60).json()
-        raw = httpx.get(f"{address}api/heard/{opened['key']}/block", params={"start": 0, "frames": 4800}, timeout=60).content
+        raw = httpx.get(f"{address}api/heard/{opened['digest']}/block", params={"start": 0, "frames": 4800}, timeout=60).content
         self.assertGreater(float(np.abs(np.frombuffer(raw, np.float32)).max()), 0.01)
         watched = httpx.get(f"{here}/watched", timeout=90).json()
         self.assertEqual([Path(one["path"]) for one in watched], [self.folder.resolve() / "demo-home" / "recordings" / "Field takes"])

@@ -13,19 +13,22 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 import wavinfo
-from sqlalchemy import text
+from sqlalchemy import select, text
 
 from oskren.core.audio import files, metadata
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Step
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.store import Home
-from oskren.store.describe import describing, tree
+from oskren.store.describe import describing, tree, undoing
 from oskren.store.describe.describing import Change
+from oskren.store.library import node_of
 from oskren.store.search.asking import Asked
+from oskren.store.tables import Edit
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import backup, importing, watching
@@ -104,6 +107,15 @@ class Importing(InStudio):
         self.assertEqual(self.library.search(Asked()).facets["layout"], {"ambix": 2, "quad": 1})
         describing.edit(self.library, [self.number("four")], Change(layout="quad"))
         self.assertEqual(self.library.search(Asked()).facets["layout"], {"ambix": 1, "quad": 2})
+        # an edit that an earlier version kept called a node's digest its key
+        was = node_hash(node_of(self.library.sound(self.number("four"))))
+        with self.library.writing() as session:
+            edit = session.scalars(select(Edit)).one()
+            edit.before, edit.after = (json.loads(json.dumps(kept).replace('"digest"', '"key"')) for kept in (edit.before, edit.after))
+        undoing.take_back(self.library)
+        back = self.library.sound(self.number("four"))
+        self.assertEqual((back.layout, back.digest), ("ambix", node_hash(node_of(back))))
+        self.assertNotEqual(back.digest, was)
 
     def test_slower_measures_follow_and_go_on(self) -> None:
         for k in range(5):

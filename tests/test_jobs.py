@@ -283,12 +283,12 @@ class Killed(unittest.TestCase):
         home = Home(at / "home")
         library = home.library("Test")
         with library.reading() as session:
-            sounds = sorted((one.name, one.kind, one.key, one.followed, one.missing) for one in session.scalars(select(Sound)))
+            sounds = sorted((one.name, one.kind, one.digest, one.followed, one.missing) for one in session.scalars(select(Sound)))
             arrivals = sorted(
                 (one.name.split(",")[0][:9], len(one.skipped)) for one in session.scalars(select(Arrival)) if one.skipped or self.has(session, one)
             )
             paths = sorted(one.path.replace(str(at), "") for one in session.scalars(select(SoundPath)))
-            draws = [(one.number, one.key, one.facts.get("frames")) for one in session.scalars(select(Draw).order_by(Draw.number))]
+            draws = [(one.number, one.digest, one.facts.get("frames")) for one in session.scalars(select(Draw).order_by(Draw.number))]
             shipped = [(one.state, sorted(report["path"] for report in one.reports)) for one in session.scalars(select(Shipment))]
         media = sorted(str(path.relative_to(library.folder)) for path in (library.folder / "media").rglob("*") if path.is_file())
         jobs = sorted((one.kind, one.state, self.plain(one.result)) for one in home.jobs.recent() if one.kind != "follow")

@@ -245,7 +245,7 @@ class Varying(InStudio):
             draws = list(session.scalars(select(Draw).where(Draw.spread_id == number)))
         self.assertEqual(len(draws), 6)
         self.assertTrue(all(one.facts for one in draws))
-        self.assertEqual(len({one.key for one in draws}), 6)
+        self.assertEqual(len({one.digest for one in draws}), 6)
 
 
 class Shipping(InStudio):

@@ -102,7 +102,7 @@ class SoundRow(BaseModel):
     anchor_s: float
     anchor_kind: str
     mended: bool
-    row: str
+    outline: str
 
 
 class PathView(BaseModel):
@@ -125,7 +125,7 @@ class SoundFacts(SoundRow):
 
     node: Node
     now: Node
-    now_key: str
+    now_digest: str
     chain: list[Step]
     measures: dict[str, Any]
     paths: list[PathView]
@@ -198,7 +198,7 @@ def _row(sound: Sound, strength: int | None) -> dict[str, Any]:
         "anchor_s": facts.get("anchor_s") or 0.0,
         "anchor_kind": facts.get("anchor_kind") or "start",
         "mended": bool(sound.chain),
-        "row": small(sound.row),
+        "outline": small(sound.outline),
     }
 
 
@@ -215,7 +215,7 @@ def facts_of(library: Library, sound: Sound) -> SoundFacts:
         **_row(sound, library.columns.strength_of([sound.id])[0]),
         node=NodeAdapter.validate_python(sound.node),
         now=now,
-        now_key=node_hash(now),
+        now_digest=node_hash(now),
         chain=[Step.model_validate(one) for one in sound.chain or []],
         measures=sound.measures,
         paths=[PathView(path=path, format=format_, missing=missing) for path, format_, missing in library.paths(sound.id)],

@@ -22,7 +22,7 @@ RAW: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-str
 
 
 class ToOpen(BaseModel):
-    """What to listen to: a node, a mix that was told (its key), or a sound of the library as it is now; ``chain`` is put on it for listening."""
+    """What to listen to: a node, a mix that was told (its digest), or a sound of the library as it is now; ``chain`` is put on it for listening."""
 
     node: Node | None = None
     told: str | None = Field(None, max_length=40)
@@ -31,13 +31,13 @@ class ToOpen(BaseModel):
 
 
 class Opened(BaseModel):
-    """A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line).
+    """A sound ready to be heard: ask for its blocks by ``digest``. ``zero`` is the frame of its own zero (a design's strike line).
 
     ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to; ``passed_over`` says
     which of its steps could not be done here.
     """
 
-    key: str
+    digest: str
     rate: int
     channels: int
     frames: int
@@ -57,11 +57,11 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
             raise OskrenError("Say what to open: a node or a sound.")
         node = node_of(library.sound(wanted.sound))
     asked = Chained(node=node, chain=tuple(wanted.chain)) if wanted.chain else node
-    key, shape = studio.open(library, asked)
+    digest, shape = studio.open(library, asked)
     with shelf.as_it_is():
         over = passed_over(asked)
     return Opened(
-        key=key,
+        digest=digest,
         rate=shape.rate,
         channels=shape.channels,
         frames=shape.frames,
@@ -79,23 +79,23 @@ class Loud(BaseModel):
     lufs: float | None
 
 
-@router.get("/heard/{key}/loudness")
-def loudness(studio: InStudio, key: str) -> Loud:
+@router.get("/heard/{digest}/loudness")
+def loudness(studio: InStudio, digest: str) -> Loud:
     """How loud an opened sound is; it is rendered whole for that, once."""
-    node, library, _ = studio.known(key)
+    node, library, _ = studio.known(digest)
     return Loud(lufs=studio.facts(library, node)["measures"]["integrated_lufs"])
 
 
-@router.get("/heard/{key}/block", response_class=Response, responses=RAW)
-def block(studio: InStudio, key: str, start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(ge=1, le=1 << 20)]) -> Response:
+@router.get("/heard/{digest}/block", response_class=Response, responses=RAW)
+def block(studio: InStudio, digest: str, start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(ge=1, le=1 << 20)]) -> Response:
     """Raw little-endian float32, channels interleaved."""
-    return Response(studio.block(key, start, frames), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})
+    return Response(studio.block(digest, start, frames), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})
 
 
-@router.get("/heard/{key}/peaks", response_class=Response, responses=RAW)
-def peaks(studio: InStudio, key: str, start: int, end: int, width: Annotated[int, Query(ge=1, le=8192)]) -> Response:
+@router.get("/heard/{digest}/peaks", response_class=Response, responses=RAW)
+def peaks(studio: InStudio, digest: str, start: int, end: int, width: Annotated[int, Query(ge=1, le=8192)]) -> Response:
     """Raw int16: for each of ``width`` stretches and each channel lowest, highest, RMS."""
-    view = studio.view(key, start, end, width)
+    view = studio.view(digest, start, end, width)
     return Response(
         np.ascontiguousarray(view).tobytes(),
         media_type="application/octet-stream",
@@ -103,10 +103,10 @@ def peaks(studio: InStudio, key: str, start: int, end: int, width: Annotated[int
     )
 
 
-@router.get("/heard/{key}/spectrogram", response_class=Response, responses=RAW)
+@router.get("/heard/{digest}/spectrogram", response_class=Response, responses=RAW)
 def spectrogram(
     studio: InStudio,
-    key: str,
+    digest: str,
     start: int,
     end: int,
     width: Annotated[int, Query(ge=1, le=2048)],
@@ -114,11 +114,11 @@ def spectrogram(
     axis: Literal["log", "linear", "mel"] = "log",
 ) -> Response:
     """Raw bytes, rows from high to low frequency: 0 = -108 dBFS, 255 = 0 dBFS."""
-    _, _, shape = studio.known(key)
+    _, _, shape = studio.known(digest)
     start, end = max(0, start), min(end, shape.frames)
     if end <= start:
         raise OskrenError("The stretch to draw lies outside the sound.")
 
-    with studio.reader(key) as read:
+    with studio.reader(digest) as read:
         view = picture(read, start, end, width, height, shape.rate, axis=axis)
     return Response(view.tobytes(), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})

@@ -189,7 +189,7 @@ def _versions(studio: Studio, library: Library, number: int, mix: Mix) -> None:
     for name, notes, kept in (("first", "four layers, the same room all along", first), ("heavier", "the flywheel lower: too slow to start", heavier)):
         facts = studio.facts(library, kept)
         told = {"lufs": facts["measures"]["integrated_lufs"], "seconds": facts["frames"] / facts["rate"]}
-        designs.keep_version(library, number, name, notes, kept, told, facts["row"])
+        designs.keep_version(library, number, name, notes, kept, told, facts["outline"])
 
 
 def _nested(studio: Studio, library: Library, number: int, inner: int) -> None:

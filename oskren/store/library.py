@@ -213,7 +213,7 @@ class Library:
                     kind,
                     found.source(),
                     found.measures,
-                    found.row,
+                    found.outline,
                     arrival,
                     bits=found.bits,
                     format_=found.format,
@@ -244,9 +244,9 @@ class Library:
                 kept = ("anchor_s", "anchor_kind")
                 node = found.source()
                 sound.measures = {**found.measures, **{name: sound.measures[name] for name in kept if name in sound.measures}}
-                sound.node, sound.key, sound.audio = node.model_dump(mode="json"), node_hash(node), found.audio
+                sound.node, sound.digest, sound.audio = node.model_dump(mode="json"), node_hash(node), found.audio
                 sound.rate, sound.channels, sound.bits, sound.format, sound.frames = found.rate, found.channels, found.bits, found.format, found.frames
-                sound.row, sound.followed = found.row, False
+                sound.outline, sound.followed = found.outline, False
                 sound.vector = vector_of(sound.measures, sound.frames / sound.rate)
         if better:
             self.keep_media(found.audio, Path(found.path), refer=refer)
@@ -261,7 +261,7 @@ class Library:
         channels: int,
         frames: int,
         measures: Measures,
-        row: bytes,
+        outline: bytes,
         arrival: int | None,
         category: str = "",
         *,
@@ -274,7 +274,7 @@ class Library:
             proposal = Proposal(category, tuple(tags), sure)
             shape = (rate, channels, frames)
             sound = self._insert(
-                session, name, kind, node, measures.model_dump(), row, arrival, bits=32, format_="Oskren", proposal=proposal, shape=shape, **described
+                session, name, kind, node, measures.model_dump(), outline, arrival, bits=32, format_="Oskren", proposal=proposal, shape=shape, **described
             )
             sound.followed = True
         self.columns.touch(sound.id)
@@ -287,7 +287,7 @@ class Library:
         kind: str,
         node: Node,
         measures: dict[str, Any],
-        row: bytes,
+        outline: bytes,
         arrival: int | None,
         *,
         bits: int | None,
@@ -303,7 +303,7 @@ class Library:
             name=name,
             kind=kind,
             arrival_id=arrival,
-            key=node_hash(node),
+            digest=node_hash(node),
             node=node.model_dump(mode="json"),
             chain=[],
             rate=shape[0],
@@ -315,7 +315,7 @@ class Library:
             category_sure=proposal.confidence,
             tags=" ".join(proposal.tags),
             measures=measures,
-            row=row,
+            outline=outline,
             vector=vector_of(measures, shape[2] / shape[0]),
             **described,
         )

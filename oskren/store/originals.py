@@ -27,7 +27,7 @@ class Examined:
     size: int
     modified: float
     measures: dict[str, Any]
-    row: bytes
+    outline: bytes
     layout: str = ""
     said: dict[str, Any] = field(default_factory=dict)
 

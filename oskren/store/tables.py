@@ -1,4 +1,8 @@
-"""Tables of a library. Rows hold descriptions; audio lies in files named by hash."""
+"""Tables of a library. Rows hold descriptions; audio lies in files named by hash.
+
+``digest`` is the hash of a node (:mod:`oskren.core.nodes.digest`) and ``outline`` the small waveform of a table's row; their columns are called
+``key`` and ``row`` in the file.
+"""
 
 from __future__ import annotations
 
@@ -48,7 +52,7 @@ class Sound(Base):
     kind: Mapped[str] = mapped_column(String(12))
     arrival_id: Mapped[int | None] = mapped_column(ForeignKey("arrivals.id"), index=True)
     created: Mapped[str] = mapped_column(String(20), default=now)
-    key: Mapped[str] = mapped_column(String(40), index=True)
+    digest: Mapped[str] = mapped_column("key", String(40), index=True)
     audio: Mapped[str] = mapped_column(String(40), default="", index=True)
     node: Mapped[dict[str, Any]] = mapped_column()
     chain: Mapped[list[Any]] = mapped_column(default=list)
@@ -78,7 +82,7 @@ class Sound(Base):
     states: Mapped[list[Any]] = mapped_column(default=list)
     revision: Mapped[int] = mapped_column(Integer, default=0)
     measures: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    outline: Mapped[bytes] = mapped_column("row", LargeBinary, default=b"")
     vector: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
 
 
@@ -261,7 +265,7 @@ class Use(Base):
     """That something made of sounds holds a node with this hash."""
 
     __tablename__ = "uses"
-    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    digest: Mapped[str] = mapped_column("key", String(40), primary_key=True)
     what: Mapped[str] = mapped_column(String(10), primary_key=True)
     item: Mapped[int] = mapped_column(Integer, primary_key=True)
     project: Mapped[int] = mapped_column(Integer, default=1)
@@ -280,7 +284,7 @@ class Design(Base):
 
 
 class Version(Base):
-    """A state of a design kept by name; ``facts`` hold its loudness and length, ``row`` its small waveform."""
+    """A state of a design kept by name; ``facts`` hold its loudness and length, ``outline`` its small waveform."""
 
     __tablename__ = "versions"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
@@ -289,7 +293,7 @@ class Version(Base):
     notes: Mapped[str] = mapped_column(Text, default="")
     mix: Mapped[dict[str, Any]] = mapped_column()
     facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    outline: Mapped[bytes] = mapped_column("row", LargeBinary, default=b"")
     created: Mapped[str] = mapped_column(String(20), default=now)
 
 
@@ -299,7 +303,7 @@ class PrintRow(Base):
     __tablename__ = "prints"
     sound_id: Mapped[int] = mapped_column(ForeignKey("sounds.id", ondelete="CASCADE"), primary_key=True)
     design_id: Mapped[int] = mapped_column(ForeignKey("designs.id", ondelete="CASCADE"), index=True)
-    key: Mapped[str] = mapped_column(String(40))
+    digest: Mapped[str] = mapped_column("key", String(40))
 
 
 class Spread(Base):
@@ -326,11 +330,11 @@ class Draw(Base):
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     spread_id: Mapped[int] = mapped_column(ForeignKey("spreads.id", ondelete="CASCADE"), index=True)
     number: Mapped[int] = mapped_column(Integer)
-    key: Mapped[str] = mapped_column(String(40))
+    digest: Mapped[str] = mapped_column("key", String(40))
     mix: Mapped[dict[str, Any]] = mapped_column()
     state: Mapped[str] = mapped_column(String(8), default="unheard")
     facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    row: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
+    outline: Mapped[bytes] = mapped_column("row", LargeBinary, default=b"")
 
 
 class SlicePlan(Base):

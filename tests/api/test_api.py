@@ -75,7 +75,7 @@ class Running(unittest.TestCase):
         opened = self.post(f"{HERE}/open", {"node": node})
         parts, at = [], 0
         while at < opened["frames"]:
-            raw = self.client.get(f"/api/heard/{opened['key']}/block", params={"start": at, "frames": 20_000}).content
+            raw = self.client.get(f"/api/heard/{opened['digest']}/block", params={"start": at, "frames": 20_000}).content
             parts.append(np.frombuffer(raw, np.float32).reshape(-1, opened["channels"]))
             at += len(parts[-1])
         return np.concatenate(parts)
@@ -89,7 +89,7 @@ class Gather(Running):
         self.assertEqual(page["facets"]["rate"], {"48000": 1, "96000": 1})
         arrival = self.get(f"{HERE}/arrivals")[-1]
         self.assertIn("broken.wav", arrival["skipped"][0]["path"])
-        self.assertEqual(len(base64.b64decode(page["rows"][0]["row"])), 192)
+        self.assertEqual(len(base64.b64decode(page["rows"][0]["outline"])), 192)
 
     def test_describing(self) -> None:
         row = self.named("glass hit")
@@ -105,9 +105,9 @@ class Gather(Running):
     def test_pictures(self) -> None:
         opened = self.post(f"{HERE}/open", {"sound": self.named("gear take")["id"]})
         for end, width in ((opened["frames"], 300), (2000, 500), (100, 800)):
-            raw = self.client.get(f"/api/heard/{opened['key']}/peaks", params={"start": 0, "end": end, "width": width})
+            raw = self.client.get(f"/api/heard/{opened['digest']}/peaks", params={"start": 0, "end": end, "width": width})
             self.assertEqual(len(raw.content), int(raw.headers["x-width"]) * 2 * 3 * 2)
-        picture = self.client.get(f"/api/heard/{opened['key']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 200, "height": 80})
+        picture = self.client.get(f"/api/heard/{opened['digest']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 200, "height": 80})
         self.assertEqual(len(picture.content), 16_000)
 
     def test_dropped_files(self) -> None:
@@ -295,7 +295,7 @@ class VarySliceShip(Running):
         for one, node in zip(preview["files"][1:], [mix, *(each["mix"] for each in self.get(spread)["all"][:2])], strict=True):
             written, rate = files.read(Path(self.folder) / "mixed" / one["path"])
             opened = self.post(f"{HERE}/open", {"node": node})
-            raw = self.client.get(f"/api/heard/{opened['key']}/block", params={"start": 0, "frames": opened["frames"]}).content
+            raw = self.client.get(f"/api/heard/{opened['digest']}/block", params={"start": 0, "frames": opened["frames"]}).content
             heard = np.frombuffer(raw, np.float32).reshape(-1, opened["channels"])
             self.assertEqual((rate, len(written)), (opened["rate"], len(heard)))
             self.assertLess(float(np.abs(written - heard).max()), 2**-22)
@@ -511,7 +511,7 @@ class Layers(Running):
 
     def test_layers_have_pictures_before_they_are_heard(self) -> None:
         layer = self.placed(pitch_st=-5)
-        answer = self.client.get(f"/api/heard/{layer['key']}/peaks", params={"start": 0, "end": layer["frames"], "width": 120})
+        answer = self.client.get(f"/api/heard/{layer['digest']}/peaks", params={"start": 0, "end": layer["frames"], "width": 120})
         self.assertEqual(answer.status_code, 200)
         values = np.frombuffer(answer.content, np.int16).reshape(120, 1, 3)
         self.assertTrue((values[:, :, 0] <= values[:, :, 1]).all())

@@ -84,7 +84,7 @@ class Asking(Running):
         sound = self.named("glass hit")["id"]
         plain, through = (self.post(f"{HERE}/open", {"sound": sound, "chain": steps}) for steps in ([], saved["chain"]))
         blocks = [
-            np.frombuffer(self.client.get(f"/api/heard/{one['key']}/block", params={"start": 0, "frames": 4800}).content, np.float32)
+            np.frombuffer(self.client.get(f"/api/heard/{one['digest']}/block", params={"start": 0, "frames": 4800}).content, np.float32)
             for one in (plain, through)
         ]
         np.testing.assert_allclose(blocks[1], blocks[0] * 10 ** (-6 / 20), atol=1e-6)
@@ -100,12 +100,12 @@ class Asking(Running):
         self.assertEqual((many["layout"], len(many["lanes"]), len(many["fold"])), ("unknown 16", 16, 16))
         refused = self.client.post(f"{HERE}/open", json={"sound": self.named("many")["id"], "chain": [{"kind": "layout", "params": {"layout": "5.1"}}]})
         if refused.status_code == 200:
-            refused = self.client.get(f"/api/heard/{refused.json()['key']}/block", params={"start": 0, "frames": 100})
+            refused = self.client.get(f"/api/heard/{refused.json()['digest']}/block", params={"start": 0, "frames": 100})
         self.assertEqual(refused.status_code, 422)
         self.assertIn("say which layout", refused.json()["sentence"])
         for axis in ("log", "mel", "linear"):
             picture = self.client.get(
-                f"/api/heard/{opened['key']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 50, "height": 40, "axis": axis}
+                f"/api/heard/{opened['digest']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 50, "height": 40, "axis": axis}
             )
             self.assertEqual(len(picture.content), 2000)
 
@@ -120,7 +120,7 @@ class Asking(Running):
         }
         for axis, share in places.items():
             raw = self.client.get(
-                f"/api/heard/{opened['key']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 20, "height": 200, "axis": axis}
+                f"/api/heard/{opened['digest']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 20, "height": 200, "axis": axis}
             ).content
             picture = np.frombuffer(raw, np.uint8).reshape(200, 20)
             with self.subTest(axis=axis):

@@ -136,7 +136,7 @@ class Stacking(OfLayers):
         louder["members"][0]["gain_db"] = 6.0
         second = self.post(address, {"mix": louder, "name": "louder", "notes": "too much"})
         self.assertAlmostEqual(second["lufs"] - first["lufs"], 6, places=1)
-        self.assertEqual((first["name"], second["notes"], bool(first["row"])), ("Version 1", "too much", True))
+        self.assertEqual((first["name"], second["notes"], bool(first["outline"])), ("Version 1", "too much", True))
         self.assertEqual(self.post(f"{HERE}/stack/difference", {"before": first["mix"], "after": second["mix"]}), ["brass hit: gain 0 to 6 dB"])
         renamed = self.client.patch(f"{HERE}/versions/{first['id']}", json={"name": "start"}).json()
         self.assertEqual((renamed["name"], renamed["mix"]), ("start", first["mix"]))
@@ -202,7 +202,7 @@ class Stacking(OfLayers):
         self.client.post("/api/libraries", json={"name": "Far"})
         loaded = self.client.post("/api/lib/far/bundles", files={"file": ("case.zip", saved)}).json()
         opened = self.client.post("/api/lib/far/open", json={"node": loaded["mix"]}).json()
-        raw = self.client.get(f"/api/heard/{opened['key']}/block", params={"start": 0, "frames": opened["frames"]}).content
+        raw = self.client.get(f"/api/heard/{opened['digest']}/block", params={"start": 0, "frames": opened["frames"]}).content
         np.testing.assert_array_equal(np.frombuffer(raw, np.float32).reshape(-1, opened["channels"]), self.heard(mix))
         names = sorted(row["name"] for row in self.get("/api/lib/far/sounds")["rows"])
         self.assertEqual(names, ["brass hit", "glass hit"])  # frozen audio is no sound of its own
@@ -211,23 +211,23 @@ class Stacking(OfLayers):
 
 class ToldOnce(OfLayers):
     def told(self, **body: Any) -> str:
-        return str(self.post("/api/stack/told", body)["key"])
+        return str(self.post("/api/stack/told", body)["digest"])
 
-    def test_what_is_asked_by_a_key_is_what_is_asked_with_all_of_it(self) -> None:
+    def test_what_is_asked_by_a_digest_is_what_is_asked_with_all_of_it(self) -> None:
         mix = self.mix(
             self.layer("brass hit", at_s=0.1), self.layer("glass hit", pitch_st=-5.0, chain=[{"id": "s", "kind": "gain", "params": {"gain_db": -3}}])
         )
-        key = self.told(base=self.told(mix=mix), patch=[{"op": "replace", "path": "/members/0/at_s", "value": 0.25}])
+        digest = self.told(base=self.told(mix=mix), patch=[{"op": "replace", "path": "/members/0/at_s", "value": 0.25}])
         moved = {**mix, "members": [{**mix["members"][0], "at_s": 0.25}, mix["members"][1]]}
         for question in ("layout", "sum", "crowding", "newer"):
             with self.subTest(question=question):
-                self.assertEqual(self.post(f"{HERE}/stack/{question}", {"key": key}), self.post(f"{HERE}/stack/{question}", moved))
-        levels = [self.post(f"{HERE}/stack/levels", {"mix": one, "id": "glass hit"}) for one in ({"key": key}, moved)]
+                self.assertEqual(self.post(f"{HERE}/stack/{question}", {"digest": digest}), self.post(f"{HERE}/stack/{question}", moved))
+        levels = [self.post(f"{HERE}/stack/levels", {"mix": one, "id": "glass hit"}) for one in ({"digest": digest}, moved)]
         self.assertEqual(*levels)
         self.assertEqual(len(levels[0]), 2)
-        self.assertEqual(*(self.post(f"{HERE}/open", one) for one in ({"told": key}, {"node": moved})))
+        self.assertEqual(*(self.post(f"{HERE}/open", one) for one in ({"told": digest}, {"node": moved})))
         design = self.design("Told", mix)
-        kept = self.client.put(f"{HERE}/designs/{design['id']}?based_on=0", json={"name": "Told", "mix": {"key": key}})
+        kept = self.client.put(f"{HERE}/designs/{design['id']}?based_on=0", json={"name": "Told", "mix": {"digest": digest}})
         self.assertEqual((kept.status_code, kept.json()), (200, {"revision": 1}))
         self.assertEqual(self.get(f"{HERE}/designs/{design['id']}")["mix"]["members"][0]["at_s"], 0.25)
 
@@ -238,12 +238,12 @@ class ToldOnce(OfLayers):
         self.assertEqual(self.told(base=one, patch=[{"op": "replace", "path": "/members/0/name", "value": "Second"}]), other)
 
     def test_what_cannot_be_told_is_refused_and_what_is_forgotten_says_so(self) -> None:
-        key = self.told(mix=self.mix(self.layer("brass hit")))
+        digest = self.told(mix=self.mix(self.layer("brass hit")))
         self.refused("/api/stack/told", {"base": "0" * 40, "patch": []}, "not known here any more", 404)
-        self.refused(f"{HERE}/stack/layout", {"key": "0" * 40}, "not known here any more", 404)
+        self.refused(f"{HERE}/stack/layout", {"digest": "0" * 40}, "not known here any more", 404)
         for path, value in (("/members/0/gain_db", 4000), ("/members/7/gain_db", 1), ("/members/0/tone", 1), ("", []), ("/members", 3)):
             with self.subTest(path=path):
-                self.refused("/api/stack/told", {"base": key, "patch": [{"op": "replace", "path": path, "value": value}]}, ".")
+                self.refused("/api/stack/told", {"base": digest, "patch": [{"op": "replace", "path": path, "value": value}]}, ".")
         self.refused("/api/stack/told", {"mix": {"kind": "mix", "members": [{"id": "a"}]}}, "node")
         told = Told(most=2)
         first, second, third = (told.whole({"kind": "mix", "rate": rate}) for rate in (44_100, 48_000, 96_000))

@@ -85,4 +85,4 @@ class Steps(Running):
         step = {"kind": "plugin", "params": {"plugin": "0123456789abcdef"}}
         opened = self.post(f"{HERE}/open", {"node": {"kind": "chained", "node": node, "chain": [step]}})
         self.assertEqual(opened["passed_over"], ["Plug-in is not on this machine's shelf; open its file, and it takes its place."])
-        self.assertEqual(opened["key"], self.post(f"{HERE}/open", {"node": node})["key"])
+        self.assertEqual(opened["digest"], self.post(f"{HERE}/open", {"node": node})["digest"])

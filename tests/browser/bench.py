@@ -66,7 +66,7 @@ class OnTheBench(InBrowser):
 
     def heard(self, node: Any) -> tuple[np.ndarray, int, int]:
         opened = self.post("open", {"node": node})
-        address = f"http://127.0.0.1:{self.port}/api/heard/{opened['key']}/block"
+        address = f"http://127.0.0.1:{self.port}/api/heard/{opened['digest']}/block"
         raw = httpx.get(address, params={"start": 0, "frames": min(opened["frames"], 1 << 20)}, timeout=60).content
         return np.frombuffer(raw, np.float32).reshape(-1, opened["channels"]), opened["rate"], opened["zero"]
 

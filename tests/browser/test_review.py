@@ -58,7 +58,7 @@ class Reviewing(InBrowser):
 
     def heard(self, node: Any) -> np.ndarray:
         opened = self.post("lib/loft/open", {"node": node})
-        raw = httpx.get(f"http://127.0.0.1:{self.port}/api/heard/{opened['key']}/block", params={"start": 0, "frames": opened["frames"]}, timeout=60)
+        raw = httpx.get(f"http://127.0.0.1:{self.port}/api/heard/{opened['digest']}/block", params={"start": 0, "frames": opened["frames"]}, timeout=60)
         return np.frombuffer(raw.content, np.float32)
 
     def test_a_ten_minute_session_becomes_four_named_clean_selects_by_keyboard_alone(self) -> None:

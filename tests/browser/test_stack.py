@@ -311,7 +311,7 @@ class Stacking(OnTheBench):
         expect(page.locator("[data-layer]")).to_have_count(2)
         mix = next(one["mix"] for one in self.api("lib/yonder/designs") if one["name"] == "Travelling")
         opened = httpx.post(f"http://127.0.0.1:{self.port}/api/lib/yonder/open", json={"node": mix}, timeout=60).json()
-        raw = httpx.get(f"http://127.0.0.1:{self.port}/api/heard/{opened['key']}/block", params={"start": 0, "frames": opened["frames"]}, timeout=60).content
+        raw = httpx.get(f"http://127.0.0.1:{self.port}/api/heard/{opened['digest']}/block", params={"start": 0, "frames": opened["frames"]}, timeout=60).content
         np.testing.assert_array_equal(np.frombuffer(raw, np.float32).reshape(-1, 2), before)
 
     def performed(self, seconds: float) -> None:

@@ -30,7 +30,7 @@ class Stages(InBrowser):
         """All samples of a node, over the API."""
         base = f"http://127.0.0.1:{self.port}/api"
         opened = httpx.post(f"{base}/{LIBRARY}/open", json={"node": node}, timeout=60).json()
-        raw = httpx.get(f"{base}/heard/{opened['key']}/block", params={"start": 0, "frames": min(opened["frames"], 1 << 20)}, timeout=60).content
+        raw = httpx.get(f"{base}/heard/{opened['digest']}/block", params={"start": 0, "frames": min(opened["frames"], 1 << 20)}, timeout=60).content
         return np.frombuffer(raw, np.float32).reshape(-1, opened["channels"])
 
     def test_gather_by_keyboard(self) -> None:

@@ -36,7 +36,7 @@ def examined(path: Path, number: int, **values: object) -> Examined:
         "size": 10,
         "modified": 1.0,
     }
-    return Examined(**{**given, **values}, measures=facts, row=b"\x00" * 8)  # type: ignore[arg-type]
+    return Examined(**{**given, **values}, measures=facts, outline=b"\x00" * 8)  # type: ignore[arg-type]
 
 
 class InLibrary(unittest.TestCase):

@@ -48,7 +48,7 @@ class NewDesign(BaseModel):
 
 
 class DesignNow(BaseModel):
-    """A design as it is to be kept: its mix whole, or by the key it was told under."""
+    """A design as it is to be kept: its mix whole, or by the digest it was told under."""
 
     name: str = Field(min_length=1, max_length=200)
     mix: AMix
@@ -70,7 +70,7 @@ class VersionView(BaseModel):
     mix: Mix
     lufs: float | None
     seconds: float
-    row: str
+    outline: str
 
 
 class NewVersion(BaseModel):
@@ -124,7 +124,7 @@ DESIGN: Kind[DesignNow] = Kind(
     answer=DesignKept,
     saved=lambda one: DesignKept(revision=one.revision),
 )
-"""A design: its name, and its mix whole or by the key it was told under."""
+"""A design: its name, and its mix whole or by the digest it was told under."""
 
 serve(router, "/designs/{id}", DESIGN)
 
@@ -167,7 +167,7 @@ def _version(row: Version) -> VersionView:
         mix=Mix.model_validate(row.mix),
         lufs=facts.get("lufs"),
         seconds=facts.get("seconds", 0.0),
-        row=small(row.row),
+        outline=small(row.outline),
     )
 
 
@@ -179,7 +179,7 @@ def keep_version(studio: InStudio, library: InLibrary, id: int, new: NewVersion)
         return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, {}, b""))
     found = studio.facts(library, new.mix)
     facts = {"lufs": found["measures"]["integrated_lufs"], "seconds": found["frames"] / found["rate"]}
-    return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, facts, found["row"]))
+    return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, facts, found["outline"]))
 
 
 @router.patch("/versions/{id}")

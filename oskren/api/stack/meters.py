@@ -27,7 +27,7 @@ router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
 
 class Placed(BaseModel):
-    """Where a layer's own audio lies from the strike line (s), and the key of its waveform.
+    """Where a layer's own audio lies from the strike line (s), and the digest of its audio.
 
     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
@@ -37,7 +37,7 @@ class Placed(BaseModel):
     id: str
     start_s: float
     seconds: float
-    key: str
+    digest: str
     rate: int
     channels: int
     frames: int
@@ -109,7 +109,7 @@ def layout(studio: InStudio, library: InLibrary, mix: TheMix) -> Layout:
                 id=member.id,
                 start_s=start / rate,
                 seconds=own.frames / rate,
-                key=node_hash(node),
+                digest=node_hash(node),
                 rate=plain.rate,
                 channels=plain.channels,
                 frames=plain.frames,

@@ -1,4 +1,4 @@
-"""A mix is sent once, as a change of the one before; what is asked about it afterwards names its key."""
+"""A mix is sent once, as a change of the one before; what is asked about it afterwards names its digest."""
 
 from __future__ import annotations
 
@@ -16,20 +16,20 @@ from oskren.work.engine.studio import Studio
 router = APIRouter(tags=["stack"])
 
 
-class ByKey(BaseModel):
-    """A mix that was told, by its key."""
+class ByDigest(BaseModel):
+    """A mix that was told, by its digest."""
 
     model_config = ConfigDict(extra="forbid")
 
-    key: str = Field(max_length=40)
+    digest: str = Field(max_length=40)
 
 
-AMix = Mix | ByKey
-"""A mix, whole or by its key."""
+AMix = Mix | ByDigest
+"""A mix, whole or by its digest."""
 
 
 class Telling(BaseModel):
-    """A mix: whole, or what changed of the one with the key ``base``."""
+    """A mix: whole, or what changed of the one with the digest ``base``."""
 
     mix: dict[str, Any] | None = None
     base: str = Field("", max_length=40)
@@ -37,8 +37,8 @@ class Telling(BaseModel):
 
 
 def mix_of(studio: Studio, wanted: AMix) -> Mix:
-    """The mix that is meant; NotFound when it is known by its key no more."""
-    return studio.told.mix(wanted.key) if isinstance(wanted, ByKey) else wanted
+    """The mix that is meant; NotFound when it is known by its digest no more."""
+    return studio.told.mix(wanted.digest) if isinstance(wanted, ByDigest) else wanted
 
 
 def _mix(studio: InStudio, mix: AMix) -> Mix:
@@ -50,11 +50,11 @@ TheMix = Annotated[Mix, Depends(_mix)]
 
 
 @router.post("/stack/told")
-def tell(studio: InStudio, wanted: Telling) -> ByKey:
-    """Tell of a mix as it is now, so that everything that is asked about it need not send it; its key."""
+def tell(studio: InStudio, wanted: Telling) -> ByDigest:
+    """Tell of a mix as it is now, so that everything that is asked about it need not send it; its digest."""
     try:
         if wanted.mix is not None:
-            return ByKey(key=studio.told.whole(wanted.mix))
-        return ByKey(key=studio.told.changed(wanted.base, plain(wanted.patch)))
+            return ByDigest(digest=studio.told.whole(wanted.mix))
+        return ByDigest(digest=studio.told.changed(wanted.base, plain(wanted.patch)))
     except ValidationError as error:
         raise RequestValidationError(error.errors()) from error

@@ -48,7 +48,7 @@ class DrawView(BaseModel):
     seconds: float | None
     loudness: float | None
     brightness: float | None
-    row: str
+    outline: str
 
 
 class JudgedView(BaseModel):
@@ -139,7 +139,7 @@ def spread(library: InLibrary, id: int) -> SpreadView:
                 seconds=facts["frames"] / facts["rate"] if facts else None,
                 loudness=measures.get("integrated_lufs"),
                 brightness=measures.get("brightness_hz"),
-                row=small(one.row),
+                outline=small(one.outline),
             )
         )
     return SpreadView(

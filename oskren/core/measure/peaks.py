@@ -16,7 +16,7 @@ BASE = 256
 
 STEP = 4
 FULL = 32767.0
-ROW = 96
+OUTLINE = 96
 """Values in the small waveform of a table row."""
 
 
@@ -43,10 +43,10 @@ class Peaks:
         edges = np.clip(np.round(np.linspace(start, end, width + 1) / factor).astype(np.int64), 0, len(values))
         return _reduce(values, edges)
 
-    def row(self) -> bytes:
-        """The small waveform of a table row: ROW signed bytes of lowest, then ROW of highest, over all channels."""
+    def outline(self) -> bytes:
+        """The small waveform of a table row: OUTLINE signed bytes of lowest, then OUTLINE of highest, over all channels."""
         values = self.levels[0].astype(np.float32)
-        edges = np.round(np.linspace(0, len(values), ROW + 1)).astype(np.int64)
+        edges = np.round(np.linspace(0, len(values), OUTLINE + 1)).astype(np.int64)
         low, high = values[:, :, 0].min(axis=1), values[:, :, 1].max(axis=1)
         starts = np.minimum(edges[:-1], len(values) - 1)
         lows, highs = np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts)

@@ -24,9 +24,9 @@ LOSSLESS_RESIDUAL_DB = -35.0
 """What may remain after one is taken from the other (own rule): a coder's noise, or the rounding and filters of a conversion."""
 
 
-def alike_rows(one: bytes, other: bytes) -> bool:
-    """Whether two small waveforms (see :meth:`oskren.core.measure.peaks.Peaks.row`) could be of the same recording."""
-    a, b = (np.frombuffer(row, np.int8).astype(np.float64) for row in (one, other))
+def alike_outlines(one: bytes, other: bytes) -> bool:
+    """Whether two small waveforms (see :meth:`oskren.core.measure.peaks.Peaks.outline`) could be of the same recording."""
+    a, b = (np.frombuffer(outline, np.int8).astype(np.float64) for outline in (one, other))
     if len(a) != len(b) or not len(a):
         return False
     size = np.linalg.norm(a) * np.linalg.norm(b)

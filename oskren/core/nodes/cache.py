@@ -33,12 +33,12 @@ class Cache:
         self._written = 0
         folder.mkdir(parents=True, exist_ok=True)
 
-    def _path(self, key: str, suffix: str = ".f32") -> Path:
-        return self.folder / key[:2] / (key + suffix)
+    def _path(self, digest: str, suffix: str = ".f32") -> Path:
+        return self.folder / digest[:2] / (digest + suffix)
 
-    def open(self, key: str) -> tuple[Samples, int] | None:
+    def open(self, digest: str) -> tuple[Samples, int] | None:
         """Memory-mapped samples (frames, channels) and their rate, or None."""
-        path = self._path(key)
+        path = self._path(digest)
         try:
             with open(path, "rb") as stream:
                 head = json.loads(stream.read(HEADER).decode())
@@ -48,11 +48,11 @@ class Cache:
         except (OSError, ValueError, KeyError):
             return None
 
-    def has(self, key: str) -> bool:
-        return self._path(key).exists()
+    def has(self, digest: str) -> bool:
+        return self._path(digest).exists()
 
-    def path(self, key: str) -> Path:
-        return self._path(key)
+    def path(self, digest: str) -> Path:
+        return self._path(digest)
 
     @contextlib.contextmanager
     def _temporary(self, path: Path) -> Iterator[Path]:
@@ -69,9 +69,9 @@ class Cache:
             Path(name).unlink(missing_ok=True)
             raise
 
-    def write(self, key: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
-        """Write blocks under a key, whole or not at all."""
-        with self._temporary(self._path(key)) as temporary:
+    def write(self, digest: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
+        """Write blocks under a digest, whole or not at all."""
+        with self._temporary(self._path(digest)) as temporary:
             frames = 0
             with open(temporary, "wb") as stream:
                 stream.write(b" " * HEADER)
@@ -84,16 +84,16 @@ class Cache:
         if self._written > self.budget // 16:
             self.evict()
 
-    def summary(self, key: str) -> Summary | None:
+    def summary(self, digest: str) -> Summary | None:
         """What a step learned from an input, by hash."""
         try:
-            with np.load(self._path(key, ".npz")) as stored:
+            with np.load(self._path(digest, ".npz")) as stored:
                 return {name: stored[name] for name in stored.files}
         except (OSError, ValueError):
             return None
 
-    def keep_summary(self, key: str, summary: Summary) -> None:
-        with self._temporary(self._path(key, ".npz")) as temporary, open(temporary, "wb") as stream:
+    def keep_summary(self, digest: str, summary: Summary) -> None:
+        with self._temporary(self._path(digest, ".npz")) as temporary, open(temporary, "wb") as stream:
             np.savez(stream, **summary)  # type: ignore[arg-type]
 
     def evict(self) -> int:
@@ -122,21 +122,21 @@ class Scratch(Cache):
         self._audio: dict[str, tuple[Samples, int]] = {}
         self._summaries: dict[str, Summary] = {}
 
-    def open(self, key: str) -> tuple[Samples, int] | None:
-        return self._audio.get(key) or super().open(key)
+    def open(self, digest: str) -> tuple[Samples, int] | None:
+        return self._audio.get(digest) or super().open(digest)
 
-    def has(self, key: str) -> bool:
-        return key in self._audio or super().has(key)
+    def has(self, digest: str) -> bool:
+        return digest in self._audio or super().has(digest)
 
-    def write(self, key: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
+    def write(self, digest: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
         parts = list(blocks)
-        self._audio[key] = (np.concatenate(parts) if parts else np.zeros((0, channels), np.float32), rate)
+        self._audio[digest] = (np.concatenate(parts) if parts else np.zeros((0, channels), np.float32), rate)
 
-    def summary(self, key: str) -> Summary | None:
-        return self._summaries.get(key) or super().summary(key)
+    def summary(self, digest: str) -> Summary | None:
+        return self._summaries.get(digest) or super().summary(digest)
 
-    def keep_summary(self, key: str, summary: Summary) -> None:
-        self._summaries[key] = summary
+    def keep_summary(self, digest: str, summary: Summary) -> None:
+        self._summaries[digest] = summary
 
     def forget(self) -> None:
         """Drop what is held in memory, between items."""

@@ -230,12 +230,12 @@ class Renderer:
 
     def audio(self, node: Node) -> tuple[Samples, int]:
         """Whole audio of a node, memory-mapped from the cache, rendered first where needed; and its rate."""
-        key = node_hash(node)
-        found = self.cache.open(key)
+        digest = node_hash(node)
+        found = self.cache.open(digest)
         if found is None:
             shape = self.output_shape(node)
-            self.cache.write(key, self._compute(node, 0), shape.rate, shape.channels)
-            found = self.cache.open(key)
+            self.cache.write(digest, self._compute(node, 0), shape.rate, shape.channels)
+            found = self.cache.open(digest)
             if found is None:
                 raise OskrenError(f"The cache {self.cache.folder} cannot be read back; check its disk.")
         return found
@@ -289,7 +289,7 @@ class Renderer:
                     prefix = node.model_copy(update={"chain": steps[: i + 1]})
                     if kind.whole:
                         return not self.cache.has(node_hash(prefix))
-                    if kind.analyses and self.cache.summary(self._summary_key(steps[i], node.model_copy(update={"chain": steps[:i]}))) is None:
+                    if kind.analyses and self.cache.summary(self._summary_digest(steps[i], node.model_copy(update={"chain": steps[:i]}))) is None:
                         return True
                 return self.needs_whole(node.node)
             case _:
@@ -337,8 +337,8 @@ class Renderer:
         contexts, shape = self._walk(node)
         at, kind, params = contexts[-1], kind_of(step.kind), step.values()
         if kind.whole:
-            key = node_hash(node.model_copy(update={"chain": steps}))
-            found = self.cache.open(key)
+            digest = node_hash(node.model_copy(update={"chain": steps}))
+            found = self.cache.open(digest)
             if found is None:
                 self.renders[step.kind] += 1
                 whole = np.concatenate(list(self.stream(before)))
@@ -347,14 +347,14 @@ class Renderer:
                 if kind.keeps_time and step.limited and given.shape[1] == at.channels:
                     limited_whole = Limited(Computed(given), step, at, 0)
                     given = np.concatenate([limited_whole.push(whole), limited_whole.flush()])[: shape.frames]
-                self.cache.write(key, iter([given]), shape.rate, shape.channels)
-                found = self.cache.open(key)
+                self.cache.write(digest, iter([given]), shape.rate, shape.channels)
+                found = self.cache.open(digest)
             assert found is not None
             for here in range(start, len(found[0]), BLOCK):
                 yield np.array(found[0][here : here + BLOCK])
             return
         held: Samples | None = None
-        if kind.analyses and start == 0 and at.frames <= SHORT and self.cache.summary(self._summary_key(step, before)) is None:
+        if kind.analyses and start == 0 and at.frames <= SHORT and self.cache.summary(self._summary_digest(step, before)) is None:
             # a short sound is rendered once for both: to learn from and to go through
             held = np.concatenate(list(self.stream(before)))
         summary = self._summary(step, before, at, held) if kind.analyses else {}
@@ -369,15 +369,15 @@ class Renderer:
         source = iter([held]) if held is not None else self.stream(before, position)
         yield from cut(skip_frames(pumped(stream, source), lead), shape.frames - start)
 
-    def _summary_key(self, step: Step, before: Chained) -> str:
+    def _summary_digest(self, step: Step, before: Chained) -> str:
         """What a step learned stays true while what it learned by stays the same: its input and some of its parameters."""
         names = kind_of(step.kind).learns_by
         params = step.params if names is None else {name: value for name, value in step.values().model_dump().items() if name in names}
         return node_hash(Chained(node=before, chain=(Step(kind=step.kind, params=params, learned_on=step.learned_on),)))
 
     def _summary(self, step: Step, before: Chained, at: Context, held: Samples | None = None) -> Summary:
-        key = self._summary_key(step, before)
-        known = self.cache.summary(key)
+        digest = self._summary_digest(step, before)
+        known = self.cache.summary(digest)
         if known is None:
             kind, own = kind_of(step.kind), self.stream(before) if held is None else iter([held])
             if kind.beside:
@@ -386,7 +386,7 @@ class Renderer:
                 known = kind.localise(step.values(), self._elsewhere(step, before, step.learned_on), own, at)
             else:
                 known = kind.analyse(step.values(), own, at)
-            self.cache.keep_summary(key, known)
+            self.cache.keep_summary(digest, known)
         return known
 
     def _beside(self, step: Step, other: Node) -> Summary:

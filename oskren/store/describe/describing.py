@@ -108,7 +108,7 @@ def _laid_out(sound: Sound, layout: str) -> dict[str, Any]:
     if not isinstance(node, Source):
         raise OskrenError(f"{sound.name} was made in Oskren and has the layout it was made with; set that of its originals.")
     changed = node.model_copy(update={"layout": layout})
-    return {"layout": layout, "node": changed.model_dump(mode="json"), "key": node_hash(changed)}
+    return {"layout": layout, "node": changed.model_dump(mode="json"), "digest": node_hash(changed)}
 
 
 def _checked(session: Session, fields: dict[str, Any]) -> dict[str, Any]:
@@ -230,9 +230,9 @@ def uses_of(library: Library, id: int) -> list[dict[str, Any]]:
     """Where a sound is used: what, which, its name and its project."""
     names = {"design": "designs", "spread": "spreads", "plan": "plans", "shipment": "shipments", "reel": "reels"}
     with library.reading() as session:
-        key = session.scalar(select(Sound.key).where(Sound.id == id))
+        digest = session.scalar(select(Sound.digest).where(Sound.id == id))
         found = []
-        for use in session.scalars(select(Use).where(Use.key == key).order_by(Use.what, Use.item)):
+        for use in session.scalars(select(Use).where(Use.digest == digest).order_by(Use.what, Use.item)):
             if use.what == "plan":
                 query = "SELECT s.name FROM plans p JOIN sounds s ON s.id = p.sound_id WHERE p.id = :id"
             else:
@@ -254,7 +254,7 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
     files: list[str] = []
     with library.writing() as session:
         for sound in session.scalars(select(Sound).where(Sound.trashed.is_not(None))).all():
-            used = session.scalar(select(func.count()).select_from(Use).where(Use.key == sound.key)) or 0
+            used = session.scalar(select(func.count()).select_from(Use).where(Use.digest == sound.digest)) or 0
             if used:
                 stays.append(f"{sound.name} is used in {used} {'place' if used == 1 else 'places'} and stays in the trash.")
                 continue

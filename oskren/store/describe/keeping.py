@@ -193,8 +193,8 @@ def add_project(library: Library, name: str) -> int:
 def note_uses(session: Session, what: str, item: int, nodes: Iterable[Node], project: int) -> None:
     """Note which nodes something is made of, so that sounds know where they are used; what was noted before is replaced."""
     session.execute(delete(Use).where(Use.what == what, Use.item == item))
-    keys = {key for node in nodes for key in hashes_in(node)}
-    session.add_all([Use(key=key, what=what, item=item, project=project) for key in sorted(keys)])
+    digests = {digest for node in nodes for digest in hashes_in(node)}
+    session.add_all([Use(digest=digest, what=what, item=item, project=project) for digest in sorted(digests)])
 
 
 def searches(library: Library) -> list[SavedSearch]:

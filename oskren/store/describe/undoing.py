@@ -69,12 +69,17 @@ def take_back(library: Library, actor: str = "", again: bool = False) -> str:
     return title + (f" ({', '.join(stays[:3])}: changed by somebody else since, left as it is)" if stays else "")
 
 
+def _as_called_now(values: Mapping[str, Any]) -> dict[str, Any]:
+    """Values of a sound as an edit keeps them, by the names of today: a node's digest was called key in edits of earlier versions."""
+    return {"digest" if name == "key" else name: value for name, value in values.items()}
+
+
 def _put_sounds(session: Session, values: Mapping[str, dict[str, Any]], were: Mapping[str, dict[str, Any]]) -> tuple[set[int], list[str]]:
     ids, stays = [int(id) for id in values], []
     for at in range(0, len(ids), 500):
         for sound in session.scalars(select(Sound).where(Sound.id.in_(ids[at : at + 500]))):
-            own, left = were.get(str(sound.id), {}), False
-            for name, value in values[str(sound.id)].items():
+            own, left = _as_called_now(were.get(str(sound.id), {})), False
+            for name, value in _as_called_now(values[str(sound.id)]).items():
                 present = getattr(sound, name)
                 if name not in own or present == own[name] or (name == "trashed" and bool(present) == bool(own[name])):
                     setattr(sound, name, value)

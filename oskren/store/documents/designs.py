@@ -123,12 +123,12 @@ def versions(library: Library, id: int) -> list[Version]:
         return list(session.scalars(select(Version).where(Version.design_id == id).order_by(Version.id)))
 
 
-def keep_version(library: Library, id: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], row: bytes) -> Version:
+def keep_version(library: Library, id: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], outline: bytes) -> Version:
     """Keep a state of a design by name; without one it is numbered."""
     with library.writing() as session:
         _row(session, id)
         count = session.scalar(select(func.count()).select_from(Version).where(Version.design_id == id)) or 0
-        kept = Version(design_id=id, name=name.strip() or f"Version {count + 1}", notes=notes, mix=mix.model_dump(mode="json"), facts=facts, row=row)
+        kept = Version(design_id=id, name=name.strip() or f"Version {count + 1}", notes=notes, mix=mix.model_dump(mode="json"), facts=facts, outline=outline)
         session.add(kept)
         session.flush()
     return kept
@@ -175,13 +175,13 @@ def note_print(library: Library, sound: int, id: int, mix: Mix) -> None:
     """Note that a sound is the print of a design, as the design is in a mix."""
     with library.writing() as session:
         _row(session, id)
-        session.merge(PrintRow(sound_id=sound, design_id=id, key=node_hash(mix)))
+        session.merge(PrintRow(sound_id=sound, design_id=id, digest=node_hash(mix)))
 
 
 def prints(library: Library) -> list[tuple[int, str, int, str]]:
     """Prints that are in use: sound, its name, the design it was made of, and the hash of what was printed."""
     with library.reading() as session:
         rows = session.execute(
-            select(PrintRow.sound_id, Sound.name, PrintRow.design_id, PrintRow.key).join(Sound, Sound.id == PrintRow.sound_id).where(Sound.trashed.is_(None))
+            select(PrintRow.sound_id, Sound.name, PrintRow.design_id, PrintRow.digest).join(Sound, Sound.id == PrintRow.sound_id).where(Sound.trashed.is_(None))
         ).all()
     return [(int(sound), str(name), int(made_of), str(key)) for sound, name, made_of, key in rows]

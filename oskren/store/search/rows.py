@@ -12,9 +12,9 @@ from oskren.core.audio.layouts import layout_of
 from oskren.store.search.vector import measured_key, measured_of
 
 
-def small(row: bytes) -> str:
+def small(outline: bytes) -> str:
     """The small waveform for JSON."""
-    return base64.b64encode(row).decode()
+    return base64.b64encode(outline).decode()
 
 
 _ROW = """SELECT id, name, kind, category, category_sure, tags, rating, mark, strength, layout, channels, missing, trashed IS NOT NULL, created, recorded,
@@ -34,7 +34,7 @@ def rows_of(session: Session, ids: list[int], strengths: list[int | None]) -> li
         if id not in found:
             continue
         (_, name, kind, category, sure, tags, rating, mark, given, layout, channels, missing, trashed, created, recorded) = found[id][:15]
-        (folder, fields, rate, frames, bits, format_, mended, row, vector, anchor_s, anchor_kind) = found[id][15:]
+        (folder, fields, rate, frames, bits, format_, mended, outline, vector, anchor_s, anchor_kind) = found[id][15:]
         measured = measured_of(vector)
         rows.append(
             {
@@ -68,7 +68,7 @@ def rows_of(session: Session, ids: list[int], strengths: list[int | None]) -> li
                 "anchor_s": anchor_s or 0.0,
                 "anchor_kind": anchor_kind or "start",
                 "mended": bool(mended),
-                "row": small(row),
+                "outline": small(outline),
             }
         )
     return rows

@@ -40,5 +40,5 @@ class Workplace:
 
         return Renderer(self.path, Scratch(folder) if scratch else Cache(folder), cancelled)
 
-    def peaks_path(self, key: str) -> Path:
-        return Path(self.peaks) / key[:2] / f"{key}.npz"
+    def peaks_path(self, digest: str) -> Path:
+        return Path(self.peaks) / digest[:2] / f"{digest}.npz"

@@ -125,40 +125,40 @@ class Studio:
     def open(self, library: Library, node: Node) -> tuple[str, Shape]:
         """Make a node ready to be heard: whole-file steps are rendered (by the live worker), the rest comes block by block."""
         node, _ = self.present(library, node)
-        key = node_hash(node)
+        digest = node_hash(node)
         with self._lock:
-            if key in self._nodes:
-                self._nodes.move_to_end(key)
-                return key, self._nodes[key][2]
+            if digest in self._nodes:
+                self._nodes.move_to_end(digest)
+                return digest, self._nodes[digest][2]
         place = self.place(library, node)
         if isinstance(node, Source | Print):
             shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
         else:
             dumped = node.model_dump(mode="json")
-            shape = self._shape(key, place, dumped)
+            shape = self._shape(digest, place, dumped)
             if shelf.plugins():
                 with shelf.as_it_is():  # one that failed meanwhile is passed over now
                     node = NodeAdapter.validate_python(dumped)
-                    key = node_hash(node)
+                    digest = node_hash(node)
         with self._lock:
-            self._nodes[key] = (node, library, shape)
+            self._nodes[digest] = (node, library, shape)
             while len(self._nodes) > 2000:
                 self._nodes.popitem(last=False)
-        return key, shape
+        return digest, shape
 
-    def _shape(self, key: str, place: Workplace, dumped: dict[str, Any]) -> Shape:
+    def _shape(self, digest: str, place: Workplace, dumped: dict[str, Any]) -> Shape:
         """Shape of a node, once its first block can be heard. What takes too long to wait for goes on behind."""
         with self._lock:
-            if key in self._completing:
+            if digest in self._completing:
                 raise TooLong(BEHIND)
         try:
             found: Shape = self.workers.live(tasks.shape, place, dumped)
             return found
         except TooLong as error:
             with self._lock:
-                self._completing.add(key)
+                self._completing.add(digest)
             until = replace(place, until=time.time() + BEHIND_S)
-            self.workers.submit("batch", tasks.shape, until, dumped).add_done_callback(lambda _: self._completing.discard(key))
+            self.workers.submit("batch", tasks.shape, until, dumped).add_done_callback(lambda _: self._completing.discard(digest))
             raise TooLong(BEHIND) from error
 
     def note(self, library: Library, node: Node, shape: Shape) -> None:
@@ -166,33 +166,33 @@ class Studio:
         with self._lock:
             self._nodes[node_hash(node)] = (node, library, shape)
 
-    def known(self, key: str) -> tuple[Node, Library, Shape]:
+    def known(self, digest: str) -> tuple[Node, Library, Shape]:
         """The node, library and shape behind a hash; OskrenError when it was not opened since the last start."""
         with self._lock:
-            if key in self._nodes:
-                return self._nodes[key]
+            if digest in self._nodes:
+                return self._nodes[digest]
         raise OskrenError("This sound is no longer open; select it again.")
 
-    def block(self, key: str, start: int, frames: int) -> bytes:
+    def block(self, digest: str, start: int, frames: int) -> bytes:
         """Raw float32 of an opened node. Originals and cached renders are read here, the rest by the live worker."""
-        node, library, shape = self.known(key)
+        node, library, shape = self.known(digest)
         start = max(0, start)
         frames = max(0, min(frames, shape.frames - start))
         if not frames:
             return b""
-        cached = None if isinstance(node, Source | Print) else self.home.cache.open(key)
+        cached = None if isinstance(node, Source | Print) else self.home.cache.open(digest)
         if cached is not None:
             return np.ascontiguousarray(cached[0][start : start + frames]).tobytes()
         if isinstance(node, Source | Print):
             return b"".join(np.ascontiguousarray(part).tobytes() for part in files.blocks(library.media(node.audio), start, start + frames))
         data: bytes = self.workers.live(tasks.block, self.place(library, node), node.model_dump(mode="json"), start, frames)
-        self.complete(key)
+        self.complete(digest)
         return data
 
     @contextmanager
-    def reader(self, key: str) -> Iterator[Callable[[int, int], Samples]]:
+    def reader(self, digest: str) -> Iterator[Callable[[int, int], Samples]]:
         """A function (start, frames) that reads an opened node; an original's file is opened once for many looks at it."""
-        node, library, shape = self.known(key)
+        node, library, shape = self.known(digest)
         if isinstance(node, Source | Print):
             with files.reading(library.media(node.audio)) as stream:
 
@@ -203,30 +203,30 @@ class Studio:
 
                 yield look
         else:
-            yield lambda start, frames: np.frombuffer(self.block(key, start, frames), np.float32).reshape(-1, shape.channels)
+            yield lambda start, frames: np.frombuffer(self.block(digest, start, frames), np.float32).reshape(-1, shape.channels)
 
-    def complete(self, key: str) -> None:
+    def complete(self, digest: str) -> None:
         """Have the whole of an opened node rendered into the cache, behind what is being heard."""
-        node, library, _ = self.known(key)
+        node, library, _ = self.known(digest)
         if isinstance(node, Row):  # hours of takes are not written out a second time
             return
         with self._lock:
-            if key in self._completing or self.home.cache.has(key):
+            if digest in self._completing or self.home.cache.has(digest):
                 return
-            self._completing.add(key)
+            self._completing.add(digest)
         future = self.workers.submit("batch", tasks.whole, self.place(library, node), node.model_dump(mode="json"))
-        future.add_done_callback(lambda _: self._completing.discard(key))
+        future.add_done_callback(lambda _: self._completing.discard(digest))
 
     # ---- pictures of sound
 
-    def peaks(self, key: str) -> Peaks:
+    def peaks(self, digest: str) -> Peaks:
         """The waveform of an opened node, made now if there is none yet."""
         with self._lock:
-            if key in self._peaks:
-                self._peaks.move_to_end(key)
-                return self._peaks[key]
-        node, library, _ = self.known(key)
-        path = Workplace("", str(self.peaks_folder)).peaks_path(key)
+            if digest in self._peaks:
+                self._peaks.move_to_end(digest)
+                return self._peaks[digest]
+        node, library, _ = self.known(digest)
+        path = Workplace("", str(self.peaks_folder)).peaks_path(digest)
         found = Peaks.load(path)
         if found is None:
             # an hour of takes takes a while: what is being heard must not wait for its picture
@@ -243,20 +243,20 @@ class Studio:
             raise OskrenError("The waveform could not be kept; check the disk Oskren writes to.")
         with self._lock:
             # those of hours are tens of megabytes: zooming through one must not read it each time
-            self._peaks[key] = found
+            self._peaks[digest] = found
             while len(self._peaks) > 12:
                 self._peaks.popitem(last=False)
         return found
 
-    def view(self, key: str, start: int, end: int, width: int) -> AnyArray:
+    def view(self, digest: str, start: int, end: int, width: int) -> AnyArray:
         """Waveform values (width, channels, 3) of a stretch in frames; close up from the samples themselves."""
-        _, _, shape = self.known(key)
+        _, _, shape = self.known(digest)
         start, end = max(0, start), min(shape.frames, end)
         if end <= start:
             raise OskrenError("The stretch to draw lies outside the sound.")
-        view = self.peaks(key).view(start, end, width)
+        view = self.peaks(digest).view(start, end, width)
         if view is None:
-            samples = np.frombuffer(self.block(key, start, end - start), np.float32).reshape(-1, shape.channels)
+            samples = np.frombuffer(self.block(digest, start, end - start), np.float32).reshape(-1, shape.channels)
             view = of_samples(samples, width)
         return view
 
@@ -286,4 +286,4 @@ class Studio:
         made, facts = self.printed(library, node)
         arrival = library.arrival(f"Print of {name}")
         shape = (facts["rate"], facts["channels"], facts["frames"])
-        return library.add_made(name, "print", made, *shape, Measures(**facts["measures"]), facts["row"], arrival, category, layout=facts["layout"])
+        return library.add_made(name, "print", made, *shape, Measures(**facts["measures"]), facts["outline"], arrival, category, layout=facts["layout"])

@@ -37,7 +37,7 @@ def facts(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
         "zero": shape.zero,
         "layout": shape.unusual,
         "measures": measures.model_dump(),
-        "row": waveform.row(),
+        "outline": waveform.outline(),
     }
 
 
@@ -105,13 +105,13 @@ _readings: OrderedDict[str, _Reading] = OrderedDict()
 def block(place: Workplace, node: dict[str, Any], start: int, frames: int) -> bytes:
     """Raw float32 of a stretch of a node; consecutive requests carry the state of its steps along."""
     parsed = NodeAdapter.validate_python(node)
-    key = node_hash(parsed)
-    reading = _readings.pop(key, None)
+    digest = node_hash(parsed)
+    reading = _readings.pop(digest, None)
     if reading is None or reading.at != start:
         renderer = place.renderer()
         reading = _Reading(renderer.stream(parsed, start), start, renderer.output_shape(parsed).channels)
     given = reading.take(frames)
-    _readings[key] = reading
+    _readings[digest] = reading
     while len(_readings) > 6:
         _readings.popitem(last=False)
     return np.ascontiguousarray(given, np.float32).tobytes()

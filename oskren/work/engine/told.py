@@ -1,4 +1,4 @@
-"""Mixes a page has told of: each is sent once, whole or as what changed of another one, and from then on asked about by its key."""
+"""Mixes a page has told of: each is sent once, whole or as what changed of another one, and from then on asked about by its digest."""
 
 from __future__ import annotations
 
@@ -26,21 +26,21 @@ class Told:
         self._lock, self._most = threading.Lock(), most
 
     def whole(self, body: dict[str, Any]) -> str:
-        """Take in a mix; its key. ValidationError when it is none."""
-        key = hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()[:40]
+        """Take in a mix; its digest. ValidationError when it is none."""
+        digest = hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()[:40]
         with self._lock:
-            if key in self._known:
-                self._known.move_to_end(key)
-                return key
+            if digest in self._known:
+                self._known.move_to_end(digest)
+                return digest
         mix = Mix.model_validate(body)
         with self._lock:
-            self._known[key] = body, mix
+            self._known[digest] = body, mix
             while len(self._known) > self._most:
                 self._known.popitem(last=False)
-        return key
+        return digest
 
     def changed(self, base: str, patch: Sequence[dict[str, Any]]) -> str:
-        """Take in a mix by what changed (JSON Patch, RFC 6902) of one that is known; its key.
+        """Take in a mix by what changed (JSON Patch, RFC 6902) of one that is known; its digest.
 
         Raises
         ------
@@ -58,14 +58,14 @@ class Told:
             raise OskrenError("The change leaves no design; send all of it.")
         return self.whole(after)
 
-    def mix(self, key: str) -> Mix:
-        """The mix of a key; NotFound when it is not known any more."""
-        return self._of(key)[1]
+    def mix(self, digest: str) -> Mix:
+        """The mix of a digest; NotFound when it is not known any more."""
+        return self._of(digest)[1]
 
-    def _of(self, key: str) -> tuple[dict[str, Any], Mix]:
+    def _of(self, digest: str) -> tuple[dict[str, Any], Mix]:
         with self._lock:
-            found = self._known.get(key)
+            found = self._known.get(digest)
             if found is None:
                 raise NotFound("This state of the design is not known here any more; send all of it.")
-            self._known.move_to_end(key)
+            self._known.move_to_end(digest)
             return found

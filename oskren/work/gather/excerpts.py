@@ -72,7 +72,7 @@ def cut(studio: Studio, library: Library, id: int, parts: Sequence[Part], tags: 
                 node,
                 *shape,
                 Measures(**facts["measures"]),
-                facts["row"],
+                facts["outline"],
                 sound.arrival_id,
                 sound.category,
                 tags=tuple(dict.fromkeys([*sound.tags.split(), *tags.split()])),

@@ -14,7 +14,7 @@ from sqlalchemy import select, text
 from oskren.core.audio.files import find_audio
 from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import OskrenError
-from oskren.core.measure.sameness import alike_rows
+from oskren.core.measure.sameness import alike_outlines
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.describe import describing
@@ -92,7 +92,7 @@ class Recordings:
     def _surely(self, studio: Studio, found: Examined, id: int) -> bool:
         try:
             sound = self._library.sound(id)
-            if not alike_rows(found.row, sound.row):
+            if not alike_outlines(found.outline, sound.outline):
                 return False
             path = str(self._library.media(sound.audio))
         except OskrenError:

@@ -52,7 +52,7 @@ def examine(place: Workplace, path: str) -> Examined | tuple[str, str]:
             size=facts.st_size,
             modified=facts.st_mtime,
             measures=measures,
-            row=waveform.row(),
+            outline=waveform.outline(),
             layout=layout,
             said={} if said.empty else said.model_dump(mode="json", exclude_defaults=True),
         )

@@ -133,9 +133,7 @@ def _mark(library: Library, paths: list[str], *, missing: bool) -> int:
             sound = session.get(Sound, id)
             assert sound is not None
             media = session.get(Media, sound.audio)
-            left = session.scalar(
-                select(SoundPath.path).where(SoundPath.sound_id == id, SoundPath.audio == sound.audio, SoundPath.missing.is_(False)).limit(1)
-            )
+            left = session.scalar(select(SoundPath.path).where(SoundPath.sound_id == id, SoundPath.audio == sound.audio, SoundPath.missing.is_(False)).limit(1))
             if media is not None and media.referred and left is not None:
                 media.path = left
             sound.missing = media is not None and media.referred and left is None

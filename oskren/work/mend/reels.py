@@ -202,7 +202,7 @@ def make_selects(studio: Studio, library: Library, id: int, progress: Progress =
             found["channels"],
             found["frames"],
             Measures(**found["measures"]),
-            found["row"],
+            found["outline"],
             sound.arrival_id,
             mark.category or sound.category,
             tags=tuple(tags),
@@ -224,7 +224,7 @@ def _made(library: Library, take: Take, mark: Mark) -> bool:
     """Whether a mark's select is in the library already: the same part of the same take."""
     node = Excerpt(node=take.node, start_s=mark.start_s, end_s=mark.end_s)
     with library.reading() as session:
-        query = select(Sound.id).where(Sound.cut_from == take.sound.id, Sound.key == node_hash(node), Sound.trashed.is_(None))
+        query = select(Sound.id).where(Sound.cut_from == take.sound.id, Sound.digest == node_hash(node), Sound.trashed.is_(None))
         return session.scalar(query.limit(1)) is not None
 
 

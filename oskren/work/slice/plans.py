@@ -108,7 +108,7 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
     arrival = there(library, progress.noted("arrival") or 0) or library.arrival(f"Slices of {source.name}")
     progress.note("arrival", arrival)
     with library.reading() as session:
-        before = dict(session.execute(select(Sound.key, Sound.id).where(Sound.arrival_id == arrival)).all())
+        before = dict(session.execute(select(Sound.digest, Sound.id).where(Sound.arrival_id == arrival)).all())
     todo = [position for position, one in enumerate(nodes) if node_hash(one) not in before]
     place = studio.place(library, node, flag=progress.flag)
     calls = [(tasks.facts, place, nodes[position].model_dump(mode="json")) for position in todo]
@@ -131,7 +131,7 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
                 found["channels"],
                 found["frames"],
                 measures,
-                found["row"],
+                found["outline"],
                 arrival,
                 source.category,
                 layout=found["layout"],

@@ -231,7 +231,7 @@ def reprint(studio: Studio, library: Library, id: int) -> None:
     _, mix = designs.design(library, made_of)
     made, facts = studio.printed(library, mix)
     measures = Measures(**facts["measures"]).model_dump() | {"anchor_s": round(_zero_s(studio, library, mix), 6), "anchor_kind": "hit"}
-    values: dict[str, Any] = {"node": made.model_dump(mode="json"), "key": node_hash(made), "measures": measures, "row": facts["row"]}
+    values: dict[str, Any] = {"node": made.model_dump(mode="json"), "digest": node_hash(made), "measures": measures, "outline": facts["outline"]}
     library.change(id, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout")})
     designs.note_print(library, id, made_of, mix)
 
@@ -327,9 +327,7 @@ def replace_everywhere(studio: Studio, library: Library, id: int, by: int, *, ke
     library.sound(by)
     changed = []
     for row in designs.designs(library):
-        mix, count = replaced_everywhere(
-            Mix.model_validate(row.mix), "sound", id, lambda member: swap(studio, library, member, by, keep_length=keep_length)
-        )
+        mix, count = replaced_everywhere(Mix.model_validate(row.mix), "sound", id, lambda member: swap(studio, library, member, by, keep_length=keep_length))
         if count:
             designs.save(library, row.id, row.name, mix)
             changed.append((row.id, row.name, count))

@@ -41,7 +41,7 @@ def make(library: Library, name: str, design: int | None, mix: Mix, recipe: Reci
         session.flush()
         note_uses(session, "spread", spread.id, [mix], project)
         for number, one in enumerate(mixes, 1):
-            session.add(Draw(spread_id=spread.id, number=number, key=node_hash(one), mix=one.model_dump(mode="json")))
+            session.add(Draw(spread_id=spread.id, number=number, digest=node_hash(one), mix=one.model_dump(mode="json")))
     library.columns.touch_uses()
     return spread.id
 
@@ -67,7 +67,7 @@ def render(studio: Studio, library: Library, spread: int, progress: Progress = A
         with library.writing() as session:
             row = session.get(Draw, todo[position].id)
             if row is not None:
-                row.row = made["row"]
+                row.outline = made["outline"]
                 row.facts = {"rate": made["rate"], "channels": made["channels"], "frames": made["frames"], "zero": made["zero"], "measures": made["measures"]}
     if failed:
         raise OskrenError(f"{len(todo) - len(failed)} of {len(todo)} variations were drawn; {failed[0]}")
@@ -86,7 +86,7 @@ def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
         for one in dropped:
             highest += 1
             fresh = draw(mix, recipe, row.seed, highest)
-            one.number, one.key, one.mix, one.state, one.facts, one.row = highest, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""
+            one.number, one.digest, one.mix, one.state, one.facts, one.outline = highest, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""
         return len(dropped), take_off(session, "draws", {one.id for one in dropped})
 
 
@@ -113,7 +113,7 @@ def print_kept(studio: Studio, library: Library, spread: int, progress: Progress
                 facts["channels"],
                 facts["frames"],
                 Measures(**facts["measures"]),
-                one.row,
+                one.outline,
                 arrival,
                 layout=facts.get("layout", ""),
             )

@@ -244,7 +244,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/heard/{key}/loudness": {
+    "/api/heard/{digest}/loudness": {
         parameters: {
             query?: never;
             header?: never;
@@ -264,7 +264,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/heard/{key}/block": {
+    "/api/heard/{digest}/block": {
         parameters: {
             query?: never;
             header?: never;
@@ -284,7 +284,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/heard/{key}/peaks": {
+    "/api/heard/{digest}/peaks": {
         parameters: {
             query?: never;
             header?: never;
@@ -304,7 +304,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/heard/{key}/spectrogram": {
+    "/api/heard/{digest}/spectrogram": {
         parameters: {
             query?: never;
             header?: never;
@@ -2335,7 +2335,7 @@ export interface paths {
         put?: never;
         /**
          * Tell
-         * @description Tell of a mix as it is now, so that everything that is asked about it need not send it; its key.
+         * @description Tell of a mix as it is now, so that everything that is asked about it need not send it; its digest.
          */
         post: operations["tell"];
         delete?: never;
@@ -3337,12 +3337,12 @@ export interface components {
             file: string;
         };
         /**
-         * ByKey
-         * @description A mix that was told, by its key.
+         * ByDigest
+         * @description A mix that was told, by its digest.
          */
-        ByKey: {
-            /** Key */
-            key: string;
+        ByDigest: {
+            /** Digest */
+            digest: string;
         };
         /**
          * CardFile
@@ -3765,13 +3765,13 @@ export interface components {
         };
         /**
          * DesignNow
-         * @description A design as it is to be kept: its mix whole, or by the key it was told under.
+         * @description A design as it is to be kept: its mix whole, or by the digest it was told under.
          */
         DesignNow: {
             /** Name */
             name: string;
             /** Mix */
-            mix: components["schemas"]["Mix"] | components["schemas"]["ByKey"];
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
         };
         /** DesignView */
         DesignView: {
@@ -3838,8 +3838,8 @@ export interface components {
             loudness: number | null;
             /** Brightness */
             brightness: number | null;
-            /** Row */
-            row: string;
+            /** Outline */
+            outline: string;
         };
         /**
          * Drawn
@@ -5432,7 +5432,7 @@ export interface components {
          */
         OneChain: {
             /** Mix */
-            mix: components["schemas"]["Mix"] | components["schemas"]["ByKey"];
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
             /**
              * Id
              * @default
@@ -5472,14 +5472,14 @@ export interface components {
         };
         /**
          * Opened
-         * @description A sound ready to be heard: ask for its blocks by ``key``. ``zero`` is the frame of its own zero (a design's strike line).
+         * @description A sound ready to be heard: ask for its blocks by ``digest``. ``zero`` is the frame of its own zero (a design's strike line).
          *
          *     ``lanes`` are the names of its channels, ``fold`` what each of them gives to left and right when it is listened to; ``passed_over`` says
          *     which of its steps could not be done here.
          */
         Opened: {
-            /** Key */
-            key: string;
+            /** Digest */
+            digest: string;
             /** Rate */
             rate: number;
             /** Channels */
@@ -5756,7 +5756,7 @@ export interface components {
         };
         /**
          * Placed
-         * @description Where a layer's own audio lies from the strike line (s), and the key of its waveform.
+         * @description Where a layer's own audio lies from the strike line (s), and the digest of its audio.
          *
          *     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
          *     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
@@ -5769,8 +5769,8 @@ export interface components {
             start_s: number;
             /** Seconds */
             seconds: number;
-            /** Key */
-            key: string;
+            /** Digest */
+            digest: string;
             /** Rate */
             rate: number;
             /** Channels */
@@ -7020,14 +7020,14 @@ export interface components {
             anchor_kind: string;
             /** Mended */
             mended: boolean;
-            /** Row */
-            row: string;
+            /** Outline */
+            outline: string;
             /** Node */
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Now */
             now: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
-            /** Now Key */
-            now_key: string;
+            /** Now Digest */
+            now_digest: string;
             /** Chain */
             chain: components["schemas"]["Step"][];
             /** Measures */
@@ -7179,8 +7179,8 @@ export interface components {
             anchor_kind: string;
             /** Mended */
             mended: boolean;
-            /** Row */
-            row: string;
+            /** Outline */
+            outline: string;
         };
         /**
          * SoundState
@@ -7727,7 +7727,7 @@ export interface components {
         };
         /**
          * Telling
-         * @description A mix: whole, or what changed of the one with the key ``base``.
+         * @description A mix: whole, or what changed of the one with the digest ``base``.
          */
         Telling: {
             /** Mix */
@@ -7760,7 +7760,7 @@ export interface components {
         };
         /**
          * ToOpen
-         * @description What to listen to: a node, a mix that was told (its key), or a sound of the library as it is now; ``chain`` is put on it for listening.
+         * @description What to listen to: a node, a mix that was told (its digest), or a sound of the library as it is now; ``chain`` is put on it for listening.
          */
         ToOpen: {
             /** Node */
@@ -8024,8 +8024,8 @@ export interface components {
             lufs: number | null;
             /** Seconds */
             seconds: number;
-            /** Row */
-            row: string;
+            /** Outline */
+            outline: string;
         };
         /**
          * WantedChange
@@ -8705,7 +8705,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                key: string;
+                digest: string;
             };
             cookie?: never;
         };
@@ -8748,7 +8748,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                key: string;
+                digest: string;
             };
             cookie?: never;
         };
@@ -8792,7 +8792,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                key: string;
+                digest: string;
             };
             cookie?: never;
         };
@@ -8838,7 +8838,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                key: string;
+                digest: string;
             };
             cookie?: never;
         };
@@ -14716,7 +14716,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ByKey"];
+                    "application/json": components["schemas"]["ByDigest"];
                 };
             };
             /** @description Not Found */
@@ -15065,7 +15065,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
             };
         };
         responses: {
@@ -15245,7 +15245,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
             };
         };
         responses: {
@@ -15290,7 +15290,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
             };
         };
         responses: {
@@ -15335,7 +15335,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByKey"];
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
             };
         };
         responses: {

@@ -14,7 +14,7 @@ interface Entry {
   key: string;
   title: string;
   note: string;
-  row?: string;
+  outline?: string;
   run: () => void;
 }
 
@@ -46,7 +46,7 @@ export function Find({ onClose }: { onClose: () => void }) {
       key: `${hit.kind}${hit.id}`,
       title: hit.name,
       note: hit.sound ? `${hit.sound.kind}, ${seconds(hit.sound.seconds)}` : hit.kind,
-      row: hit.sound?.row,
+      outline: hit.sound?.outline,
       run: () => {
         if (hit.kind === "design") {
           useShared.setState({ design: hit.id });
@@ -121,7 +121,7 @@ export function Find({ onClose }: { onClose: () => void }) {
               onClick={() => run(entry)}
               onKeyDown={(event) => event.key === "Enter" && run(entry)}
             >
-              {entry.row && <MiniWave row={entry.row} width="80px" height="20px" />}
+              {entry.outline && <MiniWave outline={entry.outline} width="80px" height="20px" />}
               <Box flex={1}>{entry.title}</Box>
               <Box color="dim" fontFamily="mono" fontSize="11px">
                 {entry.note}

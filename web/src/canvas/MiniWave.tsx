@@ -4,13 +4,13 @@ import { fitted, smallWave } from "./paint";
 
 /** The small waveform of a row or a card. */
 export const MiniWave = memo(function MiniWave({
-  row,
+  outline,
   colour = "glass",
   width = "100%",
   height = "24px",
   anchor,
 }: {
-  row: string;
+  outline: string;
   colour?: string;
   width?: string;
   height?: string;
@@ -25,7 +25,7 @@ export const MiniWave = memo(function MiniWave({
     const draw = () => {
       const pen = fitted(element);
       if (!pen) return;
-      smallWave(pen, row, element.clientWidth, element.clientHeight, colours[colour]);
+      smallWave(pen, outline, element.clientWidth, element.clientHeight, colours[colour]);
       if (anchor === undefined) return;
       const x = Math.min(element.clientWidth - 1, anchor * element.clientWidth);
       pen.fillStyle = colours.amber;
@@ -40,6 +40,6 @@ export const MiniWave = memo(function MiniWave({
     const watch = new ResizeObserver(draw);
     watch.observe(element);
     return () => watch.disconnect();
-  }, [row, colour, anchor, colours]);
+  }, [outline, colour, anchor, colours]);
   return <canvas ref={canvas} style={{ width, height, display: "block" }} aria-hidden />;
 });

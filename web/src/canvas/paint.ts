@@ -121,9 +121,9 @@ export function rulerStep(span: number, pixels: number): number {
 }
 
 /** The small waveform of a row from its base64 bytes: lows, then highs. */
-export function smallWave(pen: CanvasRenderingContext2D, row: string, w: number, h: number, colour: string) {
-  if (!row) return;
-  const raw = atob(row);
+export function smallWave(pen: CanvasRenderingContext2D, outline: string, w: number, h: number, colour: string) {
+  if (!outline) return;
+  const raw = atob(outline);
   const count = raw.length / 2;
   const signed = (i: number) => ((raw.charCodeAt(i) + 128) & 255) - 128;
   pen.fillStyle = colour;

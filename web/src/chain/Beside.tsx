@@ -99,7 +99,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
                 onClick={() => void choose(row)}
               >
                 <Box w="44px" flexShrink={0}>
-                  <MiniWave row={row.row} height="16px" />
+                  <MiniWave outline={row.outline} height="16px" />
                 </Box>
                 <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
                   {row.name}

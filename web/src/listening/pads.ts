@@ -50,7 +50,7 @@ export class Pads {
       const frames = Math.min(opened.frames, MOST_S * opened.rate);
       const buffer = context.createBuffer(2, Math.max(1, frames), opened.rate);
       for (let from = 0; from < frames; from += PIECE) {
-        const raw = new Float32Array(await bytes(`/api/heard/${opened.key}/block?start=${from}&frames=${Math.min(PIECE, frames - from)}`));
+        const raw = new Float32Array(await bytes(`/api/heard/${opened.digest}/block?start=${from}&frames=${Math.min(PIECE, frames - from)}`));
         const count = raw.length / opened.channels;
         for (const side of [0, 1]) {
           const lane = buffer.getChannelData(side);

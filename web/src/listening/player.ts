@@ -427,7 +427,7 @@ class Player {
   private async feed(): Promise<void> {
     const { heard, playing, loop, looping } = useListening.getState();
     if (!heard || !playing || this.fetching || this.ended) return;
-    const { rate, frames, channels, key } = heard.opened;
+    const { rate, frames, channels, digest } = heard.opened;
     const speed = Math.max(1, 2 ** (useListening.getState().speedSt / 12)) * useListening.getState().tempo;
     if (this.held > AHEAD_S * rate * speed) return;
     const voice = this.voice;
@@ -444,7 +444,7 @@ class Player {
       }
       const from = this.feedAt;
       const count = Math.max(1, Math.min(end - from, Math.round((this.held === 0 ? FIRST_S : BLOCK_S) * rate * speed)));
-      const raw = new Float32Array(await bytes(`/api/heard/${key}/block?start=${from}&frames=${count}`));
+      const raw = new Float32Array(await bytes(`/api/heard/${digest}/block?start=${from}&frames=${count}`));
       if (voice !== this.voice) return;
       const [left, right] = stereo(raw, channels, heard.opened.fold);
       const given = left.length;

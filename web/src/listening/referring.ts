@@ -13,7 +13,7 @@ export function isReference(heard: Heard | null): boolean {
 
 /** Loudness (LUFS) of what is heard, as it comes out of the player. */
 async function loudnessOf(heard: Heard): Promise<number | null> {
-  const own = heard.lufs ?? (await got(api.GET("/api/heard/{key}/loudness", { params: { path: { key: heard.opened.key } } }))).lufs;
+  const own = heard.lufs ?? (await got(api.GET("/api/heard/{digest}/loudness", { params: { path: { digest: heard.opened.digest } } }))).lufs;
   if (own === null) return null;
   const { matched } = useListening.getState();
   return own + heard.matchDb + (matched && heard.lufs !== null ? Math.min(24, MATCH_LUFS - heard.lufs) : 0);

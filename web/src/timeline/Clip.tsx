@@ -75,8 +75,8 @@ interface Props {
 export function Clip({ clip, scale, from, height, chosen, faded, aim, pen, label, acts }: Props) {
   const { seconds, fades } = clip;
   const width = Math.max(4, seconds * scale);
-  const { key, frames, channels } = clip.picture;
-  const data = usePicture(key, frames, channels, Math.min(1200, Math.max(16, Math.round(width))));
+  const { digest, frames, channels } = clip.picture;
+  const data = usePicture(digest, frames, channels, Math.min(1200, Math.max(16, Math.round(width))));
   const { moved, pointer } = useClipDrag(clip, scale, chosen, acts);
   const [clear, deep] = clip.tone;
   const fixed = clip.locked || clip.frozen;

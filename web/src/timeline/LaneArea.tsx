@@ -55,7 +55,7 @@ function Playhead({ scale, heard }: { scale: Scale; heard: Opened | null }) {
     const place = () => {
       const playing = useListening.getState().heard;
       if (!line.current || !playing) return;
-      line.current.style.display = playing.opened.key === heard?.key ? "block" : "none";
+      line.current.style.display = playing.opened.digest === heard?.digest ? "block" : "none";
       line.current.style.transform = `translateX(${scale.toX((live.position - playing.opened.zero) / playing.opened.rate)}px)`;
     };
     place();
@@ -87,7 +87,7 @@ export function LaneArea({ area, scale, heard, zero, children }: Props) {
     if (marking !== null && Math.abs(secondsAt(event) - marking) * perSecond < CLICK_PX) {
       const playing = useListening.getState().heard;
       const at = Math.max(0, marking - start);
-      if (playing && playing.opened.key === heard?.key) void player.play(playing, at, loop && at >= loop[0] && at <= loop[1] ? loop : null);
+      if (playing && playing.opened.digest === heard?.digest) void player.play(playing, at, loop && at >= loop[0] && at <= loop[1] ? loop : null);
     }
     setMarking(null);
   };

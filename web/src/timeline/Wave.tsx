@@ -6,13 +6,13 @@ import { bytes } from "../api/client";
 import { fitted, type PeakData, waveform } from "../canvas/paint";
 import { type Ink, useInk } from "../ui/theme";
 
-export function usePicture(key: string | undefined, frames: number, channels: number, width: number) {
+export function usePicture(digest: string | undefined, frames: number, channels: number, width: number) {
   return useQuery({
-    queryKey: ["peaks", key, 0, frames, width],
-    enabled: !!key && width > 8,
+    queryKey: ["peaks", digest, 0, frames, width],
+    enabled: !!digest && width > 8,
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: async ({ signal }): Promise<PeakData> => {
-      const values = new Int16Array(await bytes(`/api/heard/${key}/peaks?start=0&end=${frames}&width=${width}`, signal));
+      const values = new Int16Array(await bytes(`/api/heard/${digest}/peaks?start=0&end=${frames}&width=${width}`, signal));
       return { width: values.length / channels / 3, channels, values };
     },
   });

@@ -41,7 +41,7 @@ interface Props {
   view?: [number, number];
   onView?: (view: [number, number]) => void;
   /** Key of the sound the strip plays, when its playhead belongs here; and the factor from its time to this one's. */
-  follows?: (key: string) => boolean;
+  follows?: (digest: string) => boolean;
   label: string;
 }
 
@@ -97,17 +97,17 @@ export function WaveView(props: Props) {
     const draw = () => {
       const pen = overlay.current && fitted(overlay.current);
       const heard = useListening.getState().heard;
-      if (!pen || !heard || !opened || !(follows ? follows(heard.opened.key) : heard.opened.key === opened.key)) return;
+      if (!pen || !heard || !opened || !(follows ? follows(heard.opened.digest) : heard.opened.digest === opened.digest)) return;
       pen.fillStyle = colours.chalk;
       pen.fillRect(toX({ view, width }, live.position / heard.opened.rate), RULER - 4, 1.4, height + spectrum + 4);
     };
     draw();
     return player.onTick(draw);
   }, [opened, view, width, height, spectrum, follows, colours]);
-  const heardKey = useListening((state) => state.heard?.opened.key);
+  const heardDigest = useListening((state) => state.heard?.opened.digest);
   useEffect(() => {
-    if (!heardKey && overlay.current) fitted(overlay.current);
-  }, [heardKey]);
+    if (!heardDigest && overlay.current) fitted(overlay.current);
+  }, [heardDigest]);
   useWheelZoom(overlay, view, { total, least: LEAST_FRAMES / rate, width: opened ? width : 0, onView: setView });
 
   return (

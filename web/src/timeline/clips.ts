@@ -27,7 +27,7 @@ export interface Placed {
   end_s: number | null;
   /** Pairs (own time, source time) between which moments are carried along straight lines. */
   line: readonly number[][];
-  picture: { key: string; frames: number; channels: number };
+  picture: { digest: string; frames: number; channels: number };
   fades: Fades;
   gain_db: number;
   tone: readonly [keyof Ink, keyof Ink];

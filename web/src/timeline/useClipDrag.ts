@@ -41,7 +41,7 @@ export function useClipDrag(clip: Placed, scale: number, chosen: boolean, acts: 
     commit(clip, held.grip, held.dx / scale, held.ids, acts);
   };
   // biome-ignore lint/correctness/useExhaustiveDependencies: the new picture is the reason
-  useEffect(() => setBy(null), [clip.picture.key, clip.seconds, clip.laid_s]);
+  useEffect(() => setBy(null), [clip.picture.digest, clip.seconds, clip.laid_s]);
   const moved = (grip: Grip) => (by?.grip === grip ? by.dx : 0);
   return { moved, pointer: { onPointerDown, onPointerMove, onPointerUp } };
 }

@@ -12,12 +12,12 @@ export type Placed<T> = T & { from: number; to: number };
 export function usePeaks(opened: Opened | null, view: [number, number], width: number) {
   const span = opened ? [Math.floor(view[0] * opened.rate), Math.ceil(view[1] * opened.rate)] : [0, 0];
   return useQuery({
-    queryKey: ["peaks", opened?.key, span[0], span[1], width],
+    queryKey: ["peaks", opened?.digest, span[0], span[1], width],
     enabled: !!opened && width > 10 && span[1] > span[0],
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }): Promise<Placed<PeakData>> => {
-      const raw = await bytes(`/api/heard/${opened?.key}/peaks?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}`, signal);
+      const raw = await bytes(`/api/heard/${opened?.digest}/peaks?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}`, signal);
       const values = new Int16Array(raw);
       const channels = opened?.channels ?? 1;
       return { width: values.length / channels / 3, channels, values, from: view[0], to: view[1] };
@@ -28,12 +28,12 @@ export function usePeaks(opened: Opened | null, view: [number, number], width: n
 function useLevels(opened: Opened | null, view: [number, number], width: number, height: number, axis: Axis) {
   const span = opened ? [Math.floor(view[0] * opened.rate), Math.ceil(view[1] * opened.rate)] : [0, 0];
   return useQuery({
-    queryKey: ["spectrogram", opened?.key, span[0], span[1], width, height, axis],
+    queryKey: ["spectrogram", opened?.digest, span[0], span[1], width, height, axis],
     enabled: !!opened && width > 10 && height > 10 && span[1] > span[0],
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }): Promise<Placed<{ levels: Uint8Array; width: number; height: number }>> => {
-      const address = `/api/heard/${opened?.key}/spectrogram?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}&height=${height}&axis=${axis}`;
+      const address = `/api/heard/${opened?.digest}/spectrogram?start=${Math.max(0, span[0])}&end=${span[1]}&width=${width}&height=${height}&axis=${axis}`;
       return { levels: new Uint8Array(await bytes(address, signal)), width, height, from: view[0], to: view[1] };
     },
   });

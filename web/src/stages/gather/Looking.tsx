@@ -86,7 +86,7 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
   if (!opened.data) return null;
   const { lanes, channels } = opened.data;
   const total = opened.data.frames / opened.data.rate;
-  const here = heard?.opened.key === opened.data.key;
+  const here = heard?.opened.digest === opened.data.digest;
   const part = loop && here ? loop : null;
   const height = channels > 2 ? Math.min(176, 28 * channels) : 96;
   const spectrum = channels > 4 ? 56 : 84;

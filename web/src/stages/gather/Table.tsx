@@ -103,7 +103,7 @@ const Row = memo(function Row({ row, index, top, here, picked, many, under, colu
       onClick={(event) => event.button === 0 && (picked || many) && onSelect(index, row, event)}
     >
       <div style={{ width: 63, flexShrink: 0 }}>
-        {row && <MiniWave row={row.row} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
+        {row && <MiniWave outline={row.outline} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
       </div>
       {/* biome-ignore lint/a11y/useFocusableInteractive: the arrow keys go from row to row, never into a cell */}
       <div className="sound-name" role="gridcell" title={row?.name}>

@@ -131,7 +131,7 @@ function Answers({ entry, audition }: { entry: WantedEntry; audition: Props["aud
             Hear
           </Do>
           <Box w="70px" flexShrink={0}>
-            <MiniWave row={sound.row} width="70px" height="18px" />
+            <MiniWave outline={sound.outline} width="70px" height="18px" />
           </Box>
           <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
             {sound.name}

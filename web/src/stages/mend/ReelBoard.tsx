@@ -30,7 +30,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   const { view, now, reel, history, found, opened, drawn } = edited;
   const total = view.seconds;
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, 90)]);
-  const follows = useCallback((key: string) => key === opened.data?.key || key === drawn.data?.key, [opened.data, drawn.data]);
+  const follows = useCallback((digest: string) => digest === opened.data?.digest || digest === drawn.data?.digest, [opened.data, drawn.data]);
   const heard = useListening((state) => state.heard);
   const loop = useListening((state) => state.loop);
   const tempo = useListening((state) => state.tempo);
@@ -42,7 +42,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
     const next = { opened: opened.data, title, lufs: null, matchDb: 0 };
     if (useListening.getState().heard?.title === title) void player.swap(next);
     else player.show(next);
-  }, [opened.data?.key]);
+  }, [opened.data?.digest]);
   useEffect(() => () => player.setTempo(1), []);
   const strip = useCallback(() => {
     const playing = useListening.getState().heard;

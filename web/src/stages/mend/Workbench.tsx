@@ -48,7 +48,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
   const chain = history.doc ?? sound.chain;
   const hears = useHearing(sound, chain, chosen);
   const { base, settled, hearing, setHearing, keepsTime, sameTime, opened, now, levels, after, state, compare } = hears;
-  const marked = loop && heard && now && heard.opened.key === now.opened.key ? loop : null;
+  const marked = loop && heard && now && heard.opened.digest === now.opened.digest ? loop : null;
   const change = (next: Step[], gesture?: string) => history.change(next, gesture);
   const put = (kind: string, params: Record<string, unknown>) => {
     const known = chain.find((step) => step.kind === kind);
@@ -164,7 +164,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
                 const { heard: current, loop: part } = useListening.getState();
                 if (current) void player.play(current, from, part && from >= part[0] && from <= part[1] ? part : null);
               }}
-              follows={(key) => key === heard?.opened.key && !!heard?.title.startsWith(sound.name)}
+              follows={(digest) => digest === heard?.opened.digest && !!heard?.title.startsWith(sound.name)}
               bands={limited}
               onEdge={(_, edge, at) => {
                 const own = Number(at.toFixed(4));

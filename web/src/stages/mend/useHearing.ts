@@ -84,7 +84,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
       const here = playing.heard ? live.position / playing.heard.opened.rate : 0;
       void player.swap(next, Math.abs(share - 1) < 0.001 ? here : here * share);
     } else player.show(next);
-  }, [now?.opened.key, matchDb, hearing]);
+  }, [now?.opened.digest, matchDb, hearing]);
 
   const keepStates = (next: State[]) => {
     setStates(next);

@@ -62,7 +62,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
     const listening = useListening.getState().heard;
     if (!listening) return current ? (current.start_s + current.end_s) / 2 : 0;
     const own = live.position / listening.opened.rate;
-    return listening.opened.key === opened.data?.key ? own : (pieces.find((piece) => piece.id === playingSlice)?.start_s ?? 0) + own;
+    return listening.opened.digest === opened.data?.digest ? own : (pieces.find((piece) => piece.id === playingSlice)?.start_s ?? 0) + own;
   };
   const playAll = () => {
     setThrough(true);
@@ -117,7 +117,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
       })),
     [pieces, chosen, inLengths],
   );
-  const isLong = opened.data && heard?.opened.key === opened.data.key;
+  const isLong = opened.data && heard?.opened.digest === opened.data.digest;
   return (
     <Flex direction="column" h="100%">
       <Bar>

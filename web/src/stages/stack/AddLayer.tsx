@@ -111,7 +111,7 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
         {rows.map((row, index) => (
           <Flex key={row.id} align="center" gap="10px" px="12px" h="29px" bg={index === at ? "sheet" : undefined} _hover={{ bg: "sheet" }}>
             <chakra.button type="button" aria-label={`Hear ${row.name}`} w="90px" onClick={() => pick(index)} cursor="pointer">
-              <MiniWave row={row.row} height="20px" />
+              <MiniWave outline={row.outline} height="20px" />
             </chakra.button>
             <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
               {row.name}

@@ -75,7 +75,7 @@ export function Lanes({
   const sumStart = sumOpened ? -sumOpened.zero / sumOpened.rate : 0;
   const sumLength = sumOpened ? sumOpened.frames / sumOpened.rate : 0;
   const across = Math.min(1600, Math.max(16, Math.round(sumLength * perSecond)));
-  const sum = usePicture(sumOpened?.key, sumOpened?.frames ?? 0, sumOpened?.channels ?? 2, across);
+  const sum = usePicture(sumOpened?.digest, sumOpened?.frames ?? 0, sumOpened?.channels ?? 2, across);
   const groupOf = (id: string) => mix.groups.find((one) => one.id === id);
   const opens = (i: number) => {
     const group = groupOf(mix.members[i].group);

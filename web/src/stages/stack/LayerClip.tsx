@@ -35,7 +35,7 @@ function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null)
     laid_s: placed.start_s,
     whole_s: placed.whole_s,
     line: placed.line,
-    picture: { key: placed.key, frames: placed.frames, channels: placed.channels },
+    picture: { digest: placed.digest, frames: placed.frames, channels: placed.channels },
     fades: { in_s: member.fade_in_s, out_s: member.fade_out_s, in_shape: member.fade_in_shape, out_shape: member.fade_out_shape },
     tone: tones(member.role, member.colour || colour),
     frozen: !!member.frozen,

@@ -145,7 +145,7 @@ export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, on
             onDoubleClick={onTake}
           >
             <Box w="46px" flexShrink={0}>
-              <MiniWave row={row.row} height="17px" />
+              <MiniWave outline={row.outline} height="17px" />
             </Box>
             <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" color={row.id === member.origin?.id ? "amber" : undefined}>
               {row.name}

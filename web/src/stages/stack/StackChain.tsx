@@ -31,9 +31,9 @@ export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channel
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) =>
-      about(settled, (key) =>
+      about(settled, (digest) =>
         slowly(signal, () =>
-          got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: { key }, id: of }, signal })),
+          got(api.POST("/api/lib/{library}/stack/levels", { params: { path: { library } }, body: { mix: { digest }, id: of }, signal })),
         ),
       ),
   });

@@ -102,7 +102,7 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
             onClick={() => onAgainst(one.id === against ? null : one.id)}
           >
             <Box w="58px" flexShrink={0}>
-              {one.row && <MiniWave row={one.row} height="22px" />}
+              {one.outline && <MiniWave outline={one.outline} height="22px" />}
             </Box>
             <Box flex={1} textAlign="left" fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
               {one.name}

@@ -1,39 +1,39 @@
-/** Every state of a design crosses the wire once, as what changed of the state before; what is asked about it afterwards names its key. */
+/** Every state of a design crosses the wire once, as what changed of the state before; what is asked about it afterwards names its digest. */
 import { compare } from "fast-json-patch";
 import { api, got, type Mix, Refused, type Schemas } from "../../api/client";
 
 type Patch = Schemas["PatchOp"][];
 
 const keys = new WeakMap<object, Promise<string>>();
-/** The state that was told last; its key is known. */
-let last: { mix: Mix; key: string } | null = null;
+/** The state that was told last; its digest is known. */
+let last: { mix: Mix; digest: string } | null = null;
 
 async function whole(mix: Mix): Promise<string> {
-  return (await got(api.POST("/api/stack/told", { body: { mix, base: "", patch: [] } }))).key;
+  return (await got(api.POST("/api/stack/told", { body: { mix, base: "", patch: [] } }))).digest;
 }
 
 async function told(mix: Mix): Promise<string> {
   const before = last;
   const patch = before ? (compare(before.mix, mix) as Patch) : [];
   try {
-    const body = { mix: null, base: before?.key ?? "", patch };
+    const body = { mix: null, base: before?.digest ?? "", patch };
     // a state that has little to do with the one before is sent as it is
     const small = before !== null && JSON.stringify(patch).length * 2 < JSON.stringify(mix).length;
-    const { key } = small ? await got(api.POST("/api/stack/told", { body })) : { key: "" };
-    const found = key || (await whole(mix));
-    last = { mix, key: found };
+    const { digest } = small ? await got(api.POST("/api/stack/told", { body })) : { digest: "" };
+    const found = digest || (await whole(mix));
+    last = { mix, digest: found };
     return found;
   } catch (error) {
     // the server was started anew, or it no longer knows the state before
     if (!(error instanceof Refused && before !== null && [404, 422].includes(error.status))) throw error;
-    const key = await whole(mix);
-    last = { mix, key };
-    return key;
+    const digest = await whole(mix);
+    last = { mix, digest };
+    return digest;
   }
 }
 
-/** The key of a state; it is told when it was not. */
-function keyOf(mix: Mix): Promise<string> {
+/** The digest of a state; it is told when it was not. */
+function digestOf(mix: Mix): Promise<string> {
   const known = keys.get(mix);
   if (known) return known;
   const made = told(mix);
@@ -42,15 +42,15 @@ function keyOf(mix: Mix): Promise<string> {
   return made;
 }
 
-/** Ask something about a state by its key; when the server knows it no more, it is told once again. */
-export async function about<T>(mix: Mix, ask: (key: string) => Promise<T>): Promise<T> {
-  const key = await keyOf(mix);
+/** Ask something about a state by its digest; when the server knows it no more, it is told once again. */
+export async function about<T>(mix: Mix, ask: (digest: string) => Promise<T>): Promise<T> {
+  const digest = await digestOf(mix);
   try {
-    return await ask(key);
+    return await ask(digest);
   } catch (error) {
     if (!(error instanceof Refused && error.status === 404)) throw error;
     keys.delete(mix);
     last = null;
-    return ask(await keyOf(mix));
+    return ask(await digestOf(mix));
   }
 }

@@ -34,8 +34,8 @@ export function useDesign(design: Design) {
     called: design.name,
     docOf: ({ name, mix }): Named => ({ name, mix }),
     bodyOf: (doc) => doc,
-    // the mix was told for what is asked about it; a save names its key
-    shortOf: ({ name, mix }, keep) => about(mix, (key) => keep({ name, mix: { key } })),
+    // the mix was told for what is asked about it; a save names its digest
+    shortOf: ({ name, mix }, keep) => about(mix, (digest) => keep({ name, mix: { digest } })),
     onShown: () => {
       for (const key of ["designs", "stale"]) void queries.invalidateQueries({ queryKey: [key] });
     },

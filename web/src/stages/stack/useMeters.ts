@@ -26,7 +26,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     placeholderData: keepPreviousData,
     enabled: settled.members.length > 0,
     queryFn: ({ signal }) =>
-      about(settled, (key) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: { key }, signal }))),
+      about(settled, (digest) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: { digest }, signal }))),
   });
   const listened = useMemo(() => soloed(tried ?? settled, solo), [tried, settled, solo]);
   const opened = useQuery({
@@ -42,8 +42,8 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     // meters wait for what is to be heard
     enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
     queryFn: ({ signal }) =>
-      about(settled, (key) =>
-        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { key }, signal }))),
+      about(settled, (digest) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal }))),
       ),
   });
   const meters = settled.members.length ? sum.data : undefined;
@@ -56,8 +56,8 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     // like the meters it waits for what is to be heard
     enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
     queryFn: ({ signal }) =>
-      about(rested, (key) =>
-        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { key }, signal }))),
+      about(rested, (digest) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { digest }, signal }))),
       ),
   });
   const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
@@ -65,7 +65,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
     enabled: settled.members.some((one) => one.origin),
     queryFn: ({ signal }) =>
-      about(settled, (key) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: { key }, signal }))),
+      about(settled, (digest) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: { digest }, signal }))),
   });
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another rendering is a reason
   useEffect(() => {
@@ -78,7 +78,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
       const around = (live.position - before.opened.zero) / before.opened.rate;
       void player.swap(now, Math.max(0, around + now.opened.zero / now.opened.rate));
     }
-  }, [now?.opened.key]);
+  }, [now?.opened.digest]);
 
   return { layout: layout.data ?? null, now, sum, meters, crowding, crowded, setCrowded, newer: newer.data ?? [] };
 }

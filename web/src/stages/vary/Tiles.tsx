@@ -36,7 +36,7 @@ export function Tiles({ draws, at, onPlay }: { draws: Draw[]; at: number; onPlay
             <Box color={draw.state === "kept" ? "glass" : "dim"}>{draw.ready ? draw.state : "drawing …"}</Box>
           </Flex>
           <Box opacity={draw.state === "dropped" ? 0.35 : 1}>
-            <MiniWave row={draw.row} colour={draw.state === "kept" ? "glass" : "dim"} height="48px" />
+            <MiniWave outline={draw.outline} colour={draw.state === "kept" ? "glass" : "dim"} height="48px" />
           </Box>
           <Flex justify="space-between" fontFamily="mono" fontSize="10px" color="dim">
             <span>{draw.seconds === null || draw.seconds === undefined ? "" : seconds(draw.seconds)}</span>
