@@ -1,7 +1,7 @@
 """Cases of what the browser mirrors, written by the core: arguments, and what the core makes of them.
 
 ``web/src/mix`` has the edits of a mix, envelopes, fades and lines of time a second time, so that they are seen while a hand moves; the keys of
-Perform weigh how hard they are struck. ``tests.browser.test_mirrored`` replays these cases in the browser's engine.
+Perform weigh how hard they are struck; marks and pointers lie on the axes of ``core/measure/peaks``. ``tests.browser.test_mirrored`` replays these cases in the browser's engine.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from oskren.core.envelope import Envelope
+from oskren.core.measure.peaks import AXES, axis_edges
 from oskren.core.nodes.model import Group, Member, Mix, Source, Step
 from oskren.core.stack import edits
 from oskren.core.stack.perform import velocity_db
@@ -94,4 +95,8 @@ def cases() -> dict[str, list[list[Any]]]:
         for at in (-0.3, 0.0, 0.4, 1.0, 1.7, 4.0):
             case("carried", way.to_input(at), line, at, 1)
             case("carried", way.to_output(at), line, at, 0)
+    for axis in AXES:
+        for rate in (8_000, 44_100, 192_000):
+            for at, hz in zip(np.linspace(0, 1, 13), axis_edges(axis, 12, rate), strict=True):
+                case("axisHeight", float(at), float(hz), axis, rate)
     return found

@@ -14,7 +14,8 @@ from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
 WEB = Path(__file__).parents[2] / "web"
-ENTRY = "".join(f'export * from "{WEB / "src" / "mix" / name}";\n' for name in ("edits", "envelope", "fades", "fresh", "line", "velocity"))
+MIRRORS = ("mix/edits", "mix/envelope", "mix/fades", "mix/fresh", "mix/line", "mix/velocity", "canvas/axis")
+ENTRY = "".join(f'export * from "{WEB / "src" / name}";\n' for name in MIRRORS)
 
 
 def same(one: Any, other: Any) -> bool:

@@ -1,0 +1,121 @@
+import { Box, Flex } from "@chakra-ui/react";
+import type { SoundRow } from "../../api/client";
+import { coloured, heardSo } from "../../between/heard";
+import { useSend } from "../../between/send";
+import { useChains } from "../../chain/SavedChains";
+import { player, useListening } from "../../listening/player";
+import { refer } from "../../listening/referring";
+import { useShared } from "../../session/store";
+import { Do } from "../../ui/buttons";
+import { Choose, Pick } from "../../ui/choices";
+import { hertz } from "../../ui/format";
+import { Heading } from "../../ui/frames";
+
+/** A sound that ends below this is heard as dull (common practice, no source). */
+const DULL_HZ = 6000;
+
+function Chip({ children }: { children: string }) {
+  return (
+    <Box bg="amberSoft" color="amber" fontFamily="mono" fontSize="11px" px="6px" py="1px" borderRadius="5px">
+      {children}
+    </Box>
+  );
+}
+
+/** The chain auditioned sounds go through. */
+function Through() {
+  const library = useShared((state) => state.library);
+  const { through, heard } = useListening();
+  const chains = useChains();
+  const choose = async (name: string) => {
+    const chain = chains.data?.find((one) => one.name === name);
+    const next = chain ? { name: chain.name, chain: chain.chain } : null;
+    useListening.setState({ through: next });
+    if (!heard?.sound) return;
+    const again = await player.open({ sound: heard.sound, through: next }, library, heard.title, { lufs: heard.lufs });
+    if (again) await player.swap(again);
+  };
+  if (!chains.data?.length)
+    return (
+      <Box color="dim" fontSize="12px">
+        Keep a chain by name in Mend to hear sounds through it here.
+      </Box>
+    );
+  return (
+    <Choose
+      label="Heard through"
+      value={through?.name ?? ""}
+      options={[["", "through no chain"], ...chains.data.map((one) => [one.name, `through ${one.name}`] as const)]}
+      onChange={(name) => void choose(name)}
+    />
+  );
+}
+
+/** How the selected sound is heard now, which is how it leaves and is placed, and where it can go. */
+export function HeardNow({ row, onLayer, onAlike }: { row: SoundRow; onLayer: () => void; onAlike: () => void }) {
+  const send = useSend();
+  const { heard, loop, looping, speedSt, gainDb, through, sendDry } = useListening();
+  const along =
+    heard?.sound === row.id
+      ? [
+          looping && loop && `part ${loop[0].toFixed(2)} to ${loop[1].toFixed(2)} s`,
+          speedSt && `${speedSt > 0 ? "+" : ""}${speedSt} st`,
+          gainDb && `${gainDb > 0 ? "+" : ""}${gainDb} dB`,
+          heard.through && `through ${heard.through.name}`,
+        ].filter(Boolean)
+      : [];
+  const left = heard?.sound === row.id && (useListening.getState().soloed.length > 0 || useListening.getState().muted.length > 0);
+  const reaches = row.bandwidth && speedSt < 0 ? row.bandwidth * 2 ** (speedSt / 12) : null;
+  return (
+    <>
+      {reaches !== null && reaches < DULL_HZ && (
+        <Box color="coral" fontSize="12px" role="status">
+          At {speedSt} st this sound reaches only {hertz(reaches)}: it will be dull. Look for one that reaches higher.
+        </Box>
+      )}
+      <Heading>Heard now; so it leaves and is placed</Heading>
+      <Flex gap="5px" wrap="wrap" minH="20px" data-testid="along">
+        {along.length ? along.map((chip) => <Chip key={String(chip)}>{String(chip)}</Chip>) : <Box color="dim">the whole sound as it is</Box>}
+      </Flex>
+      {left && (
+        <Box color="dim" fontSize="12px">
+          Muted and soloed channels are for listening only and are not taken along.
+        </Box>
+      )}
+      {through && heard?.sound !== row.id && (
+        <Box color="dim" fontSize="12px">
+          Through {through.name} once it is heard.
+        </Box>
+      )}
+      <Through />
+      {coloured() && (
+        <Pick
+          label="Layers, files and the sheet get it"
+          value={sendDry ? "dry" : "as heard"}
+          options={["as heard", "dry"] as const}
+          onChange={(way) => useListening.setState({ sendDry: way === "dry" })}
+        />
+      )}
+      <Flex gap="6px" wrap="wrap">
+        <Do act="toLayer" onClick={onLayer}>
+          To a layer
+        </Do>
+        <Do act="alike" onClick={onAlike}>
+          Alike
+        </Do>
+        <Do quiet act="toMend" onClick={() => send.mend(row.id)}>
+          Mend
+        </Do>
+        <Do quiet hint="Compare others with it, on the key ` in every stage" onClick={() => void refer(row.id)}>
+          Reference
+        </Do>
+        <Do quiet act="toSlice" onClick={() => send.slice(row.id)}>
+          Slice
+        </Do>
+        <Do quiet act="toShip" onClick={() => send.ship([row.id], heardSo(heard?.sound === row.id && looping && loop ? loop : null))}>
+          Ship
+        </Do>
+      </Flex>
+    </>
+  );
+}
