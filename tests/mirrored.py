@@ -1,7 +1,8 @@
 """Cases of what the browser mirrors, written by the core: arguments, and what the core makes of them.
 
 ``web/src/mix`` has the edits of a mix, envelopes, fades and lines of time a second time, so that they are seen while a hand moves; the keys of
-Perform weigh how hard they are struck; marks and pointers lie on the axes of ``core/measure/peaks``. ``tests.browser.test_mirrored`` replays these cases in the browser's engine.
+Perform weigh how hard they are struck; marks and pointers lie on the axes of ``core/measure/peaks``. ``tests.browser.test_mirrored`` replays
+these cases in the browser's engine.
 """
 
 from __future__ import annotations

@@ -69,6 +69,16 @@ class FileInfo:
 def probe(path: Path | str) -> FileInfo:
     """Read a file's header and refuse what cannot be used.
 
+    Parameters
+    ----------
+    path : Path or str
+        The file.
+
+    Returns
+    -------
+    FileInfo
+        Its frames, rate (Hz), channels, format and bits (None for a lossy format). No sample is decoded.
+
     Raises
     ------
     AudioFileError
@@ -142,7 +152,39 @@ def blocks(path: Path, start: int = 0, stop: int | None = None, size: int = BLOC
 
 
 def read(path: Path | str, start: int = 0, frames: int | None = None) -> tuple[Samples, int]:
-    """Read a part of a file: samples of shape (frames, channels) and the sample rate in Hz."""
+    """Read a part of a file: samples of shape (frames, channels) and the sample rate in Hz.
+
+    Parameters
+    ----------
+    path : Path or str
+        A file of any format that can be read.
+    start : int
+        First frame.
+    frames : int, optional
+        How many at most; the rest of the file when left out.
+
+    Returns
+    -------
+    samples : array of float32, shape (frames, channels)
+    rate : int
+        Sample rate in Hz.
+
+    Raises
+    ------
+    AudioFileError
+        When the file is missing, cannot be decoded to its end, or holds what is no number.
+
+    Examples
+    --------
+    >>> import tempfile
+    >>> from pathlib import Path
+    >>> import numpy as np
+    >>> with tempfile.TemporaryDirectory() as folder:
+    ...     write(Path(folder) / "step.wav", np.array([[0.0], [0.5], [-0.25]], np.float32), 48_000)
+    ...     samples, rate = read(Path(folder) / "step.wav", start=1)
+    >>> samples[:, 0].tolist(), rate
+    ([0.5, -0.25], 48000)
+    """
     info = probe(path)
     stop = info.frames if frames is None else min(info.frames, start + frames)
     parts = list(blocks(info.path, start, stop))

@@ -190,7 +190,24 @@ def to_stereo(samples: Samples, layout: str | None = None, angle: float = LISTEN
 
 
 def to_mono(samples: Samples, layout: str | None = None) -> Samples:
-    """Mean of left and right after the fold-down: shape (frames, 1)."""
+    """Mean of left and right after the fold-down: shape (frames, 1).
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+    layout : str, optional
+        The layout of the channels; the usual one of so many when left out.
+
+    Returns
+    -------
+    array, shape (frames, 1)
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> to_mono(np.array([[1.0, 0.0]], np.float32)).tolist()
+    [[0.5]]
+    """
     if samples.shape[1] == 1:
         return samples
     folded = to_stereo(samples, layout)

@@ -15,7 +15,25 @@ def fit(samples: Samples, frames: int) -> Samples:
 
 
 def convert_rate(samples: Samples, rate: int, wanted: int) -> Samples:
-    """Convert the sample rate (Hz) with soxr VHQ; the length is ``round(frames * wanted / rate)``."""
+    """Convert the sample rate (Hz) with soxr VHQ; the length is ``round(frames * wanted / rate)``.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+        Amplitudes, 1.0 at full scale.
+    rate, wanted : int
+        The present and the wanted sample rate in Hz.
+
+    Returns
+    -------
+    array of float32, shape (round(frames * wanted / rate), channels)
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> convert_rate(np.zeros((44_100, 2), np.float32), 44_100, 48_000).shape
+    (48000, 2)
+    """
     if rate == wanted:
         return samples
     import soxr
@@ -78,6 +96,32 @@ def repitch(samples: Samples, semitones: float, rate: int, *, keep_length: bool 
     """Shift the pitch by varispeed or with length kept, and stretch the length by ``factor`` besides.
 
     The result has ``repitched_frames`` frames. With length kept: varispeed, then stretch back untransposed.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+        Amplitudes, 1.0 at full scale.
+    semitones : float
+        Up (positive) or down.
+    rate : int
+        Sample rate in Hz.
+    keep_length : bool
+        Keep the length while the pitch moves; else the sound gets shorter as it rises.
+    factor : float
+        How many times longer besides.
+    block_ms : float
+        Length of the blocks of the stretch (ms); shorter ones keep attacks, longer ones deep tones.
+
+    Returns
+    -------
+    array of float32, shape (repitched_frames(frames, semitones, keep_length, factor), channels)
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> octave = repitch(np.zeros((48_000, 1), np.float32), 12.0, 48_000)
+    >>> octave.shape
+    (24000, 1)
     """
     wanted = repitched_frames(len(samples), semitones, keep_length, factor)
     fast = varispeed(samples, semitones)

@@ -78,6 +78,24 @@ def estimate(mono: Samples, rate: int) -> Key | None:
 
     The pitch classes are correlated with the profiles of the 24 keys.
     Source: Krumhansl, "Cognitive Foundations of Musical Pitch", 1990 (profile values from memory).
+
+    Parameters
+    ----------
+    mono : array, shape (n,)
+    rate : int
+        Sample rate in Hz.
+
+    Returns
+    -------
+    Key or None
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> t = np.arange(48_000) / 48_000
+    >>> chord = sum(np.sin(2 * np.pi * hz * t) for hz in (220.0, 261.63, 329.63, 440.0)).astype(np.float32) / 4
+    >>> estimate(chord, 48_000).name
+    'A minor'
     """
     classes, tonal = chroma(mono, rate)
     if tonal < 0.3 or classes.max() <= 0:

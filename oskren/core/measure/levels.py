@@ -31,7 +31,23 @@ def amplitude(level_db: float) -> float:
 
 
 def peak(samples: Samples) -> float:
-    """Largest magnitude."""
+    """Largest magnitude.
+
+    Parameters
+    ----------
+    samples : array of any shape
+        Amplitudes, 1.0 at full scale.
+
+    Returns
+    -------
+    float
+        0 for no samples.
+
+    Examples
+    --------
+    >>> peak(np.array([[0.25, -0.5]], np.float32))
+    0.5
+    """
     return float(max(samples.max(), -samples.min())) if samples.size else 0.0
 
 
@@ -100,6 +116,29 @@ def true_peak(samples: Samples, rate: int, so_far: float = 0.0) -> float:
     its magnitudes, so quiet stretches are left out without changing the result.
 
     Source: ITU-R BS.1770-5, annex 2.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+        Amplitudes, 1.0 at full scale.
+    rate : int
+        Sample rate in Hz.
+    so_far : float
+        The largest magnitude found before, in a sound that comes in blocks.
+
+    Returns
+    -------
+    float
+        Linear; :func:`db` gives dBTP.
+
+    Examples
+    --------
+    A tone at a quarter of the rate whose samples all lie at 0.707 of its crests:
+
+    >>> tone = np.sin(2 * np.pi * 0.25 * np.arange(4800) + np.pi / 4).astype(np.float32)[:, None]
+    >>> tone *= np.hanning(4800).astype(np.float32)[:, None]
+    >>> round(db(peak(tone)), 1), round(abs(db(true_peak(tone, 48_000))), 1)
+    (-3.0, 0.0)
     """
     best = max(peak(samples), so_far)
     if best == 0.0 or not len(samples):

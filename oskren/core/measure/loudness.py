@@ -129,6 +129,31 @@ def loudness(samples: Samples, rate: int, layout: str | None = None) -> Loudness
     """Measure samples of shape (frames, channels).
 
     A sound shorter than 400 ms has no gated loudness; it is measured padded with silence to 400 ms and marked.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+        Amplitudes, 1.0 at full scale.
+    rate : int
+        Sample rate in Hz.
+    layout : str, optional
+        The layout of the channels, for their weights; the usual one of so many when left out.
+
+    Returns
+    -------
+    Loudness
+        Integrated, momentary and short-term maximum (LUFS), range (LU); None where there is none.
+
+    Source: ITU-R BS.1770-5; EBU Tech 3341 and 3342.
+
+    Examples
+    --------
+    A tone of 997 Hz at full scale on one channel reads -3.01 LUFS (BS.1770-5, annex 1):
+
+    >>> import numpy as np
+    >>> tone = np.sin(2 * np.pi * 997 * np.arange(96_000) / 48_000).astype(np.float32)[:, None]
+    >>> round(loudness(tone, 48_000).integrated_lufs, 1)
+    -3.0
     """
     powers = Powers(rate, samples.shape[1], layout)
     need = powers.step * round(GATE_S / STEP_S)

@@ -39,6 +39,16 @@ def noise_floor(powers: Floats) -> NoiseFloor:
 
     Digital silence is left out. The quietest tenth locates the floor, the frames within 3 dB of it give its level.
     When loud frames do not stand clear of the quiet ones, the material is dense and has no visible floor.
+
+    Parameters
+    ----------
+    powers : array, shape (n,)
+        Mean square of every frame.
+
+    Returns
+    -------
+    NoiseFloor
+        Its level in dBFS is None where no floor is visible.
     """
     heard = powers[powers > SILENT_POWER]
     if len(heard) < 6:

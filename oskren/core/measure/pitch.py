@@ -54,6 +54,28 @@ def fundamental(mono: Samples, rate: int, frames: int = 9) -> tuple[float | None
     """Fundamental (Hz) and confidence 0..1 of a sound of shape (n,), from its loudest frames.
 
     Rates above 50 kHz are halved first by averaging pairs, which is enough below 4 kHz.
+
+    Parameters
+    ----------
+    mono : array, shape (n,)
+    rate : int
+        Sample rate in Hz.
+    frames : int
+        How many of its loudest frames are looked at.
+
+    Returns
+    -------
+    hz : float or None
+        None when nothing in it has a pitch.
+    confidence : float or None
+        0 to 1.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> hz, sure = fundamental(np.sin(2 * np.pi * 220 * np.arange(48_000) / 48_000).astype(np.float32), 48_000)
+    >>> round(hz), sure > 0.9
+    (220, True)
     """
     while rate > 50_000:
         even = len(mono) // 2 * 2

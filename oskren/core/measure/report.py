@@ -165,7 +165,31 @@ class Measuring:
 
 
 def measure(samples: Samples, rate: int, layout: str | None = None, *, slow: bool = True) -> Measures:
-    """Measure samples of shape (frames, channels)."""
+    """Measure samples of shape (frames, channels).
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+        Amplitudes, 1.0 at full scale.
+    rate : int
+        Sample rate in Hz.
+    layout : str, optional
+        The layout of the channels; the usual one of so many when left out.
+    slow : bool
+        Measure pitch and key too, which take longest.
+
+    Returns
+    -------
+    Measures
+        Levels in dBFS, dBTP and LUFS, frequencies in Hz, moments in s; None where there is nothing to measure.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> found = measure(np.full((4800, 1), 0.5, np.float32), 48_000, slow=False)
+    >>> round(found.sample_peak_dbfs, 2), round(found.dc_offset, 2)
+    (-6.02, 0.5)
+    """
     return measure_blocks([samples], rate, samples.shape[1], layout, slow=slow)
 
 

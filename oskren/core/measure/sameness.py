@@ -51,6 +51,22 @@ def same_recording(one: Path, other: Path, *, lossy: bool) -> bool:
     Their first 12 s, as mono at 16 kHz, are laid over each other at the best shift within 80 ms. Between 200 Hz and
     6.4 kHz every octave must have the same level within 0.6 dB, and what remains after subtraction must be as small as
     a coder (``lossy``) or a conversion of rate and bits leaves it. An equalised, pitched or otherwise processed copy fails.
+
+    Parameters
+    ----------
+    one, other : Path
+        Two files, of any formats and rates.
+    lossy : bool
+        Whether a lossy coder lies between them.
+
+    Returns
+    -------
+    bool
+
+    Raises
+    ------
+    AudioFileError
+        When one of them cannot be read.
     """
     a, b = _head(one), _head(other)
     count = min(len(a), len(b))

@@ -75,6 +75,15 @@ def bandwidth(mono: Samples, rate: int) -> float | None:
     A fall of 40 dB within half an octave that is not climbed again is a band edge too, whatever lies above it.
 
     ``mono`` has shape (n,). At most 400 frames, evenly spread, are looked at.
+
+    Examples
+    --------
+    >>> import numpy as np
+    >>> noise = np.random.default_rng(1).normal(0, 0.1, 48_000).astype(np.float32)
+    >>> bandwidth(noise, 48_000) > 20_000
+    True
+    >>> bandwidth(np.zeros(48_000, np.float32), 48_000) is None
+    True
     """
     size = 4096
     if len(mono) < 256 or not np.any(mono):

@@ -120,7 +120,20 @@ def quiet_stretches(power: Floats) -> list[tuple[float, float]]:
 
 
 def suggest(blocks: Iterable[Samples], rate: int) -> Suggestions:
-    """Suggestions from one pass over blocks of shape (frames, channels)."""
+    """Suggestions from one pass over blocks of shape (frames, channels).
+
+    Parameters
+    ----------
+    blocks : iterable of array, shape (frames, channels)
+        The sound, block by block.
+    rate : int
+        Sample rate in Hz.
+
+    Returns
+    -------
+    Suggestions
+        Quiet parts to learn noise from, hum, clicks, clipping: each with where and how strong.
+    """
     watching = _Watching(rate)
     levels = analyse(watching.through(blocks), rate)
     hum = find_hum(watching.lows(), HUM_RATE)

@@ -119,7 +119,28 @@ def digest_of(node: Node) -> str:
 
 
 def node_hash(node: Node) -> str:
-    """Stable content hash of what a node sounds like; a chain with nothing on it hashes as its input."""
+    """Stable content hash of what a node sounds like; a chain with nothing on it hashes as its input.
+
+    Parameters
+    ----------
+    node : Node
+        A source, or whatever is made of sources: excerpt, chain, loop, difference, row, mix.
+
+    Returns
+    -------
+    str
+        40 hexadecimal digits. Names, muted layers and steps that are off do not change them.
+
+    Examples
+    --------
+    >>> from oskren.core.nodes.model import Chained, Source, Step
+    >>> glass = Source(audio="a" * 40, rate=48_000, channels=1, frames=100)
+    >>> louder = Step(kind="gain", params={"gain_db": 3.0})
+    >>> node_hash(Chained(node=glass, chain=(louder.model_copy(update={"on": False}),))) == node_hash(glass)
+    True
+    >>> node_hash(Chained(node=glass, chain=(louder,))) == node_hash(glass)
+    False
+    """
     while isinstance(node, Chained) and not active(node.chain):
         node = node.node
     return digest_of(node)

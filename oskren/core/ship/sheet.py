@@ -65,7 +65,22 @@ class Planned(Frozen):
 
 
 def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[Planned]:
-    """Every file of a sheet of that name with its final path; collisions and bad templates are named."""
+    """Every file of a sheet of that name with its final path; collisions and bad templates are named.
+
+    Parameters
+    ----------
+    name : str
+        Of the sheet.
+    items : sequence of Titled
+        What leaves, with the words its file's name is made of.
+    targets : sequence of Target
+        What every item is written as.
+
+    Returns
+    -------
+    list of Planned
+        One for every item and target, in that order; ``problem`` says in a sentence why a file cannot be written.
+    """
     planned: list[Planned] = []
     for t, target in enumerate(targets):
         for i, item in enumerate(items):

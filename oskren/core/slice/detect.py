@@ -9,5 +9,18 @@ __all__ = ["FoundSlice", "Levels", "SliceSettings", "analyse", "detect", "thresh
 
 
 def detect(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
-    """Slices in order, never overlapping, as the detector of the settings finds them; none for silence."""
+    """Slices in order, never overlapping, as the detector of the settings finds them; none for silence.
+
+    Parameters
+    ----------
+    levels : Levels
+        What :func:`oskren.core.slice.levels.analyse` made of the sound, in one pass.
+    settings : SliceSettings
+        Which detector, and how it is set.
+
+    Returns
+    -------
+    list of FoundSlice
+        Begin and end in seconds.
+    """
     return detector_of(settings.by).find(levels, settings)

@@ -104,7 +104,32 @@ def moved_start(plan: Plan, id: int, start_s: float | None, by_s: float | None) 
 
 
 def split(plan: Plan, id: int, at_s: float) -> Plan:
-    """Split a slice in two at a moment inside it."""
+    """Split a slice in two at a moment inside it.
+
+    Parameters
+    ----------
+    plan : Plan
+    id : int
+        The slice.
+    at_s : float
+        The moment, in seconds of the sound.
+
+    Returns
+    -------
+    Plan
+        The first half keeps the id of the slice.
+
+    Raises
+    ------
+    OskrenError
+        When a half would be shorter than 1 ms, or there is no such slice.
+
+    Examples
+    --------
+    >>> plan = Plan(settings=SliceSettings(), slices=(Slice(id=1, start_s=0.0, end_s=1.0, attack_s=0.0),))
+    >>> [(piece.id, piece.start_s, piece.end_s) for piece in split(plan, 1, 0.25).slices]
+    [(1, 0.0, 0.25), (2, 0.25, 1.0)]
+    """
     i, piece = _one(plan, id)
     if not piece.start_s + SHORTEST_S <= at_s <= piece.end_s - SHORTEST_S:
         raise OskrenError(f"Slice {i + 1} runs from {piece.start_s:.3f} s to {piece.end_s:.3f} s; put the playhead inside it to split it.")
@@ -114,7 +139,29 @@ def split(plan: Plan, id: int, at_s: float) -> Plan:
 
 
 def merge(plan: Plan, id: int) -> Plan:
-    """Merge a slice with the next."""
+    """Merge a slice with the next.
+
+    Parameters
+    ----------
+    plan : Plan
+    id : int
+        The first of the two; it is what remains, as long as both.
+
+    Returns
+    -------
+    Plan
+
+    Raises
+    ------
+    OskrenError
+        When it is the last slice.
+
+    Examples
+    --------
+    >>> plan = Plan(settings=SliceSettings(), slices=tuple(Slice(id=k, start_s=at, end_s=at + 0.4, attack_s=at) for k, at in ((1, 0.0), (2, 0.6))))
+    >>> [(piece.id, piece.start_s, piece.end_s) for piece in merge(plan, 1).slices]
+    [(1, 0.0, 1.0)]
+    """
     i, piece = _one(plan, id)
     if i + 1 >= len(plan.slices):
         raise OskrenError("The last slice has no next one to merge with.")
@@ -157,5 +204,20 @@ def finish_chain(finish: Finish) -> tuple[Step, ...]:
 
 
 def one_shot(source: Node, piece: Slice | FoundSlice, finish: Finish) -> Chained:
-    """A finished slice as a node."""
+    """A finished slice as a node.
+
+    Parameters
+    ----------
+    source : Node
+        What was sliced.
+    piece : Slice or FoundSlice
+        From where to where, in seconds of it.
+    finish : Finish
+        Chain, channels, fades and level that every slice of the plan gets.
+
+    Returns
+    -------
+    Chained
+        Not rendered yet.
+    """
     return Chained(node=Excerpt(node=source, start_s=piece.start_s, end_s=piece.end_s), chain=finish_chain(finish))

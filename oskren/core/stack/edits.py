@@ -48,7 +48,28 @@ def gathered(mix: Mix) -> Mix:
 
 
 def grouped(mix: Mix, ids: Collection[str], id: str) -> Mix:
-    """The mix with layers in a new group of that id, called by how many groups there are."""
+    """The mix with layers in a new group of that id, called by how many groups there are.
+
+    Parameters
+    ----------
+    mix : Mix
+    ids : collection of str
+        Ids of the layers.
+    id : str
+        Id of the new group.
+
+    Returns
+    -------
+    Mix
+
+    Examples
+    --------
+    >>> from oskren.core.nodes.model import Member, Source
+    >>> glass = Source(audio="a" * 40, rate=48_000, channels=1, frames=100)
+    >>> mix = grouped(Mix(members=(Member(id="a", node=glass), Member(id="b", node=glass))), ["b"], "g")
+    >>> [(member.id, member.group) for member in mix.members], mix.groups[0].name
+    ([('a', ''), ('b', 'g')], 'Group 1')
+    """
     group = Group(id=id, name=f"Group {len(mix.groups) + 1}")
     members = tuple(member.model_copy(update={"group": id}) if member.id in ids else member for member in mix.members)
     return gathered(mix.model_copy(update={"members": members, "groups": (*mix.groups, group)}))
@@ -87,7 +108,28 @@ def stepped(mix: Mix, ids: Collection[str], by: int) -> Mix:
 
 
 def shifted(mix: Mix, ids: Collection[str], by_s: float) -> Mix:
-    """The mix with layers later by ``by_s`` (s); locked ones stay."""
+    """The mix with layers later by ``by_s`` (s); locked ones stay.
+
+    Parameters
+    ----------
+    mix : Mix
+    ids : collection of str
+        Ids of the layers.
+    by_s : float
+        Seconds, earlier when negative.
+
+    Returns
+    -------
+    Mix
+
+    Examples
+    --------
+    >>> from oskren.core.nodes.model import Member, Source
+    >>> glass = Source(audio="a" * 40, rate=48_000, channels=1, frames=100)
+    >>> mix = Mix(members=(Member(id="a", node=glass), Member(id="b", node=glass, locked=True)))
+    >>> [member.at_s for member in shifted(mix, ["a", "b"], 0.25).members]
+    [0.25, 0.0]
+    """
     free = {member.id for member in mix.members if member.id in ids and not member.locked}
     members = tuple(member.model_copy(update={"at_s": round(member.at_s + by_s, 6)}) if member.id in free else member for member in mix.members)
     return mix.model_copy(update={"members": members})

@@ -67,7 +67,23 @@ class Shift(Frozen):
 
 
 def velocity_db(velocity: float) -> float:
-    """Gain of a velocity: 20 log10, not under -30 dB."""
+    """Gain of a velocity: 20 log10, not under -30 dB.
+
+    Parameters
+    ----------
+    velocity : float
+        0 to 1.
+
+    Returns
+    -------
+    float
+        dB.
+
+    Examples
+    --------
+    >>> velocity_db(1.0), round(velocity_db(0.5), 1), velocity_db(0.0)
+    (0.0, -6.0, -30.0)
+    """
     return max(QUIETEST_DB, 20 * math.log10(velocity)) if velocity > 0 else QUIETEST_DB
 
 

@@ -116,7 +116,25 @@ def share_out(renderer: Renderer, mix: Mix) -> tuple[list[Share], float | None, 
 
 
 def correlation(samples: Samples, layout: str = "") -> float | None:
-    """Correlation of left and right over a whole sound, -1 to 1: Σlr / √(Σl² Σr²); None for silence on a side."""
+    """Correlation of left and right over a whole sound, -1 to 1: Σlr / √(Σl² Σr²); None for silence on a side.
+
+    Parameters
+    ----------
+    samples : array, shape (frames, channels)
+    layout : str
+        The layout of the channels; more than two are folded down first.
+
+    Returns
+    -------
+    float or None
+        1 for the same on both sides, 0 for what has nothing in common, -1 for opposite phase.
+
+    Examples
+    --------
+    >>> side = np.random.default_rng(1).normal(0, 0.1, (4800, 1)).astype(np.float32)
+    >>> round(correlation(np.hstack([side, -side])), 3)
+    -1.0
+    """
     sides = samples if samples.shape[1] <= 2 else convert(samples, "stereo", layout)
     if sides.shape[1] == 1:
         return 1.0 if float(np.abs(sides).max(initial=0.0)) > 0 else None

@@ -247,7 +247,29 @@ def kind_of(key: str) -> StepKind:
 
 
 def checked(key: str, values: dict[str, Any]) -> Any:
-    """Validated parameters of a step; one sentence when a value is out of range."""
+    """Validated parameters of a step; one sentence when a value is out of range.
+
+    Parameters
+    ----------
+    key : str
+        The kind of step.
+    values : dict
+        Its settings by name; what is left out takes its default.
+
+    Returns
+    -------
+    The step's own model of settings.
+
+    Raises
+    ------
+    OskrenError
+        When a value is unknown or out of range, naming it and its range.
+
+    Examples
+    --------
+    >>> checked("gain", {"gain_db": -3.0}).gain_db
+    -3.0
+    """
     kind = kind_of(key)
     try:
         return kind.params(**values)

@@ -18,6 +18,26 @@ def fade_gain(position: Floats, shape: str) -> Floats:
 
     linear x; equal power sin(πx/2), so that a crossfade keeps gain² constant; sine (1 - cos πx)/2;
     logarithmic rises fast, exponential slowly, both over 60 dB. Common practice, no source.
+
+    Parameters
+    ----------
+    position : array
+        0 where the fade begins to 1 where it ends.
+    shape : str
+        One of SHAPES.
+
+    Returns
+    -------
+    array of the same shape
+        Linear gain, 0 to 1.
+
+    Examples
+    --------
+    >>> fade_gain(np.array([0.0, 0.5, 1.0]), "linear").tolist()
+    [0.0, 0.5, 1.0]
+    >>> rising, falling = fade_gain(np.array([0.3]), "equal power"), fade_gain(np.array([0.7]), "equal power")
+    >>> round(float(rising[0] ** 2 + falling[0] ** 2), 9)
+    1.0
     """
     x = np.clip(position, 0.0, 1.0)
     if shape == "equal power":

@@ -101,10 +101,34 @@ def value(freedom: Freedom, seed: int, number: int) -> float:
 def draw(mix: Mix, recipe: Recipe, seed: int, number: int) -> Mix:
     """One variation of a design.
 
+    Parameters
+    ----------
+    mix : Mix
+        The design.
+    recipe : Recipe
+        What of it may move, and how far.
+    seed : int
+        The same seed and number give the same variation.
+    number : int
+        Which of the variations, from 1.
+
+    Returns
+    -------
+    Mix
+
     Raises
     ------
     OskrenError
         When the recipe names a layer that the design does not have.
+
+    Examples
+    --------
+    >>> from oskren.core.nodes.model import Source
+    >>> glass = Source(audio="a" * 40, rate=48_000, channels=1, frames=100)
+    >>> mix = Mix(members=(Member(id="a", node=glass),))
+    >>> recipe = default_recipe(mix)
+    >>> draw(mix, recipe, 7, 3) == draw(mix, recipe, 7, 3), draw(mix, recipe, 7, 3) == draw(mix, recipe, 7, 4)
+    (True, False)
     """
     moved: dict[str, Member] = {member.id or str(i): member for i, member in enumerate(mix.members)}
     for freedom in recipe.freedoms:

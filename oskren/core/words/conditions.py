@@ -187,7 +187,31 @@ def write(search: Search) -> str:
 
 
 def parse(text: str, own: dict[str, Kind] | None = None) -> Search:
-    """Read a search as it is typed; OskrenError with one sentence where it cannot be understood."""
+    """Read a search as it is typed; OskrenError with one sentence where it cannot be understood.
+
+    Parameters
+    ----------
+    text : str
+        Words, and behind ``where`` conditions.
+    own : dict, optional
+        Fields of the user's own, by name, with their kinds.
+
+    Returns
+    -------
+    Search
+        Its words and its conditions.
+
+    Raises
+    ------
+    OskrenError
+        With what cannot be understood, and what would be.
+
+    Examples
+    --------
+    >>> search = parse("glass creak where length under 2 s")
+    >>> search.words, [(one.field, one.how, one.values) for one in search.conditions]
+    ('glass creak', [('length', 'under', ('2 s',))])
+    """
     words, conditions = _split(text)
     if len(_WORD.findall(re.sub(r'"[^"]*"', " phrase ", words))) > MOST_WORDS:
         raise OskrenError(f"A search takes up to {MOST_WORDS} words; leave out those that matter least.")

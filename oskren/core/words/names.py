@@ -105,6 +105,29 @@ def fill(template: str, values: Mapping[str, object], extension: str) -> str:
     """A relative path from a template; values never make folders, slashes of the template do.
 
     Parts that would climb out of the folder ('..') become underscores.
+
+    Parameters
+    ----------
+    template : str
+        Text with tokens in braces; slashes make folders.
+    values : mapping
+        What every token stands for.
+    extension : str
+        Of the file, with its dot.
+
+    Returns
+    -------
+    str
+
+    Raises
+    ------
+    OskrenError
+        When the template names a token that does not exist.
+
+    Examples
+    --------
+    >>> fill("{category}/{name}_{number:2}", {"category": "Glass", "name": "Pane: break", "number": 3}, ".wav")
+    'Glass/Pane_ break_03.wav'
     """
     check_template(template)
     text = _TOKEN.sub(lambda match: _value(match, values).replace("/", "-"), template)

@@ -171,7 +171,25 @@ _STARTING: Vocabulary | None = None
 
 
 def propose(path: Path | str, more: Iterable[str] = ()) -> Proposal:
-    """A proposal by the categories a new library starts with."""
+    """A proposal by the categories a new library starts with.
+
+    Parameters
+    ----------
+    path : Path or str
+        Of the file; words of its folders count too.
+    more : iterable of str
+        What the file says of itself.
+
+    Returns
+    -------
+    Proposal
+        Category, tags, and how sure it is (0 to 1).
+
+    Examples
+    --------
+    >>> propose("field/Glass Shatter big 02.wav").category
+    'Glass/Shatter'
+    """
     global _STARTING
     _STARTING = _STARTING or Vocabulary(starting_categories())
     return _STARTING.propose(path, more)
