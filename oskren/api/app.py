@@ -11,11 +11,8 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
-from fastapi.responses import FileResponse
 from fastapi.routing import APIRoute
-from fastapi.staticfiles import StaticFiles
 from sqlalchemy.exc import SQLAlchemyError
-from starlette.exceptions import HTTPException
 
 import oskren
 from oskren.api import listening, models, state
@@ -23,6 +20,7 @@ from oskren.api.documents import drafts, histories
 from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
 from oskren.api.mend import chain, plugins, reels, saved, steps
+from oskren.api.page import serve_page
 from oskren.api.ship import sheets
 from oskren.api.slice import plans
 from oskren.api.stack import designs, layers, meters, prints, told
@@ -35,8 +33,6 @@ from oskren.work.gather.takes import Takes
 from oskren.work.gather.uploads import Uploads
 from oskren.work.recovery import take_up
 from oskren.work.ship.shipments import mark_interrupted
-
-WEB = Path(__file__).parents[2] / "web" / "dist"
 
 
 def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awaitable[Response]]], Awaitable[Response]]:
@@ -157,16 +153,5 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     ):
         app.include_router(module.router, prefix="/api")
 
-    if WEB.exists():
-        app.mount("/assets", StaticFiles(directory=WEB / "assets"), name="assets")
-
-        @app.get("/{path:path}", include_in_schema=False)
-        def page(path: str) -> Response:
-            if path.startswith("api/"):
-                raise HTTPException(404)
-            file = (WEB / path).resolve()
-            if path and file.is_relative_to(WEB) and file.is_file():
-                return FileResponse(file)
-            return FileResponse(WEB / "index.html", headers={"Cache-Control": "no-cache"})
-
+    serve_page(app)
     return app

@@ -1,8 +1,10 @@
 """The API over a real home with real workers: every stage, every refusal as one sentence, never a 5xx."""
 
 import base64
+import gzip
 import io
 import json
+import re
 import tempfile
 import time
 import unittest
@@ -456,6 +458,26 @@ class Frame(Running):
             self.assertIn('<div id="root">', answer.text)
         for path in ("/../pyproject.toml", "/%2e%2e/pyproject.toml", "/assets/../../package.json"):
             self.assertNotIn("build-system", self.client.get(path).text)
+
+    def test_scripts_cross_the_wire_compressed_and_are_kept_for_good(self) -> None:
+        page = self.client.get("/")
+        self.assertEqual(page.headers["cache-control"], "no-cache")
+        named = re.findall(r'(?:src|href)="(/assets/[^"]+\.(?:js|css))"', page.text)
+        self.assertTrue(named)
+        crossed = 0
+        for path in named:
+            with self.subTest(path=path):
+                plain = self.client.get(path, headers={"accept-encoding": "identity"})
+                self.assertNotIn("content-encoding", plain.headers)
+                with self.client.stream("GET", path, headers={"accept-encoding": "gzip"}) as packed:
+                    raw = b"".join(packed.iter_raw())
+                    self.assertEqual((packed.headers["content-encoding"], packed.headers["vary"]), ("gzip", "accept-encoding"))
+                    self.assertEqual(packed.headers["content-type"], plain.headers["content-type"])
+                    self.assertIn("immutable", packed.headers["cache-control"])
+                self.assertEqual(gzip.decompress(raw), plain.content)
+                crossed += len(raw)
+        self.assertLess(crossed, 320_000)
+        self.assertEqual(self.client.get("/assets/none.js").status_code, 404)
 
     def test_headers_keep_the_page_to_itself(self) -> None:
         headers = self.client.get("/").headers
