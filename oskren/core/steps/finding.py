@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from oskren.core.steps.asked import ASKED
 from oskren.core.steps.base import REGISTRY
 
 IGNORED = frozenset(
@@ -13,8 +14,26 @@ IGNORED = frozenset(
 )
 """Words of a wish that say nothing of what is wanted."""
 
+AGAINST = frozenset(["cut", "fewer", "less", "no", "off", "reduce", "remove", "rid", "stop", "too", "without"])
+"""Words of a wish that is against what it names: what a step gives is then no answer, only what it takes away."""
+
 LABEL, WORD, SETTING, TOLD = 8.0, 5.0, 4.7, 1.5
 """What a word found in the name, in the words, in a named setting or in the sentence of a step counts."""
+
+MORE = frozenset(["add", "boost", "more", "raise"])
+"""Words of a wish that is for what it names."""
+
+ANTONYMS = (("low", "high"), ("bas", "trebl"), ("wid", "narrow"), ("wide", "narrow"), ("dul", "bright"))
+"""Stems that are never meant by each other, however alike the phrases are."""
+
+FAINT = 0.25
+"""Answers this much worse than the best one are none."""
+
+CLEANS = "Clean"
+"""Steps of this family name what they take away."""
+
+PHRASE = 7.0
+"""What a phrase counts that people say when they mean a step, when the wish is that phrase."""
 
 
 @dataclass(frozen=True)
@@ -64,18 +83,53 @@ def score(wish: str, fields: Iterable[tuple[str, float]]) -> float:
     return sum(found) / max(1, len(wanted)) if any(found) else 0.0
 
 
+def against(text: str) -> bool:
+    """Whether a wish or a phrase is against what it names: too bright, less room, cut the lows."""
+    return not AGAINST.isdisjoint(re.findall(r"[^\W_]+", text.lower()))
+
+
+def _meant(text: str) -> set[str]:
+    """The stems of what a wish or a phrase is about, for or against."""
+    found = words_in(text)
+    return {stem(word) for word in found if word not in AGAINST} or {stem(word) for word in found}
+
+
+def phrased(wish: str, phrases: Iterable[str]) -> float:
+    """How well whole phrases answer a wish: the words they share, of those wished and of those in the phrase; the best of them."""
+    wanted = _meant(wish)
+    best = 0.0
+    for phrase in phrases:
+        told = _meant(phrase)
+        shared = len(wanted & told)
+        if shared and not any(wanted & {one} and told & {other} for one, other in (*ANTONYMS, *(pair[::-1] for pair in ANTONYMS))):
+            best = max(best, PHRASE * shared / len(wanted) * (shared / len(told)) ** 0.5)
+    return best
+
+
 def find(wish: str) -> list[Match]:
     """Offered steps that answer a wish, the best first; each with the named setting that answers better than the step itself, if any."""
     matches = []
+    said = set(re.findall(r"[^\W_]+", wish.lower()))
     for kind in REGISTRY.values():
         if not kind.offered:
             continue
         told = (type(kind).__doc__ or "").split("\n")[0]
-        own = score(wish, [(kind.label, LABEL), (kind.words, WORD), (told, TOLD)])
+        phrases = ASKED.get(kind.key, ())
+        if against(wish) and kind.family != CLEANS:
+            best = phrased(wish, [phrase for phrase in phrases if against(phrase)])
+            if best > 0:
+                matches.append(Match(kind.key, "", best))
+            continue
+        if not MORE.isdisjoint(said):
+            phrases = tuple(phrase for phrase in phrases if not against(phrase))
+        # a pass filter is named by what it lets through, and wished for by what it takes away
+        label = kind.label if not kind.label.endswith("-pass") or "pass" in said else ""
+        own = max(score(wish, [(label, LABEL), (kind.words, WORD), (told, TOLD)]), phrased(wish, phrases))
         named = [(score(wish, [(name, SETTING), (kind.label, TOLD), (kind.words, TOLD)]), name) for name in kind.settings]
         best, setting = max(named, default=(0.0, ""))
         if best > own:
             matches.append(Match(kind.key, setting, best))
         elif own > 0:
             matches.append(Match(kind.key, "", own))
-    return sorted(matches, key=lambda match: (-match.score, match.key))
+    matches.sort(key=lambda match: (-match.score, match.key))
+    return [match for match in matches if match.score >= FAINT * matches[0].score]
