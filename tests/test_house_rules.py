@@ -39,6 +39,12 @@ class Interface(unittest.TestCase):
         listed = re.findall(r"^\| `(.+)` \| (.+) \|$", (ROOT / "docs" / "keys.md").read_text(), re.M)
         self.assertEqual(listed, list(self.keys().values()))
 
+    def test_every_key_stands_in_a_section_of_the_list(self) -> None:
+        text = (WEB / "ui" / "keys.ts").read_text()
+        sections = text[text.index("export const SECTIONS") : text.index("as const satisfies Record<string, readonly Act[]>")]
+        listed = set(re.findall(r'"(\w+)"', sections))
+        self.assertEqual(set(self.keys()) - listed, set())
+
     def test_colours_stand_in_the_theme_alone(self) -> None:
         for path in sources():
             if path.name != "theme.ts":

@@ -31,6 +31,13 @@ def stage(page: Page, name: str) -> None:
     page.get_by_role("link", name=name).click()
 
 
+def pick(page: Page, label: str, option: str = "") -> None:
+    """Choose from a folded choice: the option of that name, else the second."""
+    page.get_by_role("combobox", name=label, exact=True).click()
+    listed = page.get_by_role("option")
+    (page.get_by_role("option", name=option, exact=True) if option else listed.nth(1)).click()
+
+
 def pictures(page: Page, out: Path) -> None:
     def take(name: str, settle: int = 700) -> None:
         page.wait_for_timeout(settle)
@@ -76,7 +83,7 @@ def pictures(page: Page, out: Path) -> None:
     page.get_by_role("button", name="Field recorder").click()
     page.get_by_role("button", name="Switch on").click()
     page.get_by_role("button", name="Recorder on").wait_for()
-    page.get_by_label("Place", exact=True).select_option("lamp gallery")
+    pick(page, "Place", "Lamp gallery")
     page.get_by_role("button", name="Start take").click()
     page.get_by_role("button", name="Geared brass").click()
     take("gather-recorder", 1900)
@@ -105,7 +112,7 @@ def pictures(page: Page, out: Path) -> None:
     page.get_by_role("button", name="Keep state").click()
     page.get_by_role("status").get_by_role("button", name="Close").click()
     take("mend", 2500)
-    page.get_by_label("Review reel").select_option(index=1)
+    pick(page, "Review reel")
     page.get_by_text("events over").nth(2).wait_for(timeout=60_000)
     page.keyboard.press("ArrowDown")
     page.wait_for_timeout(500)
@@ -118,11 +125,11 @@ def pictures(page: Page, out: Path) -> None:
     take("mend-reel", 2500)
     page.keyboard.press("Space")
     stage(page, "Stack")
-    page.locator("[data-layer]").nth(3).click()
+    page.locator("[data-layer]").nth(3).click(position={"x": 60, "y": 12})
     page.wait_for_selector("[data-clip]")
     page.get_by_text("from the strike line").wait_for()
     page.get_by_role("tab", name="Curves").click()
-    page.get_by_label("What the curve moves").select_option(label="Pitch")
+    pick(page, "What the curve moves", "Pitch")
     page.get_by_label("Points of the curve").fill("0.1 0, 0.9 1.8, 1.6 0.6, 2.1 -2")
     page.get_by_label("Points of the curve").press("Enter")
     page.wait_for_timeout(3500)
@@ -154,7 +161,7 @@ def pictures(page: Page, out: Path) -> None:
     page.locator("[data-slice]").nth(4).click()
     take("slice", 1500)
     stage(page, "Ship")
-    page.get_by_label("Shipments").select_option(index=1)
+    pick(page, "Shipments")
     take("ship-report", 900)
     page.get_by_role("button", name="Back to the sheet").click()
     stage(page, "Gather")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tempfile
 import threading
 import time
@@ -116,12 +117,26 @@ class InBrowser(unittest.TestCase):
         for key in keys:
             self.page.keyboard.press(key)
 
+    def pick(self, label: str, option: str | re.Pattern[str], within: Page | Locator | None = None) -> None:
+        """Choose from a folded choice by the mouse."""
+        (within or self.page).get_by_role("combobox", name=label, exact=True).click()
+        exact = isinstance(option, str)
+        self.page.get_by_role("option", name=option, exact=exact).click()
+
+    def one_of(self, option: str) -> None:
+        """Choose one of a few that stand side by side."""
+        self.page.get_by_role("radiogroup").get_by_text(option, exact=True).click()
+
+    def tick(self, name: str) -> None:
+        """Say yes or no to something by the mouse."""
+        self.page.locator("label", has=self.page.get_by_role("checkbox", name=name, exact=True)).click()
+
     def new_library(self, name: str) -> None:
-        self.page.get_by_label("Library", exact=True).select_option("+")
+        self.pick("Library", "New library …")
         self.page.get_by_label("Name of the new library").fill(name)
         self.press("Enter")
         # the library before may be empty too
-        expect(self.page.get_by_label("Library", exact=True).locator("option:checked")).to_contain_text(name)
+        expect(self.page.get_by_role("combobox", name="Library", exact=True)).to_contain_text(name)
         expect(self.page.get_by_text("This library holds no sounds yet")).to_be_visible()
 
     def choose(self, name: str) -> None:

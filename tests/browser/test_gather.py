@@ -162,7 +162,7 @@ class Gathering(InBrowser):
         )
         self.kept(f"{HERE}/categories", "it.some((one) => one.path === 'Observatory/Dome' && one.code === 'OBDM')")
         page.get_by_title("Delete Observatory").click()
-        page.get_by_label("Where the sounds of Observatory go").select_option("-")
+        self.pick("Where the sounds of Observatory go", "no category")
         self.kept(f"{HERE}/categories", "!it.some((one) => one.path.startsWith('Observatory'))")
 
     def test_words_conditions_facets_and_a_kept_search(self) -> None:
@@ -180,7 +180,7 @@ class Gathering(InBrowser):
         page.get_by_label("not length").click()
         expect(page.get_by_label("Search the sounds")).to_have_value("glass where not length under 0.55 s")
         expect(page.get_by_test_id("total")).to_have_text(f"{6 - few} sounds")
-        page.get_by_label("Saved searches").select_option("+")
+        self.pick("Saved searches", "Keep this search …")
         page.get_by_label("Name of the search").fill("Long glass")
         self.press("Enter")
         expect(page.get_by_role("status").filter(has_text="Long glass is kept")).to_be_visible()
@@ -192,7 +192,7 @@ class Gathering(InBrowser):
         expect(page.get_by_test_id("total")).to_have_text("1 sound")
         expect(filters.get_by_role("button", name=re.compile("^mono"))).to_be_visible()  # counted within all other filters
         page.get_by_role("button", name="Clear filters").click()
-        page.get_by_label("Saved searches").select_option("Long glass")
+        self.pick("Saved searches", "Long glass")
         expect(page.get_by_test_id("total")).to_have_text(f"{6 - few} sounds")
         page.locator("[data-sound]").first.click()
         self.press("q")
@@ -206,7 +206,7 @@ class Gathering(InBrowser):
         self.sounding()
         wave = page.get_by_role("img", name=re.compile("^Waveform and spectrogram of long tone"))
         self.drag(wave, 0.2, 0.6)
-        page.get_by_label("Heard through").select_option("Softer")
+        self.pick("Heard through", "through Softer")
         page.get_by_role("slider", name="Speed").press("Shift+ArrowLeft")
         page.get_by_role("slider", name="Gain").press("Shift+ArrowRight")
         along = page.get_by_test_id("along")
@@ -224,7 +224,7 @@ class Gathering(InBrowser):
         self.assertAlmostEqual(layer["end_s"], 1.8, delta=0.05)
         self.kept(f"{HERE}/sounds/{self.rows('long tone')[0]['id']}/uses", "it.length === 1 && it[0].what === 'design'")
         # the next sound is heard plainly again once the chain is taken off, and the file never changed
-        page.get_by_label("Heard through").select_option("")
+        self.pick("Heard through", "through no chain")
         expect(along).not_to_contain_text("through")
 
     def test_channels_have_lanes_names_mute_and_solo(self) -> None:
@@ -242,16 +242,39 @@ class Gathering(InBrowser):
         self.search("dome", 1)
         self.row("dome ambix").click()
         expect(lanes.get_by_label("mute W", exact=True)).to_be_visible()
-        page.get_by_label("Channel layout").select_option("quad")
+        self.pick("Channel layout", "quad")
         expect(lanes.get_by_label("mute Ls", exact=True)).to_be_visible()
         self.kept(f"{HERE}/sounds?q=dome", "it.rows[0].layout === 'quad'")
         for axis in ("mel", "linear", "log"):
-            page.get_by_label("Frequency axis").select_option(axis)
+            self.pick("Frequency axis", f"{axis} axis")
         page.get_by_role("button", name="Output").click()
         page.get_by_role("button", name="Mono check").click()
         expect(page.get_by_role("button", name="Safety limit")).to_have_attribute("aria-pressed", "true")
         self.press("u")
         expect(page.get_by_role("button", name=re.compile("^Dim"))).to_have_attribute("aria-pressed", "true")
+
+    def test_a_quiet_sound_fills_its_lane_and_is_drawn_lower_by_key(self) -> None:
+        """The waveform on the screen, counted in rows of pixels of its colours."""
+        page = self.page
+        self.search("long tone", 1)
+        self.row("long tone").click()
+        expect(page.get_by_role("img", name=re.compile("long tone"))).not_to_have_attribute("aria-busy", "true")
+        rows = """() => {
+            const canvas = document.querySelector('[role=img][aria-busy]').previousElementSibling;
+            const { width, height } = canvas;
+            const pixels = canvas.getContext('2d').getImageData(0, 0, width, height).data;
+            const shown = (i) => pixels[i + 1] > pixels[i] + 20 && pixels[i + 1] > pixels[i + 2] + 5;
+            const columns = Array.from({ length: width }, (_, x) => x);
+            return Array.from({ length: Math.round(height * 0.5) }, (_, y) => y).filter((y) => columns.some((x) => shown((y * width + x) * 4))).length;
+        }"""
+        page.wait_for_function(f"() => ({rows})() > 60", polling=100)
+        tall = page.evaluate(rows)
+        self.press("(", "(", "(", "(")
+        page.wait_for_function(f"() => ({rows})() < {0.4 * tall}", polling=100)
+        self.press(")", ")", ")", ")")
+        page.wait_for_function(f"() => ({rows})() === {tall}", polling=100)
+        self.press("|")
+        page.wait_for_function(f"() => ({rows})() !== {tall}", polling=100)
 
     def test_anchor_by_key_and_nudge(self) -> None:
         self.search("long tone", 1)
@@ -278,7 +301,7 @@ class Gathering(InBrowser):
         bulk = page.get_by_role("region", name="Chosen sounds")
         expect(bulk).to_contain_text("6 chosen")
         bulk.get_by_role("button", name="Export").click()
-        bulk.get_by_label("Format").select_option("flac 16")
+        self.pick("Format", "flac 16", bulk)
         target = bulk.get_by_label("Folder to export to")
         target.fill(str(self.folder / "exported"))
         target.press("Enter")
@@ -308,14 +331,14 @@ class Gathering(InBrowser):
     def test_columns_are_chosen_and_sorted(self) -> None:
         page = self.page
         page.get_by_label("Choose the columns").click()
-        page.get_by_role("region", name="Columns").get_by_label("Added").check()
-        page.get_by_role("region", name="Columns").get_by_label("kHz").uncheck()
+        self.tick("Added")
+        self.tick("Loudness")
         page.get_by_role("region", name="Columns").get_by_role("button", name="Close").click()
         expect(page.get_by_label("Sort by created")).to_be_visible()
-        expect(page.get_by_label("Sort by rate")).to_have_count(0)
-        page.get_by_label("Sort by loudness").click()
-        page.get_by_label("Sort by loudness").click()
-        loudest = self.api(f"{HERE}/sounds?sort=loudness&descending=true")["rows"][0]["name"]
+        expect(page.get_by_label("Sort by loudness")).to_have_count(0)
+        page.get_by_label("Sort by peak").click()
+        page.get_by_label("Sort by peak").click()
+        loudest = self.api(f"{HERE}/sounds?sort=peak&descending=true")["rows"][0]["name"]
         expect(page.locator("[data-sound]").first).to_contain_text(loudest)
 
     def test_a_watched_folder_from_the_panel(self) -> None:

@@ -195,7 +195,7 @@ class Stacked(OnTheBench):
         number = self.design(self.layer("Tone 220", pitch_st=-2.0))
         self.open()
         self.choose_layer(0)
-        self.page.get_by_role("radio", name="weight").click()
+        self.one_of("weight")
         self.press("Space")
         self.sounding()
         self.press("Space")
@@ -305,7 +305,7 @@ class Gathered(OnTheBench):
         self.page.reload()
         while not held:
             self.page.wait_for_timeout(20)
-        self.page.get_by_label("Library", exact=True).select_option("orrery")
+        self.pick("Library", re.compile("^Orrery"))
         self.page.unroute("**/search")
         for route in held:
             route.fallback()
@@ -410,7 +410,7 @@ class Gathered(OnTheBench):
         self.assertEqual(files.probe(handed).frames, 4 * RATE)
         self.press("j")
         self.said("on the sheet of Ship, as heard (-12 st)")
-        self.page.get_by_role("radio", name="dry").click()
+        self.one_of("dry")
         self.press("w")
         self.said("1 file written to")
         self.assertEqual(sorted(files.probe(path).frames for path in folder.glob("*.wav")), [2 * RATE, 4 * RATE])

@@ -68,7 +68,7 @@ class Recording(InBrowser):
         super().setUp()
         name = f"Session {self.id().split('.')[-1][:40]}"
         self.new_library(name)
-        self.library = self.page.get_by_label("Library", exact=True).input_value()
+        self.library = self.page.evaluate("localStorage.getItem('library')")
 
     def arm(self) -> None:
         self.press("r")
@@ -136,7 +136,7 @@ class Recording(InBrowser):
         panel.get_by_label("Place", exact=True).fill("Reed beds")
         panel.get_by_label("Place", exact=True).press("Enter")
         panel.get_by_role("button", name="5 s before").click()
-        panel.get_by_label("Count-in").select_option("3")
+        self.pick("Count-in", "count 3 s", panel)
         panel.get_by_role("meter").first.click()  # out of the field: the keys belong to the panel again
         self.press("Enter")
         expect(panel.get_by_test_id("take-time")).to_have_text("in 3 s")

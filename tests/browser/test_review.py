@@ -45,9 +45,7 @@ class Reviewing(InBrowser):
 
     def setUp(self) -> None:
         super().setUp()
-        choice = self.page.get_by_label("Library", exact=True)
-        wanted = "loft" if "session" in self._testMethodName else "bench"
-        choice.select_option(wanted)
+        self.pick("Library", re.compile("^Loft" if "session" in self._testMethodName else "^Bench"))
         expect(self.page.locator("[data-sound]").first).to_be_visible()
         for row in self.api("lib/bench/sounds")["rows"]:
             for what, body in (("chain", {"chain": []}), ("states", {"states": []})):
@@ -60,6 +58,19 @@ class Reviewing(InBrowser):
         opened = self.post("lib/loft/open", {"node": node})
         raw = httpx.get(f"http://127.0.0.1:{self.port}/api/heard/{opened['digest']}/block", params={"start": 0, "frames": opened["frames"]}, timeout=60)
         return np.frombuffer(raw.content, np.float32)
+
+    def test_mend_begins_with_what_waits_in_a_session(self) -> None:
+        page = self.page
+        self.stage("Mend")
+        waiting = page.get_by_role("region", name="Raw takes that wait")
+        expect(waiting.get_by_role("button")).to_have_count(3)
+        expect(page.get_by_role("region", name="Mended")).to_have_count(0)
+        take = waiting.get_by_role("button").first
+        name = take.inner_text().split("\n")[0]
+        take.click()
+        expect(page.get_by_role("heading", name=name)).to_be_visible()
+        page.get_by_role("button", name="Others").click()
+        expect(waiting.get_by_role("button")).to_have_count(3)
 
     def test_a_ten_minute_session_becomes_four_named_clean_selects_by_keyboard_alone(self) -> None:
         page = self.page
@@ -160,7 +171,7 @@ class Reviewing(InBrowser):
             f"lib/bench/sounds/{number}", "it.chain.length === 1 && Math.abs(it.chain[0].start_s - 0.25) < 0.02 && Math.abs(it.chain[0].end_s - 0.5) < 0.02"
         )
         expect(page.locator("[data-step=gain]")).to_contain_text("only 0.2")
-        page.get_by_role("radio", name="ring").click()
+        self.one_of("ring")
         page.get_by_role("button", name="To a band").click()
         self.kept(f"lib/bench/sounds/{number}", "it.chain[0].tail === 'ring' && it.chain[0].low_hz === 200 && it.chain[0].high_hz === 4000")
         page.get_by_role("button", name="Keep settings").click()
@@ -212,7 +223,7 @@ class Reviewing(InBrowser):
         self.add("Clicks away")
         expect(page.get_by_role("checkbox")).to_have_count(2)
         expect(page.locator("[data-step=clicks]")).to_contain_text("2 clicks")
-        page.get_by_role("checkbox", name="Mend the one at 0.800 s").click()
+        self.tick("Mend the one at 0.800 s")
         self.kept(f"lib/bench/sounds/{number}", "it.chain[0].params.skip.length === 1 && Math.abs(it.chain[0].params.skip[0] - 0.8) < 0.002")
         page.get_by_role("button", name=re.compile(r"^1\.900 s")).click()
         self.sounding()
@@ -243,7 +254,7 @@ class Reviewing(InBrowser):
         page.reload()
         expect(page.locator("[data-sound]").first).to_be_visible()
         self.press("Control+a")
-        page.get_by_label("Put a chain on all chosen").select_option(label="linked to Shared")
+        self.pick("Put a chain on all chosen", "linked to Shared")
         report = page.get_by_role("region", name="What the chain did")
         expect(report.locator("tbody tr")).to_have_count(3)
         with page.expect_download() as download:

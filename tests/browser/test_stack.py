@@ -125,7 +125,7 @@ class Stacking(OnTheBench):
         self.open()
         self.choose_layer(0)
         page.get_by_role("tab", name="Curves").click()
-        page.get_by_label("What the curve moves").select_option(label="Pitch")
+        self.pick("What the curve moves", "Pitch")
         box = page.get_by_test_id("envelope").bounding_box()
         assert box is not None
         for x, y in ((0.2, 0.5), (0.8, 0.25)):
@@ -209,7 +209,6 @@ class Stacking(OnTheBench):
         self.kept_mix(number, "Math.abs(mix.members[0].pitch_st + 12) < 0.02")
 
     def test_a_nested_design_that_changed_is_taken_anew_and_a_layer_is_frozen(self) -> None:
-        page = self.page
         inner = self.design(self.layer("Bolt drop"), name="Lock")
         held = self.api(f"{HERE}/stack/layer?design={inner}") | {"id": "lock"}
         outer = self.design(held, self.layer("Dome glass, ring"), name="Outer")
@@ -217,7 +216,7 @@ class Stacking(OnTheBench):
         changed["members"][0]["pitch_st"] = -7
         httpx.put(f"{self.base}/designs/{inner}", json={"name": "Lock", "mix": changed}, timeout=90).raise_for_status()
         self.stage("Stack")
-        page.get_by_label("Design", exact=True).select_option(label="Outer")
+        self.pick("Design", "Outer")
         expect(self.head(0)).to_contain_text("newer exists")
         self.choose_layer(0)
         self.press("F4")
@@ -266,7 +265,7 @@ class Stacking(OnTheBench):
         number = self.design(self.layer("Bolt drop"), self.layer("Tone 220", gain_db=-12.0), name="Round")
         self.open()
         page.get_by_role("button", name=re.compile("^Sum")).click()
-        page.get_by_label("Channels of the sum").select_option("quad")
+        self.pick("Channels of the sum", "quad")
         self.kept_mix(number, "mix.layout === 'quad'")
         self.choose_layer(0)
         box = page.get_by_test_id("plane").bounding_box()
@@ -278,7 +277,7 @@ class Stacking(OnTheBench):
         self.kept_mix(number, "mix.members[0].pan === 1 && mix.members[0].back === 1")
         expect(page.get_by_label("Front to back: back, type a value")).to_be_visible()
         page.get_by_role("tab", name="Curves").click()
-        page.get_by_label("What the curve moves").select_option(label="Front to back")
+        self.pick("What the curve moves", "Front to back")
         page.get_by_label("Points of the curve").fill("0 0, 1 -1")
         page.get_by_label("Points of the curve").press("Enter")
         self.kept_mix(number, "mix.members[0].envelopes[0].control === 'back'")

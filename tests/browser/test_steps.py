@@ -174,7 +174,7 @@ class Designing(OnTheBench):
         number = self.design(self.layer("Tone 330", id="tone"), name="Low")
         self.open()
         page.get_by_role("button", name=re.compile("^Sum")).click()
-        page.get_by_label("Chain of the shifted print").select_option(label="through Dulled")
+        self.pick("Chain of the shifted print", "through Dulled")
         page.get_by_role("slider", name="Print pitched by").focus()
         self.press("Enter")
         page.keyboard.type("-12st")

@@ -58,7 +58,7 @@ class Fieldwork(InBrowser):
         panel = page.get_by_role("region", name="Field recorder")
         panel.get_by_role("button", name="Switch on").click()
         expect(panel.get_by_role("button", name="Recorder on")).to_be_visible()
-        panel.get_by_label("Place", exact=True).select_option("glasshouse")
+        self.pick("Place", "Glasshouse", panel)
         gain = panel.get_by_role("slider", name="Gain")
         gain.press("Shift+ArrowLeft")
         expect(gain).to_have_attribute("aria-valuenow", "28")
@@ -253,8 +253,8 @@ class Fieldwork(InBrowser):
         answers.get_by_role("button", name="Hear").first.click()
         self.sounding()
         answers.get_by_role("button", name="Link", exact=True).first.click()
-        expect(panel.get_by_label("State of brass hinge")).to_have_value("found")
-        panel.get_by_label("State of brass hinge").select_option("done")
+        expect(panel.get_by_role("combobox", name="State of brass hinge")).to_have_text("found")
+        self.pick("State of brass hinge", "done", panel)
         expect(panel.get_by_test_id("progress")).to_contain_text("1 done")
         # from the list into a search; what is chosen answers it by Enter
         panel.locator("[data-wanted]", has_text="glass creaks").get_by_role("button", name="Search").click()
@@ -266,7 +266,7 @@ class Fieldwork(InBrowser):
             self.press("Enter")
             expect(banner).to_contain_text(f"{count} of 2")
         banner.get_by_role("button", name="Back to the list").click()
-        expect(panel.get_by_label("State of glass creaks")).to_have_value("found")
+        expect(panel.get_by_role("combobox", name="State of glass creaks")).to_have_text("found")
         # nothing fits: it is recorded
         panel.get_by_role("button", name="distant thunder: open").click()
         expect(panel.get_by_text("Nothing in the library fits")).to_be_visible()
@@ -280,7 +280,7 @@ class Fieldwork(InBrowser):
         self.press("Enter")
         self.said("distant thunder 01")
         self.press("Escape", "6")
-        expect(panel.get_by_label("State of distant thunder")).to_have_value("recorded")
+        expect(panel.get_by_role("combobox", name="State of distant thunder")).to_have_text("recorded")
         expect(panel.get_by_test_id("progress")).to_have_text("1 wanted1 found1 recorded1 done")
         with page.expect_download() as saved:
             panel.get_by_role("link", name="Save CSV").click()

@@ -1,14 +1,17 @@
 /** The find-anything field: sounds, designs, commands. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Dialog, Flex, Portal } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got } from "../api/client";
 import { addToSheet } from "../between/sheet";
 import { MiniWave } from "../canvas/MiniWave";
 import { player } from "../listening/player";
 import { useShared } from "../session/store";
+import { Bare } from "../ui/buttons";
+import { Input } from "../ui/fields";
 import { seconds } from "../ui/format";
+import { useKeys } from "../ui/keys";
 
 interface Entry {
   key: string;
@@ -21,8 +24,10 @@ interface Entry {
 export function Find({ onClose }: { onClose: () => void }) {
   const library = useShared((state) => state.library);
   const go = useNavigate();
+  useKeys({ leave: onClose }, { over: true });
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
+  const field = useRef<HTMLInputElement>(null);
   const found = useQuery({
     queryKey: ["find", library, text],
     enabled: text.trim().length > 1,
@@ -67,82 +72,84 @@ export function Find({ onClose }: { onClose: () => void }) {
     entry?.run();
   };
   return (
-    <Flex position="fixed" inset={0} zIndex={40} justify="center" pt="70px" bg="ground/70" onClick={onClose}>
-      <Box
-        role="dialog"
-        aria-label="Find anything"
-        w="600px"
-        h="fit-content"
-        bg="sheet"
-        border="1px solid"
-        borderColor="line"
-        borderRadius="12px"
-        overflow="hidden"
-        onClick={(event) => event.stopPropagation()}
-      >
-        <chakra.input
-          autoFocus
-          role="combobox"
-          aria-expanded
-          aria-controls="found"
-          aria-label="Find a sound, design or command"
-          placeholder="Find a sound, design or command"
-          value={text}
-          onChange={(event) => {
-            setText(event.target.value);
-            setAt(0);
-          }}
-          onKeyDown={(event) => {
-            if (event.key === "ArrowDown" || event.key === "ArrowUp") {
-              event.preventDefault();
-              setAt((now) => Math.min(entries.length - 1, Math.max(0, now + (event.key === "ArrowDown" ? 1 : -1))));
-            } else if (event.key === "Enter") run(chosen);
-            else if (event.key === "Escape") onClose();
-          }}
-          w="100%"
-          bg="transparent"
-          p="14px"
-          fontSize="15px"
-          outline="none"
-        />
-        <Box id="found" role="listbox" borderTop="1px solid" borderColor="line" maxH="420px" overflowY="auto">
-          {entries.map((entry) => (
-            <Flex
-              key={entry.key}
-              role="option"
-              tabIndex={-1}
-              aria-selected={entry === chosen}
-              align="center"
-              gap="12px"
+    <Dialog.Root
+      open
+      onOpenChange={(now) => !now.open && onClose()}
+      placement="top"
+      size="lg"
+      motionPreset="none"
+      initialFocusEl={() => field.current}
+    >
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content aria-label="Find anything" overflow="hidden">
+            <Input
+              ref={field}
+              role="combobox"
+              aria-expanded
+              aria-controls="found"
+              aria-activedescendant={chosen ? `found-${chosen.key}` : undefined}
+              label="Find a sound, design or command"
+              placeholder="Find a sound, design or command"
+              value={text}
+              onChange={(event) => {
+                setText(event.target.value);
+                setAt(0);
+              }}
+              onKeyDown={(event) => {
+                if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+                  event.preventDefault();
+                  setAt((now) => Math.min(entries.length - 1, Math.max(0, now + (event.key === "ArrowDown" ? 1 : -1))));
+                } else if (event.key === "Enter") run(chosen);
+              }}
+              border="none"
+              bg="transparent"
               px="14px"
-              py="6px"
-              bg={entry === chosen ? "raised" : undefined}
-              cursor="pointer"
-              onClick={() => run(entry)}
-              onKeyDown={(event) => event.key === "Enter" && run(entry)}
-            >
-              {entry.outline && <MiniWave outline={entry.outline} width="80px" height="20px" />}
-              <Box flex={1}>{entry.title}</Box>
-              <Box color="dim" fontFamily="mono" fontSize="11px">
-                {entry.note}
-              </Box>
-              {entry.key.startsWith("sound") && entry === chosen && (
-                <chakra.button
-                  type="button"
-                  color="glass"
-                  fontSize="12px"
-                  onClick={(event) => {
-                    event.stopPropagation();
-                    void addToSheet("sounds", [Number(entry.key.slice(5))]);
-                  }}
+              h="46px"
+              fontSize="15px"
+              outline="none"
+            />
+            <Box id="found" role="listbox" borderTop="1px solid" borderColor="line" maxH="420px" overflowY="auto">
+              {entries.map((entry) => (
+                <Flex
+                  key={entry.key}
+                  id={`found-${entry.key}`}
+                  role="option"
+                  tabIndex={-1}
+                  aria-selected={entry === chosen}
+                  align="center"
+                  gap="12px"
+                  px="14px"
+                  py="6px"
+                  bg={entry === chosen ? "raised" : undefined}
+                  cursor="pointer"
+                  onClick={() => run(entry)}
+                  onKeyDown={(event) => event.key === "Enter" && run(entry)}
                 >
-                  put on the sheet
-                </chakra.button>
-              )}
-            </Flex>
-          ))}
-        </Box>
-      </Box>
-    </Flex>
+                  {entry.outline && <MiniWave outline={entry.outline} width="80px" height="20px" />}
+                  <Box flex={1}>{entry.title}</Box>
+                  <Box color="dim" fontFamily="mono" fontSize="11px">
+                    {entry.note}
+                  </Box>
+                  {entry.key.startsWith("sound") && entry === chosen && (
+                    <Bare
+                      color="glass"
+                      fontSize="12px"
+                      onClick={(event) => {
+                        event.stopPropagation();
+                        void addToSheet("sounds", [Number(entry.key.slice(5))]);
+                      }}
+                    >
+                      put on the sheet
+                    </Bare>
+                  )}
+                </Flex>
+              ))}
+            </Box>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
   );
 }

@@ -13,6 +13,7 @@ import { dropped } from "../session/following";
 import { useJobEvents } from "../session/jobs";
 import { enter, queries, useShared } from "../session/store";
 import { upload } from "../session/uploading";
+import { useHeightKeys } from "../timeline/heights";
 import { Do } from "../ui/buttons";
 import { Choose } from "../ui/choices";
 import { useModels } from "../ui/controls";
@@ -66,16 +67,11 @@ function Libraries() {
   };
   if (naming)
     return (
-      <chakra.input
+      <Input
         autoFocus
-        aria-label="Name of the new library"
+        label="Name of the new library"
         placeholder="Name, then Enter"
-        bg="ground"
-        border="1px solid"
-        borderColor="amber"
-        borderRadius="8px"
-        px="10px"
-        py="4px"
+        w="200px"
         onBlur={() => setNaming(false)}
         onKeyDown={(event) => {
           if (event.key === "Enter") void add(event.currentTarget.value);
@@ -84,25 +80,13 @@ function Libraries() {
       />
     );
   return (
-    <chakra.select
-      aria-label="Library"
+    <Choose
+      label="Library"
       value={library}
-      onChange={(event) => choose(event.target.value)}
-      bg="sheet"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="8px"
-      px="8px"
-      py="4px"
+      onChange={choose}
       maxW="250px"
-    >
-      {views?.map((view) => (
-        <option key={view.slug} value={view.slug}>
-          {view.name}, {view.sounds} sounds
-        </option>
-      ))}
-      <option value="+">New library …</option>
-    </chakra.select>
+      options={[...(views ?? []).map((view) => [view.slug, `${view.name}, ${view.sounds} sounds`] as const), ["+", "New library …"]]}
+    />
   );
 }
 
@@ -267,6 +251,7 @@ export function Shell() {
   const [listing, setListing] = useState(false);
   const worn = useLook((state) => state.worn);
   useJobEvents();
+  useHeightKeys();
   useEffect(() => void recoverLeft(), []);
   useKeys({
     play: () => player.toggle(),

@@ -46,7 +46,7 @@ export function waveform(
   for (let c = 0; c < channels; c++) {
     const middle = y + lane * (c + 0.5);
     const full = (lane / 2) * 0.94;
-    const scale = (value: number) => (levelScale ? levelHeight(value / 32767) * full : (value / 32767) * full * gain);
+    const scale = (value: number) => (levelScale ? levelHeight((value / 32767) * gain) * full : (value / 32767) * full * gain);
     for (const [from, to, colour] of [
       [0, 1, deep],
       [2, 2, clear],
@@ -68,7 +68,7 @@ export function waveform(
 }
 
 /** Close up: the samples as a line through points. */
-export function sampleLine(pen: CanvasRenderingContext2D, data: PeakData, x: number, y: number, w: number, h: number, colour: string) {
+export function sampleLine(pen: CanvasRenderingContext2D, data: PeakData, x: number, y: number, w: number, h: number, colour: string, gain = 1) {
   const { width, channels, values } = data;
   const lane = h / channels;
   pen.strokeStyle = colour;
@@ -78,7 +78,8 @@ export function sampleLine(pen: CanvasRenderingContext2D, data: PeakData, x: num
     pen.beginPath();
     for (let i = 0; i < width; i++) {
       const px = x + ((i + 0.5) * w) / width;
-      const py = y + lane * (c + 0.5) - (values[(i * channels + c) * 3 + 1] / 32767) * (lane / 2) * 0.94;
+      const tall = Math.min(1, Math.max(-1, (values[(i * channels + c) * 3 + 1] / 32767) * gain));
+      const py = y + lane * (c + 0.5) - tall * (lane / 2) * 0.94;
       if (i) pen.lineTo(px, py);
       else pen.moveTo(px, py);
       if (w / width > 6) pen.rect(px - 1.5, py - 1.5, 3, 3);

@@ -44,6 +44,9 @@ export interface Scene {
   rate: number;
   colours: Ink;
   peaks?: PeakData & { from: number; to: number };
+  /** The factor the waveform is drawn taller by, and whether it is drawn in dB. */
+  gain: number;
+  inDb: boolean;
   picture: { image: HTMLCanvasElement; from: number; to: number } | null;
   axis: Axis;
   lanes: number;
@@ -97,6 +100,24 @@ function behind(pen: Pen, scene: Scene) {
   }
 }
 
+/** Drawn in dB: by choice, and where a threshold is dragged on it. */
+const levels = (scene: Scene) => scene.inDb || scene.threshold !== undefined;
+
+/** By how much the waveform is drawn taller than it is, so that nobody takes it for louder. */
+function said(pen: Pen, scene: Scene) {
+  const db = 20 * Math.log10(scene.gain);
+  const text = levels(scene)
+    ? scene.threshold === undefined
+      ? "dB"
+      : ""
+    : Math.abs(db) < 0.5
+      ? ""
+      : `drawn ${db > 0 ? "+" : ""}${db.toFixed(0)} dB`;
+  if (!text) return;
+  pen.font = FONT;
+  onPatch(pen, scene, text, scene.width - 8 - pen.measureText(text).width, RULER + scene.height - 6, scene.colours.dim);
+}
+
 function sound(pen: Pen, scene: Scene) {
   const { colours, width, height, peaks: data, threshold, silent } = scene;
   if (!data) return;
@@ -104,8 +125,9 @@ function sound(pen: Pen, scene: Scene) {
   const left = toX(scene, data.from);
   const across = toX(scene, data.to) - left;
   if (framesShown <= Math.min(2048, width) * FRAMES_A_PIXEL && threshold === undefined)
-    sampleLine(pen, data, left, RULER, across, height, colours.glass);
-  else waveform(pen, data, left, RULER, across, height, colours.glass, colours.glassDeep, 1, threshold !== undefined);
+    sampleLine(pen, data, left, RULER, across, height, colours.glass, scene.gain);
+  else waveform(pen, data, left, RULER, across, height, colours.glass, colours.glassDeep, scene.gain, levels(scene));
+  said(pen, scene);
   if (!silent || data.channels < 2) return;
   for (let c = 0; c < data.channels; c++)
     if (silent(c)) {
@@ -222,8 +244,18 @@ function hinted(pen: Pen, scene: Scene) {
     if (x > scene.width || x2 < 0) continue;
     pen.fillStyle = scene.colours[hint.colour];
     pen.fillRect(x, RULER, Math.max(2, x2 - x), 3);
-    if (x2 - x > 40 && hint.label) pen.fillText(hint.label, Math.max(2, x + 3), RULER + scene.height - 4);
+    if (x2 - x > 40 && hint.label) onPatch(pen, scene, hint.label, Math.max(4, x + 5), RULER + scene.height - 4, scene.colours[hint.colour]);
   }
+}
+
+/** A label that can be read whatever it lies on. */
+function onPatch(pen: Pen, scene: Scene, text: string, x: number, y: number, colour: string) {
+  pen.fillStyle = scene.colours.ground;
+  pen.globalAlpha = 0.82;
+  pen.fillRect(x - 3, y - 10, pen.measureText(text).width + 6, 13);
+  pen.globalAlpha = 1;
+  pen.fillStyle = colour;
+  pen.fillText(text, x, y);
 }
 
 function thresholds(pen: Pen, scene: Scene) {
@@ -248,7 +280,7 @@ function thresholds(pen: Pen, scene: Scene) {
   if (floor === undefined) return;
   pen.fillStyle = colours.coral;
   pen.fillRect(0, levelY(scene, floor, 1), width, 0.8);
-  pen.fillText(`floor ${floor.toFixed(0)} dBFS`, 6, levelY(scene, floor, 1) - 4);
+  onPatch(pen, scene, `floor ${floor.toFixed(0)} dBFS`, 6, levelY(scene, floor, 1) - 4, colours.coral);
 }
 
 function flags(pen: Pen, scene: Scene) {
@@ -259,7 +291,7 @@ function flags(pen: Pen, scene: Scene) {
     pen.fillStyle = colours.sky;
     pen.fillRect(x, RULER, 1, height);
     pen.fillRect(x, RULER, 5, 5);
-    if (marker.label) pen.fillText(marker.label.slice(0, 24), x + 8, RULER + 8);
+    if (marker.label) onPatch(pen, scene, marker.label.slice(0, 24), x + 8, RULER + 10, colours.sky);
   }
   if (scene.anchor === undefined || scene.anchor === null) return;
   const x = toX(scene, scene.grabbed.anchor ?? scene.anchor);
@@ -276,7 +308,7 @@ function flags(pen: Pen, scene: Scene) {
   pen.lineTo(x + 6, 8);
   pen.lineTo(x, RULER);
   pen.fill();
-  if (scene.anchorKind) pen.fillText(scene.anchorKind, x + 9, RULER + 10);
+  if (scene.anchorKind) onPatch(pen, scene, scene.anchorKind, x + 9, RULER + 11, colours.amber);
 }
 
 /** Draw all of it, from what lies behind to what is grabbed. */

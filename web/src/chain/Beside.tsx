@@ -1,11 +1,11 @@
 /** The other sound a step is given as it is, an impulse response: found in the library, heard, chosen. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundRow, type Step } from "../api/client";
 import { MiniWave } from "../canvas/MiniWave";
 import { useShared } from "../session/store";
-import { Do } from "../ui/buttons";
+import { Bare, Do } from "../ui/buttons";
 import { Input } from "../ui/fields";
 import { seconds } from "../ui/format";
 import { complain } from "../ui/messages";
@@ -82,7 +82,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
           />
           <Box maxH="150px" overflowY="auto" role="list" aria-label={`Sounds for the ${what}`}>
             {found.data?.rows.map((row) => (
-              <chakra.button
+              <Bare
                 key={row.id}
                 type="button"
                 role="listitem"
@@ -107,7 +107,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
                 <Box fontFamily="mono" fontSize="11px" color="dim">
                   {seconds(row.seconds)}
                 </Box>
-              </chakra.button>
+              </Bare>
             ))}
           </Box>
         </>

@@ -1,10 +1,10 @@
 /** A chain as a list of steps: toggle, edit, move, duplicate, remove, add. Controls are built from the server's step registry. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
 import { freshId } from "../mix/fresh";
-import { Do } from "../ui/buttons";
+import { Bare, Do } from "../ui/buttons";
 import { ControlOf, said } from "../ui/controls";
 import { useKeys } from "../ui/keys";
 import { tell } from "../ui/messages";
@@ -133,8 +133,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
             }}
           >
             <Flex align="center" gap="8px" px="9px" h="31px">
-              <chakra.button
-                type="button"
+              <Bare
                 role="switch"
                 aria-checked={step.on}
                 aria-label={`${label} on`}
@@ -149,8 +148,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                 flexShrink={0}
                 cursor="pointer"
               />
-              <chakra.button
-                type="button"
+              <Bare
                 aria-expanded={open}
                 onClick={() => onChoose(open ? null : step.id)}
                 display="flex"
@@ -167,7 +165,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
                 <Box color="dim" fontFamily="mono" fontSize="11px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
                   {over ? "passed over" : step.kind === "plugin" ? "" : summary(step, kind)}
                 </Box>
-              </chakra.button>
+              </Bare>
             </Flex>
             {open && !kind && (
               <Flex direction="column" gap="6px" px="10px" pb="9px" color="dim" fontSize="12px">

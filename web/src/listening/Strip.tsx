@@ -4,7 +4,7 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { fitted } from "../canvas/paint";
 import { useShared } from "../session/store";
-import { Do } from "../ui/buttons";
+import { Bare, Do } from "../ui/buttons";
 import { ControlOf, useControl } from "../ui/controls";
 import { clock } from "../ui/format";
 import { shown, useKeys } from "../ui/keys";
@@ -144,8 +144,7 @@ export function Strip() {
           <Box h="100%" w="30%" bg="amber" animation="slide-from-left 0.9s infinite" />
         </Box>
       )}
-      <chakra.button
-        type="button"
+      <Bare
         aria-label={playing ? "Stop" : "Play"}
         title={`Play or stop (${shown("play")})`}
         disabled={!heard}
@@ -159,12 +158,13 @@ export function Strip() {
         cursor="pointer"
         display="grid"
         placeItems="center"
+        justifyContent="center"
         _disabled={{ opacity: 0.4 }}
       >
         <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true">
           {playing ? <rect x="4" y="4" width="10" height="10" fill="currentColor" /> : <path d="M5 3l10 6-10 6z" fill="currentColor" />}
         </svg>
-      </chakra.button>
+      </Bare>
       <Position />
       <Do
         act="loop"

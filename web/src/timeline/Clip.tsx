@@ -1,5 +1,5 @@
 /** What is placed on a lane: its waveform with handles for place, edges, fades, anchor and what slips inside. */
-import { Box } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { fadeGain } from "../mix/fades";
 import { anchorIn, type ClipActs, type Drawn, type Fades, type Grip, type Placed } from "./clips";
 import { EnvelopeLine } from "./EnvelopeLine";
@@ -62,6 +62,8 @@ interface Props {
   scale: number;
   from: number;
   height: number;
+  /** The largest magnitude among the lanes. */
+  beside: number;
   chosen: boolean;
   faded: boolean;
   /** The number whose curve is drawn on it. */
@@ -72,7 +74,7 @@ interface Props {
   acts: ClipActs;
 }
 
-export function Clip({ clip, scale, from, height, chosen, faded, aim, pen, label, acts }: Props) {
+export function Clip({ clip, scale, from, height, beside, chosen, faded, aim, pen, label, acts }: Props) {
   const { seconds, fades } = clip;
   const width = Math.max(4, seconds * scale);
   const { digest, frames, channels } = clip.picture;
@@ -101,6 +103,7 @@ export function Clip({ clip, scale, from, height, chosen, faded, aim, pen, label
       left={`${left}px`}
       w={`${shown}px`}
       bg={chosen ? "raised" : "sheet"}
+      backgroundImage={`linear-gradient({colors.${deep}/28}, {colors.${deep}/28})`}
       border="1px solid"
       borderColor={chosen ? clear : "line"}
       borderStyle={clip.frozen ? "dashed" : "solid"}
@@ -113,8 +116,32 @@ export function Clip({ clip, scale, from, height, chosen, faded, aim, pen, label
       title={clip.hint}
     >
       <Box position="absolute" top={0} bottom={0} left={`${-trimLeft + moved("slip")}px`} w={`${width}px`} pointerEvents="none">
-        <Wave data={data.data} clear={clear} deep={deep} gain={Math.min(4, 10 ** (clip.gain_db / 20) * 1.6)} />
+        <Wave data={data.data} clear={clear} deep={deep} gain={10 ** (clip.gain_db / 20)} beside={beside} />
       </Box>
+      <Flex
+        position="absolute"
+        top="1px"
+        left="8px"
+        right="6px"
+        gap="8px"
+        pl="6px"
+        pointerEvents="none"
+        fontSize="11px"
+        lineHeight="15px"
+        whiteSpace="nowrap"
+        overflow="hidden"
+        textShadow="0 0 3px {colors.ground}, 0 0 3px {colors.ground}"
+        aria-hidden
+      >
+        <Box overflow="hidden" textOverflow="ellipsis">
+          {clip.name}
+        </Box>
+        {clip.words.map((word) => (
+          <Box key={word} fontFamily="mono" fontSize="10px" color={clear}>
+            {word}
+          </Box>
+        ))}
+      </Flex>
       <FadeLines fades={clip.fades} seconds={seconds} width={shown} height={height} rise={rise} fall={fall} />
       {aim && !fixed ? (
         <EnvelopeLine

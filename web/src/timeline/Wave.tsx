@@ -5,6 +5,7 @@ import { useEffect, useRef } from "react";
 import { bytes } from "../api/client";
 import { fitted, type PeakData, waveform } from "../canvas/paint";
 import { type Ink, useInk } from "../ui/theme";
+import { filling, loudest, useHeights, useMagnitudes } from "./heights";
 
 export function usePicture(digest: string | undefined, frames: number, channels: number, width: number) {
   return useQuery({
@@ -13,13 +14,27 @@ export function usePicture(digest: string | undefined, frames: number, channels:
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: async ({ signal }): Promise<PeakData> => {
       const values = new Int16Array(await bytes(`/api/heard/${digest}/peaks?start=0&end=${frames}&width=${width}`, signal));
-      return { width: values.length / channels / 3, channels, values };
+      const data = { width: values.length / channels / 3, channels, values };
+      if (digest) useMagnitudes.setState({ [digest]: loudest(data) });
+      return data;
     },
   });
 }
 
-export function Wave({ data, clear, deep, gain }: { data: PeakData | undefined; clear: keyof Ink; deep: keyof Ink; gain: number }) {
+interface Props {
+  data: PeakData | undefined;
+  clear: keyof Ink;
+  deep: keyof Ink;
+  /** Of what is heard: the clip's own. */
+  gain: number;
+  /** The largest magnitude among the lanes it is drawn beside, gains included. */
+  beside: number;
+}
+
+export function Wave({ data, clear, deep, gain, beside }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
+  const { byDb, inDb } = useHeights();
+  const tall = inDb ? gain * 10 ** (byDb / 20) : gain * filling(beside, byDb);
   const colours = useInk();
   useEffect(() => {
     const element = canvas.current;
@@ -27,12 +42,12 @@ export function Wave({ data, clear, deep, gain }: { data: PeakData | undefined; 
     const draw = () => {
       const pen = fitted(element);
       if (!pen || !data) return;
-      waveform(pen, data, 0, 0, element.clientWidth, element.clientHeight, colours[clear], colours[deep], gain);
+      waveform(pen, data, 0, 0, element.clientWidth, element.clientHeight, colours[clear], colours[deep], tall, inDb);
     };
     draw();
     const watch = new ResizeObserver(draw);
     watch.observe(element);
     return () => watch.disconnect();
-  }, [data, clear, deep, gain, colours]);
+  }, [data, clear, deep, tall, inDb, colours]);
   return <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" aria-hidden />;
 }

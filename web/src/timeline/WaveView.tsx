@@ -7,6 +7,7 @@ import { fitted } from "../canvas/paint";
 import { type Band, drawWave, type Hint, RULER, type Scene, toX } from "../canvas/wave";
 import { live, player, useListening } from "../listening/player";
 import { useInk } from "../ui/theme";
+import { filling, loudest, useHeights } from "./heights";
 import { type Gripped, useGrips } from "./useGrips";
 import { usePeaks, useSpectrogram } from "./useWave";
 import { useWheelZoom } from "./useWheel";
@@ -80,9 +81,13 @@ export function WaveView(props: Props) {
   const picture = useSpectrogram(opened, view, Math.min(columns, 900), spectrum ? Math.min(spectrum, 160) : 0, axis, colours);
   const gripped: Gripped = { ...props, ready: !!opened, width, height, lanes, total, view };
   const { grabbed, pointer } = useGrips(gripped);
+  const { byDb, inDb } = useHeights();
+  const most = useMemo(() => (peaks ? loudest(peaks) : 0), [peaks]);
+  // a threshold lies where its level is: nothing is drawn taller under it
+  const gain = threshold === undefined ? (inDb ? 10 ** (byDb / 20) : filling(most, byDb)) : 1;
   const sound = useMemo(
-    () => ({ width, height, spectrum, view, total, rate, colours, peaks, picture, axis, lanes, silent }),
-    [width, height, spectrum, view, total, rate, colours, peaks, picture, axis, lanes, silent],
+    () => ({ width, height, spectrum, view, total, rate, colours, peaks, gain, inDb, picture, axis, lanes, silent }),
+    [width, height, spectrum, view, total, rate, colours, peaks, gain, inDb, picture, axis, lanes, silent],
   );
   const scene = useMemo(
     (): Scene => ({ ...sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, grabbed }),

@@ -35,6 +35,8 @@ export interface Placed {
   locked: boolean;
   frozen: boolean;
   hint: string;
+  /** What is written behind its name: its pitch, how many steps it goes through. */
+  words: string[];
   curve: Envelope | null;
 }
 

@@ -1,8 +1,12 @@
 /** A number on a line. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
-import { type KeyboardEvent, type PointerEvent, type ReactNode, useRef, useState } from "react";
+import { Box, Flex, Input, Slider } from "@chakra-ui/react";
+import { type KeyboardEvent, type ReactNode, useState } from "react";
+import { Bare } from "./buttons";
 import { tell } from "./messages";
 import { readNumber } from "./numbers";
+
+/** Steps of the line's own scale from end to end; the value itself is rounded to the control's step. */
+const TRACK = 2000;
 
 interface NumProps {
   label: string;
@@ -43,17 +47,11 @@ export function Num({
   highest = high,
 }: NumProps) {
   const [text, setText] = useState<string | null>(null);
-  const track = useRef<HTMLDivElement>(null);
   const fine = step ?? 10 ** -digits;
   const clamp = (x: number) => Math.min(high, Math.max(low, x));
   const rounded = (x: number) => Number((Math.round(x / fine) * fine).toFixed(6));
   const share = log ? Math.log(value / low) / Math.log(high / low) : (value - low) / (high - low);
   const at = (x: number) => (log ? low * (high / low) ** x : low + (high - low) * x);
-  const dragged = (event: PointerEvent) => {
-    const box = track.current?.getBoundingClientRect();
-    if (!box) return;
-    onChange(clamp(rounded(at(Math.min(1, Math.max(0, (event.clientX - box.left) / box.width))))), label);
-  };
   const keyed = (event: KeyboardEvent) => {
     const by = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
     if (by) {
@@ -75,32 +73,20 @@ export function Num({
   const written = format ? format(value) : `${value.toFixed(digits)}${unit ? ` ${unit}` : ""}`;
   return (
     <Box w={wide ? "100%" : undefined}>
-      <Flex justify="space-between" gap="6px" align="baseline" minH="20px">
+      <Flex justify="space-between" wrap="wrap" columnGap="6px" align="baseline" minH="20px">
         <Box color="dim" whiteSpace="nowrap">
           {label}
         </Box>
         {beside}
         {text === null ? (
-          <chakra.button
-            type="button"
-            fontFamily="mono"
-            fontSize="12px"
-            whiteSpace="nowrap"
-            cursor="text"
-            onClick={() => setText("")}
-            aria-label={`${label}: ${written}, type a value`}
-          >
+          <Bare fontFamily="mono" fontSize="12px" cursor="text" onClick={() => setText("")} aria-label={`${label}: ${written}, type a value`}>
             {written}
-          </chakra.button>
+          </Bare>
         ) : (
-          <chakra.input
+          <Input
             autoFocus
-            fontFamily="mono"
-            fontSize="12px"
+            size="2xs"
             w="76px"
-            bg="ground"
-            textAlign="right"
-            borderRadius="4px"
             placeholder={written}
             value={text}
             aria-label={label}
@@ -114,40 +100,23 @@ export function Num({
           />
         )}
       </Flex>
-      <Box
-        ref={track}
-        role="slider"
-        tabIndex={0}
-        aria-label={label}
-        aria-valuemin={low}
-        aria-valuemax={high}
-        aria-valuenow={value}
-        aria-valuetext={written}
-        h="16px"
-        position="relative"
-        cursor="ew-resize"
-        touchAction="none"
-        onPointerDown={(event) => {
-          event.currentTarget.setPointerCapture(event.pointerId);
-          dragged(event);
-        }}
-        onPointerMove={(event) => event.buttons && dragged(event)}
+      <Slider.Root
+        aria-label={[label]}
+        min={0}
+        max={TRACK}
+        step={1}
+        value={[Math.round(Math.min(1, Math.max(0, share)) * TRACK)]}
+        onValueChange={({ value: [place] }) => onChange(clamp(rounded(at(place / TRACK))), label)}
         onDoubleClick={() => normal !== undefined && onChange(normal, `${label} default`)}
-        onKeyDown={keyed}
         title={normal === undefined ? undefined : "Double-click for the default"}
       >
-        <Box position="absolute" top="7px" left={0} right={0} h="3px" borderRadius="2px" bg="line" />
-        <Box position="absolute" top="7px" left={0} w={`${Math.min(1, Math.max(0, share)) * 100}%`} h="3px" borderRadius="2px" bg="glass" />
-        <Box
-          position="absolute"
-          top="3px"
-          left={`calc(${Math.min(1, Math.max(0, share)) * 100}% - 5px)`}
-          w="11px"
-          h="11px"
-          borderRadius="full"
-          bg="chalk"
-        />
-      </Box>
+        <Slider.Control>
+          <Slider.Track>
+            <Slider.Range />
+          </Slider.Track>
+          <Slider.Thumb index={0} aria-valuemin={low} aria-valuemax={high} aria-valuenow={value} aria-valuetext={written} onKeyDownCapture={keyed} />
+        </Slider.Control>
+      </Slider.Root>
     </Box>
   );
 }

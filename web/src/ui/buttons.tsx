@@ -1,81 +1,45 @@
 /** Buttons and the keys written on them. */
-import { Box, type BoxProps, chakra } from "@chakra-ui/react";
+import { Button, type ButtonProps, Kbd } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { type Act, KEYS, shown } from "./keys";
 
-export function Key({ act }: { act: Act }) {
+export function Key({ act, onMain }: { act: Act; onMain?: boolean }) {
   return (
-    <chakra.kbd
-      fontFamily="mono"
-      fontSize="10px"
-      color="dim"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="4px"
-      px="4px"
-      lineHeight="15px"
-      aria-hidden
-    >
+    <Kbd variant={onMain ? "plain" : "outline"} aria-hidden>
       {shown(act)}
-    </chakra.kbd>
+    </Kbd>
   );
 }
 
-interface DoProps extends Omit<BoxProps, "onClick"> {
+interface DoProps extends Omit<ButtonProps, "onClick" | "variant"> {
   onClick: () => void;
   act?: Act;
   main?: boolean;
   on?: boolean;
   quiet?: boolean;
-  disabled?: boolean;
   hint?: string;
   children: ReactNode;
 }
 
 /** A button: ``main`` is the amber one of the stage, ``on`` a pressed toggle. */
-export function Do({ onClick, act, main, on, quiet, disabled, hint, children, ...rest }: DoProps) {
+export function Do({ onClick, act, main, on, quiet, hint, children, ...rest }: DoProps) {
   return (
-    <Box asChild {...rest}>
-      <chakra.button
-        type="button"
-        onClick={onClick}
-        disabled={disabled}
-        title={hint ?? (act ? `${KEYS[act][1]} (${shown(act)})` : undefined)}
-        aria-pressed={on}
-        display="inline-flex"
-        alignItems="center"
-        gap="7px"
-        flexShrink={0}
-        px={quiet ? "5px" : "11px"}
-        py={quiet ? "2px" : "5px"}
-        borderRadius="8px"
-        fontWeight={main ? 650 : 500}
-        bg={main ? "amber" : on ? "amberSoft" : quiet ? "transparent" : "raised"}
-        color={main ? "onAmber" : on ? "amber" : "chalk"}
-        border="1px solid"
-        borderColor={main ? "amber" : on ? "amber" : quiet ? "transparent" : "line"}
-        cursor="pointer"
-        whiteSpace="nowrap"
-        _hover={{ borderColor: main ? "chalk" : "glass" }}
-        _disabled={{ opacity: 0.45, cursor: "default", borderColor: "line" }}
-      >
-        {children}
-        {act && !main && <Key act={act} />}
-        {act && main && (
-          <chakra.kbd
-            fontFamily="mono"
-            fontSize="10px"
-            border="1px solid"
-            borderColor="onAmber"
-            borderRadius="4px"
-            px="4px"
-            lineHeight="15px"
-            aria-hidden
-          >
-            {shown(act)}
-          </chakra.kbd>
-        )}
-      </chakra.button>
-    </Box>
+    <Button
+      type="button"
+      variant={main ? "solid" : quiet ? "ghost" : "outline"}
+      size={quiet ? "xs" : "sm"}
+      onClick={onClick}
+      title={hint ?? (act ? `${KEYS[act][1]} (${shown(act)})` : undefined)}
+      aria-pressed={on}
+      {...rest}
+    >
+      {children}
+      {act && <Key act={act} onMain={main} />}
+    </Button>
   );
+}
+
+/** A button that looks like what it stands in: a name, a header, a swatch. */
+export function Bare(props: ButtonProps) {
+  return <Button type="button" variant="plain" {...props} />;
 }

@@ -1,5 +1,6 @@
-/** One of several, side by side or folded. */
-import { Box, type BoxProps, chakra, Flex } from "@chakra-ui/react";
+/** One of several, side by side or folded; yes or no. */
+import { Box, Checkbox, createListCollection, Portal, RatingGroup, SegmentGroup, Select, type SelectRootProps } from "@chakra-ui/react";
+import { type ReactNode, useMemo, useRef } from "react";
 
 /** A choice of few, side by side. */
 export function Pick<T extends string>({
@@ -15,57 +16,133 @@ export function Pick<T extends string>({
 }) {
   return (
     <Box>
-      <Box color="dim" mb="3px">
+      <Box color="dim" mb="3px" aria-hidden>
         {label}
       </Box>
-      <Flex gap="5px" wrap="wrap" role="radiogroup" aria-label={label}>
+      <SegmentGroup.Root
+        aria-label={label}
+        value={value}
+        onValueChange={(chosen) => {
+          const option = options.find((one) => one === chosen.value);
+          if (option !== undefined && option !== value) onChange(option);
+        }}
+      >
         {options.map((option) => (
-          <chakra.button
-            key={option}
-            type="button"
-            role="radio"
-            aria-checked={option === value}
-            onClick={() => onChange(option)}
-            px="7px"
-            py="2px"
-            fontFamily="mono"
-            fontSize="11px"
-            borderRadius="5px"
-            cursor="pointer"
-            bg={option === value ? "amber" : "raised"}
-            color={option === value ? "onAmber" : "chalk"}
-            fontWeight={option === value ? 650 : 400}
-          >
-            {option}
-          </chakra.button>
+          <SegmentGroup.Item key={option} value={option}>
+            <SegmentGroup.ItemText>{option}</SegmentGroup.ItemText>
+            <SegmentGroup.ItemHiddenInput />
+          </SegmentGroup.Item>
         ))}
-      </Flex>
+      </SegmentGroup.Root>
     </Box>
   );
 }
 
-/** A choice of many, folded. Options are [value, what it is called]. */
-export function Choose({
-  label,
-  value,
-  options,
-  onChange,
-  ...rest
-}: Omit<BoxProps, "onChange"> & {
+type ChooseProps = Omit<SelectRootProps, "collection" | "value" | "onChange" | "onValueChange" | "children"> & {
   label: string;
   value: string;
   options: readonly (readonly [string, string])[];
   onChange: (value: string) => void;
+};
+
+/** A choice of many, folded. Options are [value, what it is called]. */
+export function Choose({ label, value, options, onChange, ...rest }: ChooseProps) {
+  const trigger = useRef<HTMLButtonElement>(null);
+  const byMouse = useRef(false);
+  const listed = JSON.stringify(options);
+  // an empty value is a choice like any other here, and none at all to the component
+  const collection = useMemo(
+    () => createListCollection({ items: (JSON.parse(listed) as [string, string][]).map(([key, name]) => ({ value: `=${key}`, label: name })) }),
+    [listed],
+  );
+  return (
+    <Select.Root
+      collection={collection}
+      value={[`=${value}`]}
+      lazyMount
+      unmountOnExit
+      positioning={{ sameWidth: false, placement: "bottom-start" }}
+      onValueChange={(chosen) => {
+        const [next] = chosen.value;
+        if (next !== undefined && next.slice(1) !== value) onChange(next.slice(1));
+      }}
+      // chosen by the mouse, it does not keep the keys
+      onExitComplete={() => byMouse.current && trigger.current?.blur()}
+      {...rest}
+    >
+      <Select.Label>{label}</Select.Label>
+      <Select.Control>
+        <Select.Trigger
+          ref={trigger}
+          title={label}
+          onPointerDown={() => {
+            byMouse.current = true;
+          }}
+          onKeyDown={() => {
+            byMouse.current = false;
+          }}
+        >
+          <Select.ValueText />
+        </Select.Trigger>
+        <Select.IndicatorGroup>
+          <Select.Indicator />
+        </Select.IndicatorGroup>
+      </Select.Control>
+      <Portal>
+        <Select.Positioner>
+          <Select.Content>
+            {collection.items.map((item) => (
+              <Select.Item key={item.value} item={item}>
+                <Select.ItemText>{item.label}</Select.ItemText>
+              </Select.Item>
+            ))}
+          </Select.Content>
+        </Select.Positioner>
+      </Portal>
+    </Select.Root>
+  );
+}
+
+/** One of five, as numbers; the one that is given already takes it back. */
+export function Grade({ label, value, onChange }: { label: string; value: number; onChange: (value: number) => void }) {
+  return (
+    <RatingGroup.Root
+      count={5}
+      value={value}
+      onValueChange={(given) => given.value >= 1 && onChange(given.value)}
+      translations={{ ratingValueText: (index) => `${label} ${index}` }}
+    >
+      <RatingGroup.HiddenInput />
+      <RatingGroup.Control aria-label={label}>
+        {[1, 2, 3, 4, 5].map((step) => (
+          <RatingGroup.Item key={step} index={step} title={`${label} ${step}`} onClick={() => step === value && onChange(0)}>
+            {step}
+          </RatingGroup.Item>
+        ))}
+      </RatingGroup.Control>
+    </RatingGroup.Root>
+  );
+}
+
+/** Yes or no; without ``children`` its name is only spoken. */
+export function Tick({
+  label,
+  on,
+  onChange,
+  disabled,
+  children,
+}: {
+  label: string;
+  on: boolean;
+  onChange: (on: boolean) => void;
+  disabled?: boolean;
+  children?: ReactNode;
 }) {
   return (
-    <Box asChild bg="ground" border="1px solid" borderColor="line" borderRadius="6px" px="5px" py="3px" fontSize="12px" minW={0} {...rest}>
-      <chakra.select aria-label={label} title={label} value={value} onChange={(event) => onChange(event.target.value)}>
-        {options.map(([key, name]) => (
-          <option key={key} value={key}>
-            {name}
-          </option>
-        ))}
-      </chakra.select>
-    </Box>
+    <Checkbox.Root checked={on} disabled={disabled} onCheckedChange={(now) => onChange(now.checked === true)}>
+      <Checkbox.HiddenInput aria-label={label} />
+      <Checkbox.Control />
+      {children !== undefined && <Checkbox.Label>{children}</Checkbox.Label>}
+    </Checkbox.Root>
   );
 }

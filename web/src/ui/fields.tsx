@@ -1,50 +1,35 @@
 /** Lines of text. */
-import { chakra } from "@chakra-ui/react";
-import { type ComponentProps, useEffect, useState } from "react";
+import { Input as ChakraInput, Field, type InputProps } from "@chakra-ui/react";
+import { type Ref, useEffect, useState } from "react";
 
-type InputProps = ComponentProps<typeof chakra.input> & { label: string; mono?: boolean };
+type LineProps = InputProps & { label: string; mono?: boolean; ref?: Ref<HTMLInputElement> };
 
 /** A line of text as it is typed. */
-export function Input({ label, mono, ...rest }: InputProps) {
-  return (
-    <chakra.input
-      aria-label={label}
-      bg="ground"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="6px"
-      px="8px"
-      py="4px"
-      minW={0}
-      fontFamily={mono ? "mono" : "body"}
-      fontSize={mono ? "12px" : "13px"}
-      _placeholder={{ color: "dim" }}
-      {...rest}
-    />
-  );
+export function Input({ label, mono, ...rest }: LineProps) {
+  return <ChakraInput aria-label={label} fontFamily={mono ? "mono" : undefined} fontSize={mono ? "12px" : undefined} {...rest} />;
 }
 
-/** A line of text that is committed by Enter or by leaving it. */
-export function TextField({
-  label,
-  value,
-  onCommit,
-  placeholder,
-  mono,
-}: {
+interface TextProps {
   label: string;
   value: string;
   onCommit: (value: string) => void;
   placeholder?: string;
   mono?: boolean;
-}) {
+  /** Its name stands before it. */
+  named?: boolean;
+}
+
+/** A line of text that is committed by Enter or by leaving it. */
+export function TextField({ label, value, onCommit, placeholder, mono, named }: TextProps) {
   const [text, setText] = useState(value);
   useEffect(() => setText(value), [value]);
-  return (
-    <chakra.input
-      aria-label={label}
+  const line = (
+    <ChakraInput
+      aria-label={named ? undefined : label}
       value={text}
       placeholder={placeholder}
+      fontFamily={mono ? "mono" : undefined}
+      fontSize={mono ? "12px" : undefined}
       onChange={(event) => setText(event.target.value)}
       onBlur={() => text !== value && onCommit(text)}
       onKeyDown={(event) => {
@@ -54,16 +39,15 @@ export function TextField({
           event.currentTarget.blur();
         }
       }}
-      bg="ground"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="6px"
-      px="8px"
-      py="4px"
-      w="100%"
-      fontFamily={mono ? "mono" : "body"}
-      fontSize={mono ? "12px" : "13px"}
-      _placeholder={{ color: "dim" }}
     />
+  );
+  if (!named) return line;
+  return (
+    <Field.Root orientation="horizontal" gap="8px">
+      <Field.Label flex="0 0 62px" color="dim" fontSize="13px" fontWeight={400}>
+        {label}
+      </Field.Label>
+      {line}
+    </Field.Root>
   );
 }

@@ -38,6 +38,9 @@ export const KEYS = {
   confirm: ["z", "Confirm the proposed category"],
   handOver: ["w", "Write to the hand-over folder"],
   chooseAll: ["Ctrl+a", "Choose all rows found"],
+  taller: [")", "Draw waveforms taller"],
+  lower: ["(", "Draw waveforms lower"],
+  inDb: ["|", "Draw waveforms straight or in dB"],
   dim: ["u", "Dim the listening"],
   importFiles: ["i", "Import"],
   record: ["r", "Record"],
@@ -75,6 +78,59 @@ export const KEYS = {
 
 export type Act = keyof typeof KEYS;
 
+/** Where each key is of use: in every stage, then stage by stage. */
+export const SECTIONS = {
+  "Every stage": [
+    "play",
+    "loop",
+    "find",
+    "list",
+    "commit",
+    "leave",
+    "undo",
+    "redo",
+    "reference",
+    "dim",
+    "next",
+    "previous",
+    "chooseAll",
+    "name",
+    "taller",
+    "lower",
+    "inDb",
+  ],
+  Gather: [
+    ...([
+      "importFiles",
+      "record",
+      "wanted",
+      "rate",
+      "keep",
+      "anchor",
+      "trimStart",
+      "trimEnd",
+      "left",
+      "right",
+      "confirm",
+      "alike",
+      "review",
+    ] as const),
+    ...(["toLayer", "toMend", "toSlice", "toShip", "handOver", "remove"] as const),
+  ],
+  Mend: [
+    ...(["addStep", "bypass", "removed", "compare", "duplicate", "remove", "faster", "skipSilence", "keep", "maybe", "drop", "material"] as const),
+    ...(["noiseOnly", "trimStart", "trimEnd", "left", "right", "toLayer", "toSlice", "toShip"] as const),
+  ],
+  Stack: [
+    ...(["sources", "toStrike", "left", "right", "trimStart", "trimEnd", "anchor", "octaveUp", "octaveDown", "semitoneUp", "semitoneDown"] as const),
+    ...(["reverse", "mute", "solo", "roll", "rollAll", "newer", "group", "freeze", "duplicate", "remove", "layerUp", "layerDown"] as const),
+    ...(["version", "compare", "keep", "addStep", "perform", "printShift", "toShip"] as const),
+  ],
+  Vary: ["draw", "keep", "drop", "nextUnheard", "left", "right", "toShip"],
+  Slice: ["split", "merge", "drop", "finished", "playThrough", "left", "right", "trimStart", "trimEnd"],
+  Ship: ["toShip"],
+} as const satisfies Record<string, readonly Act[]>;
+
 /** How a key is written beside its control. */
 export function shown(act: Act): string {
   const names: Record<string, string> = {
@@ -104,7 +160,9 @@ function pressed(event: KeyboardEvent): string {
 /** Whether keys belong to what is being typed in. */
 function typing(target: EventTarget | null): boolean {
   const element = target as HTMLElement | null;
-  const field = element?.closest("input, textarea, select, [contenteditable=true]");
+  const field = element?.closest(
+    "input, textarea, select, [contenteditable=true], [data-scope=select][data-part=trigger], [data-scope=select][data-part=content]",
+  );
   return !!field && !(field instanceof HTMLInputElement && ["checkbox", "radio", "button", "range", "color", "file"].includes(field.type));
 }
 

@@ -1,5 +1,6 @@
 import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
 import { create } from "zustand";
+import { recipes, slotRecipes } from "./recipes";
 
 /** Night (dark) and paper (light) values of every colour. No colour literal stands anywhere else. */
 const COLOURS: Record<string, [night: string, paper: string]> = {
@@ -22,15 +23,50 @@ const COLOURS: Record<string, [night: string, paper: string]> = {
   skyDeep: ["#3f6688", "#93bcdf"],
 };
 
-const colors = Object.fromEntries(
-  Object.entries(COLOURS).map(([name, [night, paper]]) => [name, { value: { base: night, _light: paper, _dark: night } }]),
+const own = Object.fromEntries(
+  Object.entries(COLOURS).map(([name, [night, paper]]) => [name, { DEFAULT: { value: { base: night, _light: paper, _dark: night } } }]),
 );
+
+/** One of our colours under another name. */
+const as = (name: string) => ({ value: `{colors.${name}}` });
+
+/** What Chakra's components ask a palette for. */
+const palette = (name: string, soft: string, on: string) => ({
+  solid: as(name),
+  contrast: as(on),
+  fg: as(name),
+  subtle: as(soft),
+  muted: as(soft),
+  emphasized: as("line"),
+  focusRing: as("amber"),
+  border: as("line"),
+});
+
+/** Chakra's own colour names, so that every component of its kind wears ours. */
+const colors = {
+  ...own,
+  bg: {
+    DEFAULT: as("ground"),
+    subtle: as("sheet"),
+    muted: as("raised"),
+    emphasized: as("line"),
+    panel: as("sheet"),
+    inverted: as("chalk"),
+    error: as("sheet"),
+  },
+  fg: { DEFAULT: as("chalk"), muted: as("dim"), subtle: as("dim"), inverted: as("ground"), error: as("coral") },
+  border: { DEFAULT: as("line"), muted: as("line"), subtle: as("line"), emphasized: as("glass"), error: as("coral") },
+  amber: { ...own.amber, ...palette("amber", "amberSoft", "onAmber") },
+  glass: { ...own.glass, ...palette("glass", "glassDeep", "ground") },
+  coral: { ...own.coral, ...palette("coral", "raised", "ground") },
+};
 
 export const system = createSystem(
   defaultConfig,
   defineConfig({
     globalCss: {
       "html, body, #root": { height: "100%" },
+      html: { colorPalette: "amber" },
       body: { bg: "ground", color: "chalk", fontSize: "13px", lineHeight: 1.4, overflow: "hidden" },
       // rows of the table of sounds: plain elements, since hundreds of them are drawn anew while scrolling
       ".sound-row": {
@@ -77,7 +113,6 @@ export const system = createSystem(
         "&[data-sure=no]": { color: "{colors.amber}" },
         "&[data-sure=no] span, &[data-sure=perhaps] span": { borderBottom: "1px dashed {colors.amber}" },
       },
-      "input[type=checkbox]": { accentColor: "{colors.amber}" },
       "::selection": { bg: "glassDeep" },
       "*:focus-visible": { outline: "2px solid {colors.amber}", outlineOffset: "1px" },
       "::-webkit-scrollbar": { width: "9px", height: "9px" },
@@ -94,6 +129,8 @@ export const system = createSystem(
         },
       },
       semanticTokens: { colors },
+      recipes,
+      slotRecipes,
     },
   }),
 );

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 import { api, got, Refused } from "../../api/client";
 import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
 import { stale } from "./describing";
@@ -78,8 +78,7 @@ export function ArrivalCard({ number }: { number: number }) {
             <a href={`/api/lib/${library}/photos/${photo.file}`} target="_blank" rel="noreferrer" title={`${photo.name}: open`}>
               <chakra.img src={`/api/lib/${library}/photos/${photo.file}`} alt={photo.name} h="34px" w="46px" objectFit="cover" borderRadius="5px" />
             </a>
-            <chakra.button
-              type="button"
+            <Bare
               aria-label={`Take the photo ${photo.name} away`}
               title="Take this photo away"
               position="absolute"
@@ -95,7 +94,7 @@ export function ArrivalCard({ number }: { number: number }) {
               onClick={() => drop(photo.file)}
             >
               ×
-            </chakra.button>
+            </Bare>
           </Box>
         ))}
         <Do quiet onClick={() => picking.current?.click()} hint="Photos of the place, the set-up, a permission; they can be dropped here too">

@@ -1,11 +1,11 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got } from "../../api/client";
 import { giveChain } from "../../chain/giving";
 import { useChains } from "../../chain/SavedChains";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
 import { edit, proposeAnchors } from "./describing";
@@ -84,7 +84,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
       />
       <Flex gap="3px" role="group" aria-label="Mark of all chosen">
         {MARKS.map((mark) => (
-          <chakra.button
+          <Bare
             key={mark}
             type="button"
             w="15px"
@@ -97,8 +97,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
             onClick={() => void edit({ mark })}
           />
         ))}
-        <chakra.button
-          type="button"
+        <Bare
           w="15px"
           h="15px"
           borderRadius="4px"

@@ -1,4 +1,4 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
@@ -6,6 +6,7 @@ import { NO_NOTES, type Notes } from "../../listening/recording";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
+import { Tick } from "../../ui/choices";
 import { Input, TextField } from "../../ui/fields";
 import { seconds } from "../../ui/format";
 import { useKeys } from "../../ui/keys";
@@ -121,12 +122,11 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
         {takes.map((take) => (
           <Flex key={take.path} role="row" gap="10px" px="8px" py="3px" align="center" color={take.known ? "dim" : "chalk"} data-take={take.path}>
             <Box role="cell">
-              <chakra.input
-                type="checkbox"
-                aria-label={`Offload ${take.path}`}
-                checked={!take.known && !left.includes(take.path)}
+              <Tick
+                label={`Offload ${take.path}`}
+                on={!take.known && !left.includes(take.path)}
                 disabled={take.known}
-                onChange={(event) => setLeft((before) => (event.target.checked ? before.filter((one) => one !== take.path) : [...before, take.path]))}
+                onChange={(on) => setLeft((before) => (on ? before.filter((one) => one !== take.path) : [...before, take.path]))}
               />
             </Box>
             <Box role="cell" fontFamily="mono" w="150px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={take.path}>

@@ -1,8 +1,9 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
+import { Grade } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { Line, Side } from "../../ui/frames";
 import { Measured, Noted, Said } from "./Facts";
@@ -16,33 +17,6 @@ interface Props {
   onChange: (values: Partial<Change>) => void;
   onLayer: () => void;
   onAlike: () => void;
-}
-
-function Steps({ label, value, onPick }: { label: string; value: number; onPick: (value: number) => void }) {
-  return (
-    <Flex gap="3px" role="group" aria-label={label}>
-      {[1, 2, 3, 4, 5].map((step) => (
-        <chakra.button
-          key={step}
-          type="button"
-          aria-label={`${label} ${step}`}
-          aria-pressed={value >= step}
-          title={`${label} ${step}`}
-          onClick={() => onPick(value === step ? 0 : step)}
-          w="18px"
-          h="18px"
-          borderRadius="5px"
-          fontFamily="mono"
-          fontSize="11px"
-          cursor="pointer"
-          bg={value >= step ? "glassDeep" : "ground"}
-          color={value >= step ? "chalk" : "dim"}
-        >
-          {step}
-        </chakra.button>
-      ))}
-    </Flex>
-  );
 }
 
 /** What is selected, and what can be done to it. */
@@ -62,11 +36,12 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
     );
   return (
     <Side label="Selected sound" foot={<HeardNow row={row} onLayer={onLayer} onAlike={onAlike} />}>
-      <TextField label="Name" value={row.name} onCommit={(name) => name.trim() && onChange({ name: name.trim() })} />
+      <TextField named label="Name" value={row.name} onCommit={(name) => name.trim() && onChange({ name: name.trim() })} />
       <TextField
+        named
         label="Category"
         value={row.category}
-        placeholder="Category, e.g. Glass/Creak"
+        placeholder="e.g. Glass/Creak"
         onCommit={(category) => onChange({ category: category.trim() })}
       />
       {row.category && row.category_sure < 1 && (
@@ -79,24 +54,23 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
           </Do>
         </Flex>
       )}
-      <TextField label="Tags" value={row.tags} placeholder="Tags, by spaces" onCommit={(tags) => onChange({ tags })} />
+      <TextField named label="Tags" value={row.tags} placeholder="by spaces" onCommit={(tags) => onChange({ tags })} />
       <Flex justify="space-between" align="center">
         <Box color="dim">Rated</Box>
-        <Steps label="Rate" value={row.rating} onPick={(rating) => onChange({ rating })} />
+        <Grade label="Rate" value={row.rating} onChange={(rating) => onChange({ rating })} />
       </Flex>
       <Flex justify="space-between" align="center">
         <Box color="dim" title="How hard it is, 1 to 5">
           Strength{facts && !facts.strength_given ? ", proposed" : ""}
         </Box>
-        <Steps label="Strength" value={row.strength ?? 0} onPick={(strength) => onChange({ strength })} />
+        <Grade label="Strength" value={row.strength ?? 0} onChange={(strength) => onChange({ strength })} />
       </Flex>
       <Flex justify="space-between" align="center">
         <Box color="dim">Mark</Box>
         <Flex gap="5px">
           {MARKS.map((mark) => (
-            <chakra.button
+            <Bare
               key={mark}
-              type="button"
               aria-label={`Mark ${mark}`}
               aria-pressed={row.mark === mark}
               title={`Mark ${mark}`}
@@ -112,8 +86,8 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
           ))}
         </Flex>
       </Flex>
-      <TextField label="Notes" value={facts?.notes ?? ""} placeholder="Notes" onCommit={(notes) => onChange({ notes })} />
-      <TextField label="Rights" value={facts?.rights ?? ""} placeholder="Rights" onCommit={(rights) => onChange({ rights })} />
+      <TextField named label="Notes" value={facts?.notes ?? ""} onCommit={(notes) => onChange({ notes })} />
+      <TextField named label="Rights" value={facts?.rights ?? ""} onCommit={(rights) => onChange({ rights })} />
       <OwnFields row={row} onChange={onChange} />
       {facts && <Noted facts={facts} />}
       <Line />

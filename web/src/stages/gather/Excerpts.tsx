@@ -1,10 +1,10 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { create } from "zustand";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
 import { live, useListening } from "../../listening/player";
 import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { complain, tell } from "../../ui/messages";
 import { stale } from "./describing";
 import { useGather } from "./sounds";
@@ -128,7 +128,7 @@ export function Excerpts({ row, onHear }: { row: SoundRow; onHear: (excerpt: Exc
         </Do>
       )}
       {list.map((one) => (
-        <chakra.button
+        <Bare
           key={one.id}
           type="button"
           data-excerpt={one.id}
@@ -141,7 +141,7 @@ export function Excerpts({ row, onHear }: { row: SoundRow; onHear: (excerpt: Exc
           cursor="pointer"
         >
           {one.name}
-        </chakra.button>
+        </Bare>
       ))}
     </Flex>
   );

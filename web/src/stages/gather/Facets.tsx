@@ -1,9 +1,9 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, type ReactNode, useState } from "react";
 import { api, got } from "../../api/client";
 import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Input } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
 import { complain } from "../../ui/messages";
@@ -49,8 +49,7 @@ function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoicePro
   const [over, setOver] = useState(false);
   return (
     <Flex align="center" bg={over ? "amberSoft" : on ? "raised" : undefined} borderRadius="6px">
-      <chakra.button
-        type="button"
+      <Bare
         aria-pressed={on}
         onClick={onPick}
         onDragOver={(event: DragEvent) => {
@@ -91,7 +90,7 @@ function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoicePro
             {count}
           </Box>
         )}
-      </chakra.button>
+      </Bare>
       {children}
     </Flex>
   );
@@ -106,19 +105,9 @@ function Folded({ title, busy, children }: { title: string; busy: boolean; child
   };
   return (
     <Box>
-      <chakra.button
-        type="button"
-        aria-expanded={open || busy}
-        onClick={turn}
-        color="dim"
-        fontSize="12px"
-        cursor="pointer"
-        w="100%"
-        textAlign="left"
-        mb="2px"
-      >
+      <Bare aria-expanded={open || busy} onClick={turn} color="dim" fontSize="12px" cursor="pointer" w="100%" textAlign="left" mb="2px">
         {title} {open || busy ? "" : "+"}
-      </chakra.button>
+      </Bare>
       {(open || busy) && children}
     </Box>
   );
@@ -145,8 +134,7 @@ function Arrivals({ counts, asked }: { counts: Record<string, number>; asked: As
             onPick={() => toggleFacet("arrival", String(arrival.id))}
           />
           {arrival.skipped.length > 0 && (
-            <chakra.button
-              type="button"
+            <Bare
               color="coral"
               fontSize="12px"
               pl="8px"
@@ -155,7 +143,7 @@ function Arrivals({ counts, asked }: { counts: Record<string, number>; asked: As
               onClick={() => setReading(reading === arrival.id ? null : arrival.id)}
             >
               {arrival.skipped.length} skipped: {reading === arrival.id ? "close" : "why"}
-            </chakra.button>
+            </Bare>
           )}
           {reading === arrival.id && (
             <Box bg="ground" borderRadius="6px" p="7px" fontSize="11px" maxH="220px" overflowY="auto" data-testid="skipped">

@@ -1,4 +1,4 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
@@ -7,7 +7,7 @@ import type { Band } from "../../canvas/wave";
 import { player, sounds, useListening } from "../../listening/player";
 import { useShared } from "../../session/store";
 import { WaveView } from "../../timeline/WaveView";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { dragged } from "./dragging";
 import { Excerpts, keepPart, useExcerpts, useMarking } from "./Excerpts";
@@ -35,8 +35,7 @@ function Lanes({ names, height }: { names: string[]; height: number }) {
   const button = (lane: number, what: "mute" | "solo") => {
     const on = (what === "mute" ? muted : soloed).includes(lane);
     return (
-      <chakra.button
-        type="button"
+      <Bare
         aria-pressed={on}
         aria-label={`${what} ${names[lane]}`}
         title={`${what === "mute" ? "Mute" : "Hear only"} ${names[lane]} (listening only)`}
@@ -50,7 +49,7 @@ function Lanes({ names, height }: { names: string[]; height: number }) {
         color={on ? "onAmber" : "dim"}
       >
         {what}
-      </chakra.button>
+      </Bare>
     );
   };
   return (

@@ -1,4 +1,5 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
+import { Bare } from "../../ui/buttons";
 
 interface Props {
   /** dBFS of each channel now, and the highest since the meter was cleared. */
@@ -48,12 +49,12 @@ export function Meter({ levels, peaks, clips, names, onClear }: Props) {
         })}
       </Flex>
       <Box fontFamily="mono" fontSize="12px" w="172px" flexShrink={0} data-testid="meter" whiteSpace="nowrap">
-        <chakra.button type="button" onClick={onClear} title="Highest level and clips since the meter was cleared; click to clear" cursor="pointer">
+        <Bare onClick={onClear} title="Highest level and clips since the meter was cleared; click to clear" cursor="pointer">
           highest {highest === null || highest <= LOWEST_DB ? "—" : highest.toFixed(1)}{" "}
           <Box as="span" color={clips ? "coral" : "dim"}>
             {clips} {clips === 1 ? "clip" : "clips"}
           </Box>
-        </chakra.button>
+        </Bare>
       </Box>
     </Flex>
   );

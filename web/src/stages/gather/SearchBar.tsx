@@ -1,9 +1,9 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
@@ -122,8 +122,7 @@ function One({ search, at, known }: { search: Search; at: number; known: (field:
   };
   return (
     <Flex align="center" gap="4px" bg="raised" border="1px solid" borderColor="line" borderRadius="8px" px="6px" py="3px">
-      <chakra.button
-        type="button"
+      <Bare
         aria-pressed={condition.inverted}
         title="Turn this condition round"
         color={condition.inverted ? "coral" : "dim"}
@@ -135,7 +134,7 @@ function One({ search, at, known }: { search: Search; at: number; known: (field:
         onClick={() => put({ inverted: !condition.inverted })}
       >
         not
-      </chakra.button>
+      </Bare>
       <Choose label="Field" value={condition.field} options={Object.keys(fields).map((name) => [name, name] as const)} onChange={choose} />
       {HOWS[kind].length > 1 && (
         <Choose
@@ -263,9 +262,9 @@ export function SearchBar({ asked, search, total, error, facets, field, onDown }
           gap="8px"
           minW={0}
         >
-          <chakra.input
+          <Input
             ref={field}
-            aria-label="Search the sounds"
+            label="Search the sounds"
             aria-invalid={!!error}
             placeholder='Words, "a phrase", or: glass where length under 2 s'
             value={typed}
@@ -278,10 +277,10 @@ export function SearchBar({ asked, search, total, error, facets, field, onDown }
               } else if (event.key === "Escape") event.currentTarget.blur();
             }}
             flex={1}
-            minW={0}
+            px={0}
+            border="none"
             bg="transparent"
             outline="none"
-            _placeholder={{ color: "dim" }}
           />
           <Box color="dim" fontFamily="mono" fontSize="12px" data-testid="total" whiteSpace="nowrap">
             {total} {total === 1 ? "sound" : "sounds"}

@@ -1,11 +1,12 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type DragEvent, type MouseEvent, memo, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
+import { Tick } from "../../ui/choices";
 import { COLUMNS, type Column, columnsOf, showColumn, useColumns } from "./columns";
 import { dragAlong, dragged, droppedRows } from "./dragging";
 import { putInSet } from "./sets";
@@ -27,10 +28,9 @@ interface Props {
 function Menu({ own, onClose }: { own: string[]; onClose: () => void }) {
   const shown = useColumns((state) => state.shown);
   const entry = (key: string, title: string) => (
-    <chakra.label key={key} display="flex" gap="7px" alignItems="center" cursor="pointer">
-      <input type="checkbox" checked={shown.includes(key)} onChange={(event) => showColumn(key, event.target.checked)} />
+    <Tick key={key} label={title} on={shown.includes(key)} onChange={(on) => showColumn(key, on)}>
       {title}
-    </chakra.label>
+    </Tick>
   );
   return (
     <Box
@@ -184,8 +184,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
       flexShrink={0}
       overflow="hidden"
     >
-      <chakra.button
-        type="button"
+      <Bare
         w="100%"
         textAlign="left"
         color={asked.sort === key ? "chalk" : "dim"}
@@ -198,7 +197,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
         title={key ? `Sort by ${key.replace("_s", "").replace("duration", "length")}` : title}
       >
         {title} {asked.sort === key ? (asked.descending ? "↓" : "↑") : ""}
-      </chakra.button>
+      </Bare>
     </Box>
   );
   const dropped = (event: DragEvent, before: SoundRow | undefined) => {
@@ -223,8 +222,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
           {header("Name", "name")}
           {shown.map((column) => header(column.title, column.sort, column.width))}
           <Box w="16px" flexShrink={0} role="columnheader">
-            <chakra.button
-              type="button"
+            <Bare
               aria-pressed={choosing}
               aria-label="Choose the columns"
               title="Choose the columns"
@@ -233,7 +231,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
               onClick={() => setChoosing(!choosing)}
             >
               …
-            </chakra.button>
+            </Bare>
           </Box>
         </Flex>
         <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} outline="none" role="rowgroup" aria-label="Rows of sounds">

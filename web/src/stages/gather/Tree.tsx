@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
@@ -151,8 +151,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
                   onDragStart={(event) => event.dataTransfer.setData(CATEGORY, path)}
                   {...target(path)}
                 >
-                  <chakra.button
-                    type="button"
+                  <Bare
                     w="14px"
                     flexShrink={0}
                     color="dim"
@@ -162,9 +161,8 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
                     onClick={() => setOpen((now) => (now.includes(path) ? now.filter((one) => one !== path) : [...now, path]))}
                   >
                     {open.includes(path) ? "−" : "+"}
-                  </chakra.button>
-                  <chakra.button
-                    type="button"
+                  </Bare>
+                  <Bare
                     aria-pressed={on}
                     onClick={() => toggleFacet("category", path)}
                     onDoubleClick={() => editing && setNaming({ path, add: false })}
@@ -188,7 +186,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
                         {counted(path)}
                       </Box>
                     )}
-                  </chakra.button>
+                  </Bare>
                   {editing && (
                     <>
                       <Do quiet hint={`Rename ${path}`} onClick={() => setNaming({ path, add: false })} fontSize="10px">
@@ -226,8 +224,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
           );
         })}
         {(counts[""] ?? 0) > 0 && (
-          <chakra.button
-            type="button"
+          <Bare
             aria-pressed={!!asked.facets.category?.includes("")}
             onClick={() => toggleFacet("category", "")}
             display="flex"
@@ -244,7 +241,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
             <Box fontFamily="mono" fontSize="11px">
               {counts[""]}
             </Box>
-          </chakra.button>
+          </Bare>
         )}
       </Box>
       {editing && (

@@ -5,7 +5,7 @@ import { api, got, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { useRecording } from "../../listening/recording";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input, TextField } from "../../ui/fields";
 import { useKeys } from "../../ui/keys";
@@ -255,8 +255,7 @@ export function Wanted({ onClose, onRecord, audition }: Props) {
               pl="8px"
               bg={open === entry.id ? "sheet" : undefined}
             >
-              <chakra.button
-                type="button"
+              <Bare
                 aria-expanded={open === entry.id}
                 aria-label={`${entry.what}: open`}
                 onClick={() => setOpen(open === entry.id ? null : entry.id)}
@@ -271,7 +270,7 @@ export function Wanted({ onClose, onRecord, audition }: Props) {
                 color={entry.state === "done" ? "dim" : "chalk"}
               >
                 {entry.what}
-              </chakra.button>
+              </Bare>
               <Box
                 fontFamily="mono"
                 fontSize="12px"

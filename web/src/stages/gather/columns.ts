@@ -19,20 +19,20 @@ export const COLUMNS: Column[] = [
   { key: "rate", title: "kHz", width: "32px", sort: "rate", cell: (row) => String(row.rate / 1000) },
   {
     key: "channels",
-    title: "Ch",
-    width: "42px",
+    title: "Channels",
+    width: "58px",
     sort: "channels",
     cell: (row) => (row.channels > 2 && !row.layout.startsWith("unknown") ? row.layout : channels(row.channels)),
   },
   { key: "bits", title: "Bits", width: "26px", sort: "bits", cell: (row) => (row.bits ? String(row.bits) : "") },
   { key: "format", title: "Format", width: "46px", sort: "format", cell: (row) => row.format },
-  { key: "peak", title: "dBFS", width: "38px", sort: "peak", cell: (row) => level(row.peak) },
-  { key: "loudness", title: "LUFS", width: "38px", sort: "loudness", cell: (row) => level(row.loudness) },
-  { key: "brightness", title: "Bright", width: "56px", sort: "brightness", cell: (row) => hertz(row.brightness) },
+  { key: "peak", title: "Peak", width: "38px", sort: "peak", cell: (row) => level(row.peak) },
+  { key: "loudness", title: "Loudness", width: "58px", sort: "loudness", cell: (row) => level(row.loudness) },
+  { key: "brightness", title: "Brightness", width: "66px", sort: "brightness", cell: (row) => hertz(row.brightness) },
   { key: "bandwidth", title: "Reaches", width: "56px", sort: "bandwidth", cell: (row) => hertz(row.bandwidth) },
   { key: "pitch", title: "Pitch", width: "62px", sort: "pitch", cell: (row) => (row.pitch ? `${note(row.pitch)} ${hertz(row.pitch)}` : "") },
   { key: "key", title: "Key", width: "58px", sort: null, cell: (row) => row.key ?? "" },
-  { key: "strength", title: "Hard", width: "34px", sort: "strength", cell: (row) => (row.strength ? String(row.strength) : "") },
+  { key: "strength", title: "Strength", width: "54px", sort: "strength", cell: (row) => (row.strength ? String(row.strength) : "") },
   { key: "rating", title: "Rated", width: "38px", sort: "rating", cell: (row) => (row.rating ? String(row.rating) : "") },
   { key: "anchor", title: "Anchor", width: "40px", sort: "anchor", cell: (row) => row.anchor_kind },
   { key: "folder", title: "Folder", width: "110px", sort: "folder", cell: (row) => row.folder.split("/").slice(-2).join("/") },
@@ -40,7 +40,7 @@ export const COLUMNS: Column[] = [
   { key: "recorded", title: "Recorded", width: "72px", sort: "recorded", cell: (row) => row.recorded.slice(0, 10) },
 ];
 
-const FIRST = ["category", "length", "rate", "channels", "peak", "loudness", "brightness", "strength", "rating"];
+const FIRST = ["category", "length", "channels", "peak", "loudness", "brightness", "strength", "rating"];
 
 export const useColumns = create<{ shown: string[] }>(() => ({
   shown: JSON.parse(localStorage.getItem("columns") ?? "null") ?? FIRST,

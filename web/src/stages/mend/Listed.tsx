@@ -1,8 +1,9 @@
 /** What a repair step found, one by one: heard on a click, and left as it is when it is no fault. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, got, type Node, type Step, slowly } from "../../api/client";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
+import { Tick } from "../../ui/choices";
 import { useSettled } from "../../ui/useSettled";
 
 const NEAR_S = 0.002;
@@ -57,14 +58,12 @@ export function Listed({
           const kept = left(one.at_s, one.end_s);
           return (
             <Flex as="li" key={`${one.channel} ${one.at_s}`} align="center" gap="7px" fontSize="11px" fontFamily="mono">
-              <chakra.input
-                type="checkbox"
-                checked={kept === undefined}
-                aria-label={`Mend the one at ${one.at_s.toFixed(3)} s`}
+              <Tick
+                on={kept === undefined}
+                label={`Mend the one at ${one.at_s.toFixed(3)} s`}
                 onChange={() => onChange({ skip: kept === undefined ? [...skip, one.at_s] : skip.filter((moment) => moment !== kept) })}
               />
-              <chakra.button
-                type="button"
+              <Bare
                 cursor="pointer"
                 title="Hear it"
                 onClick={() => onHear(Math.max(0, one.at_s - 0.4), one.end_s + 0.4)}
@@ -73,7 +72,7 @@ export function Listed({
               >
                 {one.at_s.toFixed(3)} s, {((one.end_s - one.at_s) * 1000).toFixed(one.end_s - one.at_s < 0.01 ? 1 : 0)} ms
                 {one.channel ? `, channel ${one.channel + 1}` : ""}, {one.height_db.toFixed(0)} dB
-              </chakra.button>
+              </Bare>
             </Flex>
           );
         })}

@@ -1,20 +1,15 @@
 /** Mend: a sound is cleaned by steps that can be taken back, or takes are reviewed on a reel. */
-import { Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate } from "react-router";
 import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
-import { Bar, Empty, Title } from "../../ui/frames";
+import { Beginning } from "./Beginning";
 import { ReelBoard } from "./ReelBoard";
-import { ReelChoice } from "./ReelChoice";
 import { Workbench } from "./Workbench";
 
 export default function Mend() {
   const library = useShared((state) => state.library);
   const number = useShared((state) => state.mendSound);
   const reel = useShared((state) => state.reel);
-  const go = useNavigate();
   const strip = useQuery({
     queryKey: ["reel", library, reel],
     enabled: reel !== null,
@@ -30,24 +25,6 @@ export default function Mend() {
     queryFn: () => got(api.GET("/api/lib/{library}/sounds/{id}", { params: { path: { library, id: number ?? 0 } } })),
   });
   if (reel !== null && !strip.error) return strip.data ? <ReelBoard key={strip.data.id} loaded={strip.data} /> : null;
-  if (number === null || facts.error)
-    return (
-      <Flex direction="column" h="100%">
-        <Bar>
-          <Title>Mend</Title>
-          <ReelChoice />
-        </Bar>
-        <Empty
-          action={
-            <Do main onClick={() => go("/gather")}>
-              Choose a sound in Gather
-            </Do>
-          }
-        >
-          Sounds are cleaned here, by steps that can be taken back at any time; the original is never changed. Choose a sound in Gather and press E,
-          or choose takes and press / to review them in a row.
-        </Empty>
-      </Flex>
-    );
+  if (number === null || facts.error) return <Beginning />;
   return facts.data ? <Workbench key={facts.data.id} sound={facts.data} /> : null;
 }

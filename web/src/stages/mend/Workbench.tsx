@@ -124,6 +124,9 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
           {seconds(sound.seconds)}, {rate(sound.rate)}, {channels(sound.channels)}
         </Box>
         <Box flex={1} />
+        <Do hint="Review reels, what is mended, raw takes that wait" onClick={() => useShared.setState({ mendSound: null, reel: null })}>
+          Others
+        </Do>
         <UndoRedo history={history} />
         <Do act="toLayer" onClick={() => void send.layer(sound)}>
           To a layer

@@ -1,4 +1,4 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
@@ -9,6 +9,8 @@ import { useDocument } from "../../documents/useDocument";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { Input } from "../../ui/fields";
 import { Bar, Empty, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
@@ -125,36 +127,20 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
       <Bar>
         <Title>{report !== null ? "Report" : "Sheet"}</Title>
         {report === null && (
-          <chakra.input
-            aria-label="Name of the sheet"
-            value={name}
-            onChange={(event) => changeSheet({ name: event.target.value }, "name")}
-            bg="ground"
-            border="1px solid"
-            borderColor="line"
-            borderRadius="6px"
-            px="8px"
-            py="4px"
-            w="170px"
-          />
+          <Input label="Name of the sheet" value={name} onChange={(event) => changeSheet({ name: event.target.value }, "name")} w="170px" />
         )}
-        <chakra.select
-          aria-label="Shipments"
-          value={report ?? ""}
-          onChange={(event) => setReport(event.target.value ? Number(event.target.value) : null)}
-          bg="transparent"
-          color="dim"
+        <Choose
+          label="Shipments"
+          value={report === null ? "" : String(report)}
+          onChange={(id) => setReport(id ? Number(id) : null)}
           maxW="240px"
-        >
-          <option value="">the sheet to ship</option>
-          {shipments.data
-            ?.filter((one) => one.project === project)
-            .map((one) => (
-              <option key={one.id} value={one.id}>
-                {one.name}, {one.files} files, {one.state}
-              </option>
-            ))}
-        </chakra.select>
+          options={[
+            ["", "the sheet to ship"],
+            ...(shipments.data ?? [])
+              .filter((one) => one.project === project)
+              .map((one) => [String(one.id), `${one.name}, ${one.files} files, ${one.state}`] as const),
+          ]}
+        />
         <Box flex={1} />
         {report === null ? (
           <>

@@ -1,11 +1,11 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { player } from "../../listening/player";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
 import { seconds } from "../../ui/format";
@@ -59,9 +59,9 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
       aria-label="Add a layer"
     >
       <Flex p="10px" gap="10px">
-        <chakra.input
+        <Input
           autoFocus
-          aria-label="Search for a layer"
+          label="Search for a layer"
           placeholder="Search; arrows listen, Enter adds"
           value={q}
           onChange={(event) => {
@@ -76,12 +76,6 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
             else if (event.key === "Escape") onClose();
           }}
           flex={1}
-          bg="ground"
-          border="1px solid"
-          borderColor="line"
-          borderRadius="7px"
-          px="10px"
-          py="5px"
         />
         <Do act="leave" onClick={onClose}>
           Done
@@ -110,9 +104,9 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
       <Box overflowY="auto">
         {rows.map((row, index) => (
           <Flex key={row.id} align="center" gap="10px" px="12px" h="29px" bg={index === at ? "sheet" : undefined} _hover={{ bg: "sheet" }}>
-            <chakra.button type="button" aria-label={`Hear ${row.name}`} w="90px" onClick={() => pick(index)} cursor="pointer">
+            <Bare aria-label={`Hear ${row.name}`} w="90px" onClick={() => pick(index)} cursor="pointer">
               <MiniWave outline={row.outline} height="20px" />
-            </chakra.button>
+            </Bare>
             <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
               {row.name}
             </Box>

@@ -12,7 +12,7 @@ import { BenchBar, type Tab } from "./BenchBar";
 import { ChosenPanel } from "./ChosenPanel";
 import { useAims } from "./CurvePanel";
 import type { HeadActs } from "./Heads";
-import { GROUP, Lanes, laneHeight } from "./Lanes";
+import { GROUP, Lanes } from "./Lanes";
 import { useBenchKeys } from "./useBenchKeys";
 import { useComparing } from "./useComparing";
 import { type Design, useDesign } from "./useDesign";
@@ -61,9 +61,9 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     edit: (id, values, gesture) => layers.now.current.edit(id, values, gesture),
     editGroup: (id, values, gesture) => layers.now.current.editGroup(id, values, gesture),
     solo: toggleSolo,
-    dropped: (id, dy) => {
+    dropped: (id, dy, height) => {
       const { mix: doc } = layers.now.current;
-      const lane = laneHeight(doc.members.length) + (doc.groups.length * GROUP) / Math.max(1, doc.members.length);
+      const lane = height + (doc.groups.length * GROUP) / Math.max(1, doc.members.length);
       layers.dropped.current(id, Math.round(dy / lane));
     },
   }).current;

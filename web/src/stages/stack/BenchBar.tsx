@@ -1,11 +1,11 @@
 /** The bar over a design, and the tabs of its chosen layer. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
 import { UndoRedo } from "../../documents/UndoRedo";
 import type { History } from "../../documents/useDocument";
 import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
@@ -89,7 +89,7 @@ export function LayerTabs({ tab, onTab }: { tab: Tab; onTab: (tab: Tab) => void 
   return (
     <Flex role="tablist" gap="4px" borderBottom="1px solid" borderColor="line" pb="8px">
       {TABS.map(([key, label]) => (
-        <chakra.button
+        <Bare
           key={key}
           type="button"
           role="tab"
@@ -104,7 +104,7 @@ export function LayerTabs({ tab, onTab }: { tab: Tab; onTab: (tab: Tab) => void 
           onClick={() => onTab(key)}
         >
           {label}
-        </chakra.button>
+        </Bare>
       ))}
     </Flex>
   );

@@ -1,9 +1,9 @@
 /** The heads of layers and groups, left of their lanes. */
 
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
 import { tones } from "./tones";
 
@@ -13,7 +13,7 @@ export interface HeadActs {
   editGroup: (id: string, values: Partial<Group>, gesture?: string) => void;
   solo: (id: string) => void;
   /** Dropped after a drag by so many pixels. */
-  dropped: (id: string, dy: number) => void;
+  dropped: (id: string, dy: number, height: number) => void;
 }
 
 function said(pan: number): string {
@@ -78,7 +78,7 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
       borderLeftColor={tones(member.role, member.colour || colour)[0]}
       bg={chosen ? "raised" : undefined}
       overflow="hidden"
-      onPointerDown={(event: PointerEvent) => !(event.target as HTMLElement).closest("button, [role=slider]") && acts.choose(member.id, event)}
+      onPointerDown={(event: PointerEvent) => !(event.target as HTMLElement).closest("button, [data-scope=slider]") && acts.choose(member.id, event)}
     >
       <Flex justify="space-between" align="center" gap="4px">
         <Box
@@ -95,7 +95,7 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
             grip.current = event.clientY;
           }}
           onPointerUp={(event: PointerEvent) => {
-            if (grip.current !== null && Math.abs(event.clientY - grip.current) > 6) acts.dropped(member.id, event.clientY - grip.current);
+            if (grip.current !== null && Math.abs(event.clientY - grip.current) > 6) acts.dropped(member.id, event.clientY - grip.current, height);
             grip.current = null;
           }}
         >
@@ -164,8 +164,7 @@ export const GroupHead = memo(function GroupHead({ group, count, height, chosen,
       borderLeftColor={group.colour || "faint"}
       bg={chosen ? "raised" : "ground"}
     >
-      <chakra.button
-        type="button"
+      <Bare
         flex={1}
         textAlign="left"
         minW={0}
@@ -181,7 +180,7 @@ export const GroupHead = memo(function GroupHead({ group, count, height, chosen,
           {count} {count === 1 ? "layer" : "layers"}, {group.gain_db.toFixed(1)} dB{share === undefined ? "" : `, ${(100 * share).toFixed(0)} %`}
           {group.frozen ? ", frozen" : ""}
         </Box>
-      </chakra.button>
+      </Bare>
       <Box fontSize="11px">
         <Do quiet on={group.mute} hint="Mute the group" onClick={() => acts.editGroup(group.id, { mute: !group.mute })}>
           mute

@@ -1,23 +1,26 @@
 /** The layers on the strike line: the sum on top, groups and layers below, each on a lane of its own. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
-import { Fragment, useRef } from "react";
+import { Box, Flex } from "@chakra-ui/react";
+import { Fragment, useEffect, useRef, useState } from "react";
 import type { Mix, Opened, Schemas } from "../../api/client";
+import { useMagnitudes } from "../../timeline/heights";
 import { LaneArea, RULER } from "../../timeline/LaneArea";
 import { useScale } from "../../timeline/useScale";
 import { usePicture, Wave } from "../../timeline/Wave";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import type { Aim, Layout } from "./aims";
 import { CrowdStrip, STRIP } from "./Crowding";
 import { GroupHead, type HeadActs, LayerHead } from "./Heads";
 import { type LayerActs, LayerClip } from "./LayerClip";
 
 const HEAD = "214px";
-const SUM = 64;
 export const GROUP = 40;
+/** The least and the most a lane is high (px), and how much higher the sum is. */
+const [LOWEST, HIGHEST, SUM_OF] = [48, 150, 1.2];
 
-/** Lanes grow lower as there are more of them. */
-export function laneHeight(count: number): number {
-  return count <= 6 ? 84 : count <= 9 ? 74 : 48;
+/** Lanes share the height there is; the sum is the tallest. */
+function heights(room: number, layers: number, groups: number): { lane: number; sum: number } {
+  const lane = Math.round(Math.min(HIGHEST, Math.max(LOWEST, (room - RULER - groups * GROUP) / (layers + SUM_OF))));
+  return { lane, sum: Math.max(84, Math.round(lane * SUM_OF)) };
 }
 
 interface Props {
@@ -69,7 +72,19 @@ export function Lanes({
   onAdd,
 }: Props) {
   const area = useRef<HTMLDivElement>(null);
-  const lane = laneHeight(mix.members.length);
+  const outer = useRef<HTMLDivElement>(null);
+  const [room, setRoom] = useState(500);
+  useEffect(() => {
+    const element = outer.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => setRoom(element.clientHeight));
+    watch.observe(element);
+    return () => watch.disconnect();
+  }, []);
+  const { lane, sum: sumHeight } = heights(room, mix.members.length, mix.groups.length);
+  const gains = mix.members.map((one) => [layout?.layers.find((other) => other.id === one.id)?.digest ?? "", 10 ** (one.gain_db / 20)] as const);
+  const beside = useMagnitudes((known) => Math.max(0, ...gains.map(([digest, gain]) => (known[digest] ?? 0) * gain)));
+  const sumMost = useMagnitudes((known) => known[sumOpened?.digest ?? ""] ?? 0);
   const scale = useScale(area, reach(layout));
   const { toX, perSecond, width } = scale;
   const sumStart = sumOpened ? -sumOpened.zero / sumOpened.rate : 0;
@@ -83,7 +98,7 @@ export function Lanes({
   };
   const share = (id: string) => facts?.shares.find((one) => one.id === id)?.share;
   return (
-    <Box flex={1} overflowY="auto" position="relative" minH={0}>
+    <Box ref={outer} flex={1} overflowY="auto" position="relative" minH={0}>
       <Flex position="relative" minH="100%" data-lanes>
         <Box w={HEAD} flexShrink={0} bg="sheet" borderRight="1px solid" borderColor="line">
           <Flex h={`${RULER}px`} align="center" justify="space-between" px="10px" color="dim" borderBottom="1px solid" borderColor="line">
@@ -102,12 +117,11 @@ export function Lanes({
               </Do>
             </Flex>
           </Flex>
-          <chakra.button
-            type="button"
+          <Bare
             display="block"
             w="100%"
             textAlign="left"
-            h={`${SUM}px`}
+            h={`${sumHeight}px`}
             px="12px"
             borderBottom="1px solid"
             borderLeft="3px solid"
@@ -121,7 +135,7 @@ export function Lanes({
             <Box color="dim" fontSize="12px">
               {mix.chain.filter((one) => one.on).length} {mix.chain.filter((one) => one.on).length === 1 ? "step" : "steps"} on it
             </Box>
-          </chakra.button>
+          </Bare>
           {mix.members.map((member, i) => {
             const group = opens(i);
             const own = groupOf(member.group);
@@ -156,10 +170,10 @@ export function Lanes({
           })}
         </Box>
         <LaneArea area={area} scale={scale} heard={sumOpened} zero="Strike line">
-          <Box h={`${SUM}px`} borderBottom="1px solid" borderColor="line" position="relative">
+          <Box h={`${sumHeight}px`} borderBottom="1px solid" borderColor="line" position="relative">
             {sumOpened && (
               <Box position="absolute" top="4px" bottom="4px" left={`${toX(sumStart)}px`} w={`${sumLength * perSecond}px`}>
-                <Wave data={sum.data} clear="chalk" deep="faint" gain={1} />
+                <Wave data={sum.data} clear="chalk" deep="faint" gain={1} beside={sumMost} />
               </Box>
             )}
           </Box>
@@ -183,6 +197,7 @@ export function Lanes({
                       scale={perSecond}
                       from={scale.shown[0]}
                       height={lane - (crowding ? STRIP + 9 : 12)}
+                      beside={beside}
                       chosen={chosen.includes(member.id)}
                       faded={member.mute || !!own?.mute || (solo.length > 0 && !solo.includes(member.id))}
                       colour={own?.colour ?? ""}

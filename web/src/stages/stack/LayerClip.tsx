@@ -17,6 +17,7 @@ interface Props {
   scale: number;
   from: number;
   height: number;
+  beside: number;
   chosen: boolean;
   faded: boolean;
   colour: string;
@@ -27,6 +28,7 @@ interface Props {
 
 function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null): Clipped {
   const { id, name, at_s, anchor_s, gain_db, locked } = member;
+  const steps = member.chain.filter((one) => one.on).length;
   return {
     ...{ id, name, at_s, anchor_s, gain_db, locked },
     start_s: member.start_s ?? null,
@@ -40,6 +42,10 @@ function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null)
     tone: tones(member.role, member.colour || colour),
     frozen: !!member.frozen,
     hint: locked ? "Locked" : member.frozen ? "Frozen: thaw to change it" : "Drag to move, Alt-drag to slip what is inside",
+    words: [
+      ...(member.pitch_st ? [`${member.pitch_st > 0 ? "+" : ""}${Number(member.pitch_st.toFixed(2))} st`] : []),
+      ...(steps ? [steps === 1 ? "1 step" : `${steps} steps`] : []),
+    ],
     curve: aim ? envelopeOf(member, aim) : null,
   };
 }

@@ -1,5 +1,6 @@
 /** The keys, as they lie on the keyboard, and what was played on them over time. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
+import { Bare } from "../../ui/buttons";
 import { LETTERS, ROWS } from "./slots";
 import { type Performing, SOFT } from "./usePerformance";
 
@@ -12,7 +13,7 @@ export function PlayingKeys({ performing: { slots, lit, chosen, hit } }: { perfo
             const i = LETTERS.indexOf(letter);
             const slot = slots[i];
             return (
-              <chakra.button
+              <Bare
                 key={`${letter} ${lit[i] ?? 0}`}
                 type="button"
                 aria-label={slot ? `Key ${letter}: ${slot.name}` : `Key ${letter}, empty`}
@@ -45,7 +46,7 @@ export function PlayingKeys({ performing: { slots, lit, chosen, hit } }: { perfo
                 <Box fontSize="11px" lineHeight="13px" maxH="39px" overflow="hidden">
                   {slot?.name}
                 </Box>
-              </chakra.button>
+              </Bare>
             );
           })}
         </Flex>

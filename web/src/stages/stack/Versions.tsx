@@ -1,11 +1,11 @@
 /** Kept versions of a design: named, with notes and a picture; heard at matched loudness, told apart in words, taken back. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
 import { Heading } from "../../ui/frames";
@@ -89,8 +89,7 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
       )}
       {versions.list.map((one) => (
         <Box key={one.id} border="1px solid" borderColor={one.id === against ? "amber" : "line"} borderRadius="8px" bg="ground" overflow="hidden">
-          <chakra.button
-            type="button"
+          <Bare
             display="flex"
             w="100%"
             alignItems="center"
@@ -110,7 +109,7 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
             <Box fontFamily="mono" fontSize="11px" color="dim" whiteSpace="nowrap">
               {level(one.lufs)} LUFS
             </Box>
-          </chakra.button>
+          </Bare>
           {one.id === against && (
             <Flex direction="column" gap="6px" px="8px" pb="8px">
               <Box fontSize="12px" color="dim" data-testid="difference">

@@ -10,7 +10,6 @@ import { carried } from "../../mix/line";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
 import type { Aim, Layout } from "./aims";
-import type { HeadActs } from "./Heads";
 import type { LayerActs } from "./LayerClip";
 
 const round = (value: number) => Number(value.toFixed(6));
@@ -198,7 +197,7 @@ export function useLayers(
     each,
     clipActs,
     choose: (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => now.current.choose(id, event),
-    dropped: dropped as { current: HeadActs["dropped"] },
+    dropped,
     now,
     roll,
     freeze,

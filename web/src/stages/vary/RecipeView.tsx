@@ -1,8 +1,9 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Freedom, Schemas } from "../../api/client";
-import { Do } from "../../ui/buttons";
+import { Bare, Do } from "../../ui/buttons";
 import { useModels } from "../../ui/controls";
+import { Input } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
 import { tell } from "../../ui/messages";
 import { readNumber } from "../../ui/numbers";
@@ -29,8 +30,9 @@ function Bound({
     else if (read !== null) onCommit(read.value);
   };
   return (
-    <chakra.input
-      aria-label={label}
+    <Input
+      label={label}
+      mono
       value={text ?? `${value > 0 && unit !== "×" ? "+" : ""}${value.toFixed(digits)}${unit ? ` ${unit}` : ""}`}
       onChange={(event) => setText(event.target.value)}
       onFocus={(event) => event.target.select()}
@@ -45,13 +47,7 @@ function Bound({
         }
       }}
       w="72px"
-      bg="ground"
-      border="1px solid"
-      borderColor="line"
-      borderRadius="5px"
       px="5px"
-      fontFamily="mono"
-      fontSize="11px"
       textAlign="center"
     />
   );
@@ -140,8 +136,7 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
                     digits={control.digits}
                     onCommit={(value) => set("high", value)}
                   />
-                  <chakra.button
-                    type="button"
+                  <Bare
                     title={one.shape === "bell" ? "Prefers the middle; change to even" : "Every value alike; change to middle"}
                     aria-label={`${member.name} ${control.label}: ${one.shape}`}
                     onClick={() => replace(one, { ...one, shape: one.shape === "bell" ? "even" : "bell" })}
@@ -155,9 +150,8 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
                         <rect x="2" y="3" width="14" height="8" fill="currentColor" />
                       )}
                     </svg>
-                  </chakra.button>
-                  <chakra.button
-                    type="button"
+                  </Bare>
+                  <Bare
                     aria-label={`Hold ${member.name} ${control.label} still`}
                     title="Hold still"
                     onClick={() => replace(one, null)}
@@ -165,7 +159,7 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
                     cursor="pointer"
                   >
                     ×
-                  </chakra.button>
+                  </Bare>
                 </Flex>
               );
             })}

@@ -1,5 +1,6 @@
-import { Box, chakra, Flex, SimpleGrid } from "@chakra-ui/react";
+import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import { MiniWave } from "../../canvas/MiniWave";
+import { Bare } from "../../ui/buttons";
 import { hertz, level, seconds } from "../../ui/format";
 import type { Draw } from "./useJudgements";
 
@@ -10,7 +11,7 @@ export function Tiles({ draws, at, onPlay }: { draws: Draw[]; at: number; onPlay
   return (
     <SimpleGrid columns={COLUMNS} gap="10px" role="listbox" aria-label="Variations">
       {draws.map((draw, index) => (
-        <chakra.button
+        <Bare
           key={draw.id}
           type="button"
           role="option"
@@ -43,7 +44,7 @@ export function Tiles({ draws, at, onPlay }: { draws: Draw[]; at: number; onPlay
             <span>{draw.loudness == null ? "" : level(draw.loudness)}</span>
             <span>{draw.brightness == null ? "" : hertz(draw.brightness)}</span>
           </Flex>
-        </chakra.button>
+        </Bare>
       ))}
     </SimpleGrid>
   );
