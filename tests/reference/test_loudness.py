@@ -1,11 +1,14 @@
 """Loudness and true peak against EBU Tech 3341 and 3342 (cases built from their text) and pyloudnorm."""
 
+import tempfile
 import unittest
+from pathlib import Path
 
 import numpy as np
 import pyloudnorm
 
-from oskren.core.measure import levels, loudness
+from oskren.core.audio import files
+from oskren.core.measure import levels, loudness, report
 from tests.support import RATE, noise, sine
 
 
@@ -97,6 +100,28 @@ class TruePeak(unittest.TestCase):
         samples = noise(1, -12, channels=2)
         samples[: RATE // 2] *= 0.01
         self.assertAlmostEqual(levels.true_peak(samples, RATE), float(levels.true_peak_envelope(samples, RATE).max()), places=6)
+
+    def test_a_file_longer_than_a_block_measures_as_its_whole(self) -> None:
+        """A cosine of half scale has its crests at -6.02 dBFS (closed form), wherever blocks of the file begin."""
+        for rate in (44_100, 48_000, 96_000):
+            t = np.arange(12 * rate) / rate
+            fade = np.clip(np.minimum(t, t[::-1]) / 0.1, 0, 1)
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / "hum.wav"
+                files.write(path, (0.5 * np.cos(2 * np.pi * 50 * t) * fade).astype(np.float32)[:, None], rate, 32)
+                self.assertAlmostEqual(report.measure_file(path).true_peak_dbtp or 0.0, -6.02, delta=0.02)
+
+    def test_where_blocks_begin_changes_nothing(self) -> None:
+        random = np.random.default_rng(5)
+        samples = noise(1.3, -12, channels=2)
+        whole = levels.true_peak(samples, RATE)
+        for _ in range(12):
+            measuring, at = levels.TruePeak(RATE), 0
+            while at < len(samples):
+                size = int(random.choice([1, 7, 63, 64, 65, 500, 4096, 30_000]))
+                measuring.add(samples[at : at + size])
+                at += size
+            self.assertAlmostEqual(measuring.value(), whole, places=6)
 
 
 class ShortSounds(unittest.TestCase):

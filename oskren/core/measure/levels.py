@@ -109,7 +109,7 @@ def loudest(samples: Samples) -> Samples:
 _NEAR = 64
 
 
-def true_peak(samples: Samples, rate: int, so_far: float = 0.0) -> float:
+def true_peak(samples: Samples, rate: int, so_far: float = 0.0, *, lead: int = 0, trail: int = 0) -> float:
     """Largest magnitude of the band-limited waveform, or ``so_far`` if it is not above that.
 
     Only stretches whose samples could reach the maximum are oversampled: the filter's gain cannot exceed the sum of
@@ -125,6 +125,8 @@ def true_peak(samples: Samples, rate: int, so_far: float = 0.0) -> float:
         Sample rate in Hz.
     so_far : float
         The largest magnitude found before, in a sound that comes in blocks.
+    lead, trail : int
+        Frames at the beginning and the end that only feed the filter: what lies beside a block.
 
     Returns
     -------
@@ -140,30 +142,57 @@ def true_peak(samples: Samples, rate: int, so_far: float = 0.0) -> float:
     >>> round(db(peak(tone)), 1), round(abs(db(true_peak(tone, 48_000))), 1)
     (-3.0, 0.0)
     """
-    best = max(peak(samples), so_far)
-    if best == 0.0 or not len(samples):
+    stop = len(samples) - trail
+    best = max(peak(samples[lead:stop]), so_far)
+    if best == 0.0 or stop <= lead:
         return best
     bound = float(np.abs(_interpolator(oversampling(rate))).sum(axis=1).max())
     span = 1024
-    starts = np.arange(0, len(samples), span)
-    highest = np.maximum.reduceat(loudest(samples), starts)
-    around = np.maximum(highest, np.maximum(np.append(highest[1:], 0), np.append(0, highest[:-1])))
+    starts = np.arange(lead, stop, span)
+    magnitudes = loudest(samples)
+    highest = np.maximum.reduceat(magnitudes[:stop], starts)
+    beside = [float(part.max()) if len(part) else 0.0 for part in (magnitudes[:lead], magnitudes[stop:])]
+    around = np.maximum(highest, np.maximum(np.append(highest[1:], beside[1]), np.append(beside[0], highest[:-1])))
     padded = np.pad(samples, ((_NEAR, _NEAR + span), (0, 0)))
 
     def envelope(places: AnyArray) -> float:
         """True peak of some stretches; the context on both sides only feeds the filter, since its own edges would ring."""
         rows = np.concatenate([padded[starts[place] : starts[place] + span + 2 * _NEAR] for place in places])
-        found = true_peak_envelope(rows, rate).reshape(len(places), -1)
-        return float(found[:, _NEAR : _NEAR + span].max())
+        found = true_peak_envelope(rows, rate).reshape(len(places), -1)[:, _NEAR : _NEAR + span]
+        found[starts[places][:, None] + np.arange(span) >= stop] = 0.0
+        return float(found.max())
 
     # the loudest stretch first: it rules out most of the others
-    if float(highest.max()) * bound <= best:
+    if float(around.max()) * bound <= best:
         return best
     best = max(best, envelope(np.array([int(np.argmax(highest))])))
     left = np.flatnonzero(around * bound > best)
     for at in range(0, len(left), 256):
         best = max(best, envelope(left[at : at + 256]))
     return best
+
+
+class TruePeak:
+    """True peak of a sound that comes in blocks of shape (frames, channels): each is filtered with its neighbours, wherever blocks begin."""
+
+    def __init__(self, rate: int):
+        self._rate = rate
+        self._best = 0.0
+        self._held: Samples | None = None
+        self._lead = 0
+
+    def add(self, block: Samples) -> None:
+        """Take the next block; its last frames are counted once what follows them is known."""
+        samples = block if self._held is None else np.concatenate([self._held, block])
+        counted = max(self._lead, len(samples) - _NEAR)
+        if counted > self._lead:
+            self._best = true_peak(samples, self._rate, self._best, lead=self._lead, trail=len(samples) - counted)
+        kept = max(0, counted - _NEAR)
+        self._held, self._lead = samples[kept:].copy(), counted - kept
+
+    def value(self) -> float:
+        """Linear; nothing follows."""
+        return self._best if self._held is None else true_peak(self._held, self._rate, self._best, lead=self._lead)
 
 
 def dc_offset(samples: Samples) -> float:

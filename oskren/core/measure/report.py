@@ -101,7 +101,8 @@ class Measuring:
         self._layout = layout or layout_of(channels)
         self._powers = loudness.Powers(rate, channels, self._layout)
         self._frames = 0
-        self._peak = self._true = self._squares = 0.0
+        self._peak = self._squares = 0.0
+        self._true = levels.TruePeak(rate)
         self._sum = np.zeros(channels)
         self._clipped = 0
         self._shape = spectrum.Shape()
@@ -113,8 +114,7 @@ class Measuring:
     def add(self, block: Samples) -> None:
         self._frames += len(block)
         self._peak = max(self._peak, levels.peak(block))
-        # a block that cannot beat the true peak so far is not oversampled
-        self._true = levels.true_peak(block, self.rate, self._true)
+        self._true.add(block)
         self._squares += levels.rms(block) ** 2 * block.size
         self._sum += block.sum(axis=0, dtype=np.float64)
         self._clipped += levels.clipped_samples(block)
@@ -143,7 +143,7 @@ class Measuring:
         offset = self._sum / max(1, self._frames)
         return Measures(
             sample_peak_dbfs=_decibels(self._peak),
-            true_peak_dbtp=_decibels(self._true),
+            true_peak_dbtp=_decibels(self._true.value()),
             rms_dbfs=_decibels(math.sqrt(self._squares / max(1, self._frames * self.channels))),
             integrated_lufs=_rounded(loud.integrated_lufs),
             loudness_padded=padded,
