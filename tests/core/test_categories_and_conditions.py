@@ -154,6 +154,8 @@ class Searching(unittest.TestCase):
             "where key agrees with A minor and mended": ("", None),
             "where category Wind and air": ("", None),
             '"where" creak': ('"where" creak', []),
+            "where tags slow and imported after 2026-01-01": ("", [("tag", "is", ("slow",), False), ("added", "after", ("2026-01-01",), False)]),
+            "where Date before 2026 and duration over 1 s": ("", [("recorded", "before", ("2026",), False), ("length", "over", ("1 s",), False)]),
         }
         for text, (words, wanted) in cases.items():
             with self.subTest(text=text):
@@ -204,5 +206,6 @@ class Searching(unittest.TestCase):
     def test_own_fields(self) -> None:
         found = parse('where "Distance from" is close', {"Distance from": "choice"})
         self.assertEqual(found.conditions[0].field, "Distance from")
+        self.assertEqual(parse("where date is 3", {"date": "number"}).conditions[0].field, "date")
         with self.assertRaisesRegex(OskrenError, "does not go together"):
             checked(Condition(field="Take", how="under", values=("3",)), {"Take": "text"})

@@ -72,6 +72,26 @@ class BesideSql(unittest.TestCase):
                 self.assertTrue(wanted)
                 self.assertEqual(set(self.ids(q)), wanted)
 
+    @settings(deadline=None, max_examples=40)
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from(["", "-"]), st.lists(st.sampled_from(["glass", "brass", "creak", "door", "ring"]), min_size=1, max_size=3, unique=True)),
+            max_size=4,
+        )
+    )
+    def test_words_left_out_and_words_of_which_one_will_do(self, asked: list[tuple[str, list[str]]]) -> None:
+        """Beside sets of Python: every group of alternatives, and none of what is left out."""
+        plain = {word: set(self.ids(word)) for word in ("glass", "brass", "creak", "door", "ring")}
+        wanted, typed = set(self.ids()), []
+        for minus, words in asked:
+            if minus:
+                typed.append(f"-{words[0]}")
+                wanted -= plain[words[0]]
+            else:
+                typed.append(" or ".join(words))
+                wanted &= set.union(*(plain[word] for word in words))
+        self.assertEqual(set(self.ids(" ".join(typed))), wanted)
+
     def test_tags_are_whole_words(self) -> None:
         for tag in ("ring", "bell", "step"):
             wanted = self.sql("' ' || tags || ' ' LIKE :tag", tag=f"% {tag} %")

@@ -12,7 +12,7 @@ from oskren.core.words.propose import Proposal
 from oskren.store import Home
 from oskren.store.library import node_of
 from oskren.store.originals import Examined
-from oskren.store.search.asking import Asked, match_expression
+from oskren.store.search.asking import Asked, match_parts
 from oskren.store.tables import Base
 
 
@@ -136,6 +136,17 @@ class Searching(InLibrary):
             "dry": 4,
             "": 4,
             "zebra": 0,
+            # left out, and one of several
+            "glass -creak": 1,
+            '-"slow creak"': 3,
+            "-glass -slam": 1,
+            "shatter or slam": 2,
+            "shatter or hinge creak": 1,
+            "shatter or slam or hinge -door": 2,
+            # a minus before a number, and an "or" that joins nothing, are what was typed
+            "slam -2": 1,
+            "or": 0,
+            '"or" glass': 0,
         }
         for query, count in cases.items():
             with self.subTest(query=query):
@@ -146,7 +157,7 @@ class Searching(InLibrary):
             with self.subTest(query=query):
                 self.search(query)
         self.assertEqual(self.search()[0], 4)
-        self.assertEqual(match_expression("*()"), "")
+        self.assertEqual(match_parts("*()"), ([], []))
 
     def test_facets_count_within_all_other_facets(self) -> None:
         total, _, facets = self.search(facets={"category": ["Glass"]})

@@ -61,6 +61,9 @@ FIELDS: dict[str, tuple[Kind, str]] = {
 }
 """Every field a condition may name, with its unit. Fields of the user's own are named by their own name."""
 
+ALSO = {"tags": "tag", "imported": "added", "date": "recorded", "categories": "category", "duration": "length", "bright": "brightness"}
+"""What fields are called too; a field of the user's own of that name comes first."""
+
 COMPARISONS: dict[Kind, tuple[How, ...]] = {
     "number": ("under", "over", "is", "at least", "at most", "between"),
     "text": ("has", "is", "begins with"),
@@ -244,7 +247,9 @@ def parse(text: str, own: dict[str, Kind] | None = None) -> Search:
 def _named(field: str, own: dict[str, Kind] | None) -> str:
     """A field as it is called, however its letters were typed."""
     known = [*FIELDS, *(own or {})]
-    return field if field in known else next((name for name in known if name.casefold() == field.casefold()), field)
+    if field in known:
+        return field
+    return next((name for name in known if name.casefold() == field.casefold()), ALSO.get(field.casefold(), field))
 
 
 def _split(text: str) -> tuple[str, str | None]:

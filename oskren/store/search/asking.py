@@ -31,30 +31,53 @@ RANKED_EXACTLY = 5000
 NOTED = ("place", "microphone", "props", "weather", "permission")
 """Fields that stand in the notes of a sound's arrival."""
 
-_PHRASE = re.compile(r'"([^"]*)"|(\S+)')
+_TOKEN = re.compile(r'(?<!\S)(-(?=[^\W\d_]|"))?(?:"([^"]*)"|(\S+))')
+"""A word or a phrase in quotes; a minus before a number is part of it."""
 
 
-def match_expression(query: str) -> str:
-    """An FTS5 expression from what a user typed: all words as prefixes, quoted phrases as they stand; '' when there is none.
+def _expression(phrase: str, word: str) -> list[str]:
+    """FTS5 expressions of one typed token: a phrase as it stands, the words of anything else as prefixes."""
+    inner = re.findall(r"\w+", phrase)
+    return ['"' + " ".join(inner) + '"'] if inner else [f'"{one}"*' for one in re.findall(r"[^\W\d_]+|\d+", word)]
 
-    >>> match_expression('glass "slow creak')
-    '"glass"* AND "slow"* AND "creak"*'
+
+def match_parts(query: str) -> tuple[list[str], list[str]]:
+    """FTS5 expressions of what a user typed: those a sound must have, and those it must not.
+
+    Words are prefixes, quoted phrases stand as they are, ``-`` before either leaves it out, ``or`` between two asks for one of them.
+
+    >>> match_parts('glass "slow creak" -rim')
+    (['"slow creak"', '"glass"*'], ['"rim"*'])
+    >>> match_parts("creak or squeak wet")
+    (['("creak"* OR "squeak"*)', '"wet"*'], [])
     """
-    return " AND ".join(match_parts(query))
-
-
-def match_parts(query: str) -> list[str]:
-    """The words and phrases of a question, each as an FTS5 expression."""
-    parts: list[str] = []
+    tokens = [(bool(minus), _expression(phrase, word), word) for minus, phrase, word in _TOKEN.findall(query)]
+    wanted: list[str] = []
     words: list[str] = []
-    for phrase, word in _PHRASE.findall(query):
-        if phrase and (inner := re.findall(r"\w+", phrase)):
-            parts.append('"' + " ".join(inner) + '"')
-        words += re.findall(r"[^\W\d_]+|\d+", word)
+    unwanted: list[str] = []
+    at = 0
+    while at < len(tokens):
+        minus, parts, _ = tokens[at]
+        at += 1
+        if not parts:
+            continue
+        if minus:
+            unwanted.append(" AND ".join(parts))
+            continue
+        choices = [parts]
+        while at + 1 < len(tokens) and tokens[at][2].lower() == "or" and tokens[at + 1][1] and not tokens[at + 1][0]:
+            choices.append(tokens[at + 1][1])
+            at += 2
+        if len(choices) > 1:
+            wanted.append("(" + " OR ".join(one[0] if len(one) == 1 else f"({' AND '.join(one)})" for one in choices) + ")")
+        elif parts[0].endswith("*"):
+            words += [part[1:-2] for part in parts]
+        else:
+            wanted += parts
     # what begins another word is found with it
     words = list(dict.fromkeys(words))[: 4 * MOST_WORDS]
     kept = [word for word in words if not any(other != word and other.startswith(word) for other in words)]
-    return (parts + [f'"{word}"*' for word in kept])[:MOST_WORDS]
+    return (wanted + [f'"{word}"*' for word in kept])[:MOST_WORDS], unwanted[:MOST_WORDS]
 
 
 @dataclass
@@ -125,16 +148,22 @@ class Asking(Columns):
         return self.search(session, replace(asked, offset=0, limit=max(1, len(self.ids) + len(self._changed)))).ids
 
     def _words(self, session: Session, words: str) -> Mask:
-        """Sounds that have every word: about themselves, or in the notes of their arrival."""
+        """Sounds that have every word that is wanted, and none that is not: about themselves, or in the notes of their arrival."""
         mask = np.ones(len(self.ids), bool)
         plain = []
-        for part in match_parts(words):
-            noted = session.execute(text("SELECT rowid FROM arrival_words WHERE arrival_words MATCH :m"), {"m": part}).scalars().all()
+        wanted, unwanted = match_parts(words)
+        for part in wanted:
+            noted = self._noted(session, part)
             if noted:
                 mask &= self._of_arrivals(noted) | self._matching(session, part)
             else:
                 plain.append(part)
+        for part in unwanted:
+            mask &= ~(self._of_arrivals(self._noted(session, part)) | self._matching(session, part))
         return mask & self._matching(session, " AND ".join(plain)) if plain else mask
+
+    def _noted(self, session: Session, expression: str) -> Sequence[int]:
+        return session.execute(text("SELECT rowid FROM arrival_words WHERE arrival_words MATCH :m"), {"m": expression}).scalars().all()
 
     def _matching(self, session: Session, expression: str) -> Mask:
         row = session.execute(text("SELECT group_concat(rowid) FROM sound_words WHERE sound_words MATCH :m"), {"m": expression}).scalar()
