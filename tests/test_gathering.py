@@ -37,6 +37,7 @@ from oskren.work.ship import shipments
 from oskren.work.ship.export import export
 from oskren.work.ship.items import items_of
 from tests.support import PATIENCE_S, RATE, noise, sine, struck
+from tests.test_work import ended
 
 
 class InStudio(unittest.TestCase):
@@ -353,6 +354,7 @@ class Backups(InStudio):
         import_paths(self.studio, self.library, [self.folder / "in"], "in")
         describing.edit(self.library, [1], Change(category="Glass/Ring", rating=3))
         tree.add(self.library, "Our own/Thing", "OT1")
+        self.assertEqual(backup.referred(self.library), 0)
         path = backup.write(self.library, self.folder / "backups")
         other = Home(self.folder / "other home")
         self.addCleanup(other.close)
@@ -363,6 +365,15 @@ class Backups(InStudio):
         with self.assertRaisesRegex(OskrenError, "called Gathering already"):
             backup.restore(other, path)
         self.assertEqual(backup.restore(other, path, "Second").name, "Second")
+
+    def test_what_is_only_referred_to_is_counted(self) -> None:
+        self.write("in/ring.wav", struck(0.5))
+        self.write("beside/creak.wav", struck(0.5, seed=9))
+        import_paths(self.studio, self.library, [self.folder / "in"], "in")
+        import_paths(self.studio, self.library, [self.folder / "beside"], "beside", refer=True)
+        self.assertEqual(backup.referred(self.library), 1)
+        started = self.studio.jobs.start(backup.BACK_UP, self.library, "backup", backup.BackingUp(folder=str(self.folder / "backups")))
+        self.assertEqual(ended(self.studio.jobs, started.id).result["referred"], 1)
 
     def test_what_is_no_backup_is_refused(self) -> None:
         import zipfile

@@ -143,6 +143,8 @@ class InBrowser(unittest.TestCase):
         """Search a sound in Gather and select it."""
         self.stage("Gather")
         self.page.get_by_label("Search the sounds").fill(f'"{name}"')
+        # a row of a list that is still narrowing moves away from under the mouse
+        expect(self.page.locator("[data-sound]").first).to_contain_text(name)
         self.page.locator("[data-sound]", has_text=name).first.click()
         expect(self.page.get_by_label("Name", exact=True)).to_have_value(name)
 

@@ -323,7 +323,7 @@ class Gathered(OnTheBench):
         expect(self.page.get_by_role("alert").filter(has_text="There is nothing to undo here.")).to_be_visible()
         row = self.page.locator("[data-sound]").first
         row.drag_to(self.page.get_by_text("Mine", exact=True))
-        self.said("Put on the set; undo")
+        self.said("Put on the set.")
         self.press("Control+z")
         self.said("Taken back: 1 sound put on the set Mine.")
         self.kept(f"{HERE}/sets", "it.find((one) => one.name === 'Mine').sounds === 0")

@@ -151,6 +151,7 @@ class Recording(InBrowser):
         self.press("Enter")
         expect(panel.get_by_test_id("takes")).to_contain_text(re.compile(r"Reed 01 [\d.]+ s good"))
         expect(panel.get_by_label("Number of the take")).to_have_value("2")
+        expect(panel.get_by_label("Slate note")).to_have_value("")  # it was said of that take, not of the next
         [row] = self.takes()
         self.assertEqual(
             (row["name"], row["mark"], row["tags"], row["bits"], row["channels"]), ("Reed 01", "glass", "dry good", 24, 2)

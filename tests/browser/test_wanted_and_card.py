@@ -152,6 +152,7 @@ class Fieldwork(InBrowser):
         # named and tagged together, taken back by one undo
         strip.get_by_role("button", name="2 excerpts: choose all").click()
         chosen = page.get_by_role("region", name="Chosen sounds")
+        chosen.get_by_role("button", name="Describe").click()
         chosen.get_by_label("Names of all chosen").fill("Latch {number:2}")
         chosen.get_by_label("Names of all chosen").press("Enter")
         chosen.get_by_label("Tags to add").fill("latch select")

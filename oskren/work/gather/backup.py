@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Literal
 
 from pydantic import BaseModel
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 
 from oskren.core.audio.files import EXTENSIONS, probe, replacing
 from oskren.core.errors import OskrenError
@@ -65,6 +65,13 @@ def write(library: Library, folder: Path, progress: Progress = ALONE) -> Path:
                 out.write(path, str(path.relative_to(library.folder)))
                 progress.at(place, len(media))
     return folder / file
+
+
+def referred(library: Library) -> int:
+    """How many sounds a backup holds the words of, but not the audio: their files are referred to where they lie."""
+    with library.reading() as session:
+        query = select(func.count()).select_from(Sound).join(Media, Media.audio == Sound.audio).where(Media.referred, Sound.trashed.is_(None))
+        return session.scalar(query) or 0
 
 
 def restore(home: Home, path: Path, name: str = "") -> Library:
@@ -191,10 +198,11 @@ class BackingUp(Arguments):
 
 
 class BackedUp(BaseModel):
-    """The file written."""
+    """The file written, and how many sounds are referred to where their files lie, so that their audio is not in it."""
 
     kind: Literal["backup"] = "backup"
     path: str
+    referred: int = 0
 
 
 class FindingAgain(Arguments):
@@ -211,7 +219,7 @@ class FoundAgain(BaseModel):
 BACK_UP = Kind(
     "backup",
     BackingUp,
-    lambda _, library, wanted, progress: BackedUp(path=str(write(library, Path(wanted.folder), progress))),
+    lambda _, library, wanted, progress: BackedUp(path=str(write(library, Path(wanted.folder), progress)), referred=referred(library)),
     left="No backup was written; start it again.",
 )
 RELINK = Kind("relink", FindingAgain, lambda studio, library, _, progress: FoundAgain(back=relink(studio, library, progress)))

@@ -3302,7 +3302,7 @@ export interface components {
         };
         /**
          * BackedUp
-         * @description The file written.
+         * @description The file written, and how many sounds are referred to where their files lie, so that their audio is not in it.
          */
         BackedUp: {
             /**
@@ -3312,6 +3312,11 @@ export interface components {
             kind: "backup";
             /** Path */
             path: string;
+            /**
+             * Referred
+             * @default 0
+             */
+            referred: number;
         };
         /**
          * Backup

@@ -1,4 +1,4 @@
-import { Box, Flex } from "@chakra-ui/react";
+import { Box, Flex, Progress } from "@chakra-ui/react";
 import { api, got } from "../api/client";
 import { useJobs } from "../session/jobs";
 import { stopUploading, useUploading } from "../session/uploading";
@@ -37,9 +37,11 @@ function GoingOn({ label, title, share, left, end, hint, onEnd, others = 0 }: Go
       <Box maxW="220px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
         {title}
       </Box>
-      <Box w="60px" h="5px" borderRadius="3px" bg="line">
-        <Box w={`${share * 100}%`} h="100%" borderRadius="3px" bg="glass" />
-      </Box>
+      <Progress.Root w="60px" value={Math.round(share * 1000)} max={1000} aria-label={title}>
+        <Progress.Track>
+          <Progress.Range />
+        </Progress.Track>
+      </Progress.Root>
       <Box color="dim" minW="76px">
         {left}
       </Box>

@@ -19,11 +19,12 @@ import { Choose } from "../ui/choices";
 import { useModels } from "../ui/controls";
 import { Input } from "../ui/fields";
 import { useKeys } from "../ui/keys";
-import { complain, useMessage } from "../ui/messages";
+import { complain, tell } from "../ui/messages";
 import { useLook, wear } from "../ui/theme";
 import { Find } from "./Find";
 import { JobsView } from "./JobsView";
 import { KeyList } from "./KeyList";
+import { Messages } from "./Messages";
 
 const STAGES = [
   ["gather", "Gather", "sounds", lazy(() => import("../stages/gather/Gather"))],
@@ -215,35 +216,6 @@ function RecordingBadge() {
   );
 }
 
-function MessageLine() {
-  const message = useMessage((state) => state.message);
-  if (!message) return null;
-  return (
-    <Flex
-      role={message.bad ? "alert" : "status"}
-      position="fixed"
-      bottom="88px"
-      left="50%"
-      transform="translateX(-50%)"
-      maxW="760px"
-      bg="raised"
-      border="1px solid"
-      borderColor={message.bad ? "coral" : "glass"}
-      borderRadius="9px"
-      px="14px"
-      py="8px"
-      gap="12px"
-      zIndex={30}
-      align="center"
-    >
-      <Box color={message.bad ? "coral" : "chalk"}>{message.text}</Box>
-      <Do quiet onClick={() => useMessage.setState({ message: null })}>
-        Close
-      </Do>
-    </Flex>
-  );
-}
-
 export function Shell() {
   useModels(); // what controls are drawn from is here before a stage is
   const library = useShared((state) => state.library);
@@ -261,6 +233,7 @@ export function Shell() {
     },
     find: () => setFinding(true),
     list: () => setListing((open) => !open),
+    name: () => tell("There is nothing chosen here that could be named."),
   });
   const change = () => {
     const next = worn === "night" ? "paper" : "night";
@@ -315,7 +288,7 @@ export function Shell() {
         </Box>
       </Flex>
       <Strip />
-      <MessageLine />
+      <Messages />
       {finding && <Find onClose={() => setFinding(false)} />}
       {listing && <KeyList onClose={() => setListing(false)} />}
     </Flex>

@@ -188,7 +188,7 @@ async function end(): Promise<void> {
   set({ state: "ending" });
   try {
     const done = await recorder.stop();
-    set((state) => ({ takes: [done, ...state.takes], number: state.number + 1, state: "armed", held: 0, arrival: done.arrival }));
+    set((state) => ({ takes: [done, ...state.takes], number: state.number + 1, note: "", state: "armed", held: 0, arrival: done.arrival }));
     void queries.invalidateQueries();
     const long = done.seconds < 60 ? `${done.seconds.toFixed(2)} s` : `${Math.floor(done.seconds / 60)} min ${Math.round(done.seconds % 60)} s`;
     tell(done.said ? `${done.name}, ${long}, is in the library. ${done.said}` : `${done.name}, ${long}, is in the library.`, !!done.said);

@@ -73,7 +73,7 @@ export function Num({
   const written = format ? format(value) : `${value.toFixed(digits)}${unit ? ` ${unit}` : ""}`;
   return (
     <Box w={wide ? "100%" : undefined}>
-      <Flex justify="space-between" wrap="wrap" columnGap="6px" align="baseline" minH="20px">
+      <Flex justify="space-between" wrap={beside ? "wrap" : undefined} columnGap="6px" align="baseline" minH="20px">
         <Box color="dim" whiteSpace="nowrap">
           {label}
         </Box>

@@ -1,5 +1,5 @@
 /** What a stage is laid out with: bar, side, headings, facts. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, chakra, EmptyState, Flex } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
 export function Title({ children }: { children: ReactNode }) {
@@ -70,12 +70,14 @@ export function Fact({ name, children }: { name: string; children: ReactNode }) 
 
 export function Empty({ children, action }: { children: ReactNode; action?: ReactNode }) {
   return (
-    <Flex direction="column" align="center" justify="center" gap="14px" flex={1} color="dim" p="30px" textAlign="center">
-      <Box maxW="440px" fontSize="14px">
-        {children}
-      </Box>
-      {action}
-    </Flex>
+    <EmptyState.Root flex={1} display="grid" placeItems="center" p="30px">
+      <EmptyState.Content gap="14px">
+        <EmptyState.Description maxW="440px" fontSize="14px" color="dim">
+          {children}
+        </EmptyState.Description>
+        {action}
+      </EmptyState.Content>
+    </EmptyState.Root>
   );
 }
 

@@ -1,21 +1,37 @@
-/** What is said to whoever sits there, one sentence at a time. */
-import { create } from "zustand";
+/** What is said to whoever sits there, one sentence at a time; what can be taken back offers that. */
+import { createToaster } from "@chakra-ui/react";
 import { Refused } from "../api/client";
 
-interface Message {
-  text: string;
-  bad: boolean;
+const SAID_MS = 5_000;
+const OFFERED_MS = 9_000;
+const BAD_MS = 12_000;
+
+export const toaster = createToaster({
+  placement: "bottom",
+  max: 1,
+  overlap: false,
+  offsets: { bottom: "88px", top: "0px", left: "0px", right: "0px" },
+});
+
+/** The message that offers to take something back. */
+let offering: string | undefined;
+
+/** Say something; what went wrong stays longer, and ``undo`` is offered beside it. */
+export function tell(text: string, bad = false, undo?: () => void) {
+  toaster.remove();
+  const id = toaster.create({
+    description: text,
+    type: bad ? "error" : "info",
+    duration: bad ? BAD_MS : undo ? OFFERED_MS : SAID_MS,
+    action: undo && { label: "Undo", onClick: undo },
+  });
+  offering = undo && id;
 }
 
-export const useMessage = create<{ message: Message | null }>(() => ({ message: null }));
-
-let fading: ReturnType<typeof setTimeout> | undefined;
-
-/** Say something; what went wrong stays longer. */
-export function tell(text: string, bad = false) {
-  clearTimeout(fading);
-  useMessage.setState({ message: { text, bad } });
-  fading = setTimeout(() => useMessage.setState({ message: null }), bad ? 12_000 : 5_000);
+/** Something else was done since: what is offered would take that back. */
+export function withdraw() {
+  if (offering) toaster.remove(offering);
+  offering = undefined;
 }
 
 /** Show what went wrong as one sentence. */

@@ -3,10 +3,14 @@ import { defineRecipe, defineSlotRecipe } from "@chakra-ui/react";
 import {
   checkboxAnatomy,
   dialogAnatomy,
+  popoverAnatomy,
+  progressAnatomy,
   ratingGroupAnatomy,
   segmentGroupAnatomy,
   selectAnatomy,
   sliderAnatomy,
+  tabsAnatomy,
+  toastAnatomy,
   tooltipAnatomy,
 } from "@chakra-ui/react/anatomy";
 
@@ -223,5 +227,80 @@ const ratingGroup = defineSlotRecipe({
   variants: { size: { md: { item: { fontSize: "11px", textStyle: undefined } } } },
 });
 
+const toast = defineSlotRecipe({
+  slots: toastAnatomy.keys(),
+  base: {
+    root: {
+      w: "auto",
+      maxW: "760px",
+      mx: "auto",
+      alignItems: "center",
+      gap: "12px",
+      py: "8px",
+      ps: "14px",
+      pe: "14px",
+      borderRadius: "9px",
+      border: "1px solid",
+      borderColor: "glass",
+      bg: "raised",
+      color: "chalk",
+      boxShadow: "md",
+      transition: "none",
+      "&[data-type=error]": { bg: "raised", color: "coral", borderColor: "coral" },
+    },
+    description: { fontSize: "13px", textStyle: undefined, opacity: 1 },
+    actionTrigger: {
+      fontSize: "13px",
+      textStyle: undefined,
+      height: "auto",
+      px: "9px",
+      py: "2px",
+      borderColor: "amber",
+      color: "amber",
+      cursor: "pointer",
+    },
+  },
+});
+
+const popover = defineSlotRecipe({
+  slots: popoverAnatomy.keys(),
+  base: {
+    content: { w: "auto", bg: "raised", border: "1px solid", borderColor: "line", borderRadius: "8px", boxShadow: "md", fontSize: "12px" },
+    body: { p: "10px" },
+  },
+});
+
+const tabs = defineSlotRecipe({
+  slots: tabsAnatomy.keys(),
+  base: {
+    list: { gap: "4px", borderBottom: "1px solid", borderColor: "line", pb: "8px" },
+    trigger: {
+      h: "auto",
+      minW: 0,
+      px: "9px",
+      py: "3px",
+      borderRadius: "6px",
+      color: "dim",
+      fontWeight: 550,
+      cursor: "pointer",
+      _hover: { color: "chalk" },
+      _selected: { bg: "raised", color: "amber" },
+    },
+    content: { display: "flex", flexDirection: "column", gap: "8px", pt: "8px" },
+  },
+  variants: {
+    size: { sm: { trigger: { h: "auto", minW: 0, px: "9px", py: "3px", fontSize: "13px", textStyle: undefined }, content: { p: 0, pt: "8px" } } },
+    variant: { plain: {} },
+  },
+  defaultVariants: { size: "sm", variant: "plain" },
+});
+
+const progress = defineSlotRecipe({
+  slots: progressAnatomy.keys(),
+  base: { track: { bg: "line", boxShadow: "none" }, range: { bg: "glass" } },
+  variants: { size: { xs: { track: { h: "5px" } } } },
+  defaultVariants: { size: "xs" },
+});
+
 export const recipes = { button, kbd, input, textarea };
-export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, tooltip, ratingGroup };
+export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, tooltip, ratingGroup, toast, popover, tabs, progress };

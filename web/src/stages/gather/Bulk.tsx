@@ -7,6 +7,7 @@ import { useChains } from "../../chain/SavedChains";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
+import { Fold } from "../../ui/Fold";
 import { Input } from "../../ui/fields";
 import { edit, proposeAnchors } from "./describing";
 import { ExportLine } from "./ExportLine";
@@ -36,7 +37,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
       label={label}
       placeholder={placeholder}
       w={width}
-      py="2px"
+      flexShrink={0}
       list={list}
       onKeyDown={(event) => {
         if (event.key === "Escape") event.currentTarget.blur();
@@ -57,116 +58,119 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
       bg="amberSoft"
       borderBottom="1px solid"
       borderColor="line"
-      wrap="wrap"
       align="center"
       fontSize="12px"
     >
-      <Box fontWeight={650} color="amber">
+      <Box fontWeight={650} color="amber" whiteSpace="nowrap">
         {count} chosen
       </Box>
-      {typed("Names of all chosen", "Names, {name} {number:2} ↵", "150px", (naming) => void edit({ naming }))}
-      {typed("Category of all chosen", "Category ↵", "120px", (category) => void edit({ category }), "categories")}
+      {typed("Category of all chosen", "Category ↵", "150px", (category) => void edit({ category }), "categories")}
       <datalist id="categories">
         {tree.data?.map((one) => (
           <option key={one.path} value={one.path} />
         ))}
       </datalist>
-      <Do quiet act="confirm" onClick={() => void edit({ confirm: true })}>
-        Confirm
-      </Do>
-      {typed("Tags to add", "+ tags ↵", "84px", (add_tags) => void edit({ add_tags }))}
-      {typed("Tags to take away", "− tags ↵", "84px", (remove_tags) => void edit({ remove_tags }))}
-      <Choose
-        label="Rating of all chosen"
-        value=""
-        options={[["", "Rating"], ...["5", "4", "3", "2", "1", "0"].map((one) => [one, one === "0" ? "not rated" : `rated ${one}`] as const)]}
-        onChange={(value) => value && void edit({ rating: Number(value) })}
-      />
-      <Flex gap="3px" role="group" aria-label="Mark of all chosen">
-        {MARKS.map((mark) => (
+      <Fold label="Describe" hint="Names, tags, rights and own fields of all chosen">
+        <Do quiet act="confirm" onClick={() => void edit({ confirm: true })}>
+          Confirm the proposed categories
+        </Do>
+        {typed("Names of all chosen", "Names, e.g. {name} {number:2} ↵", "220px", (naming) => void edit({ naming }))}
+        {typed("Tags to add", "Tags to add ↵", "220px", (add_tags) => void edit({ add_tags }))}
+        {typed("Tags to take away", "Tags to take away ↵", "220px", (remove_tags) => void edit({ remove_tags }))}
+        {typed("Rights of all chosen", "Rights ↵", "220px", (rights) => void edit({ rights }))}
+        {(fields.data?.length ?? 0) > 0 && (
+          <Choose
+            label="Own field"
+            value={own}
+            options={[["", "Own field"], ...(fields.data ?? []).map((field) => [field.name, field.name] as const)]}
+            onChange={setOwn}
+          />
+        )}
+        {own && typed(`${own} of all chosen`, `${own} ↵`, "220px", (value) => void edit({ fields: { [own]: value } }))}
+      </Fold>
+      <Fold label="Grade" hint="Rating, strength, mark and anchors of all chosen">
+        <Choose
+          label="Rating of all chosen"
+          value=""
+          options={[["", "Rating"], ...["5", "4", "3", "2", "1", "0"].map((one) => [one, one === "0" ? "not rated" : `rated ${one}`] as const)]}
+          onChange={(value) => value && void edit({ rating: Number(value) })}
+        />
+        <Flex gap="3px" role="group" aria-label="Mark of all chosen">
+          {MARKS.map((mark) => (
+            <Bare
+              key={mark}
+              type="button"
+              w="15px"
+              h="15px"
+              borderRadius="4px"
+              bg={mark}
+              cursor="pointer"
+              aria-label={`Mark ${mark}`}
+              title={`Mark ${mark}`}
+              onClick={() => void edit({ mark })}
+            />
+          ))}
           <Bare
-            key={mark}
-            type="button"
             w="15px"
             h="15px"
             borderRadius="4px"
-            bg={mark}
+            border="1px solid"
+            borderColor="dim"
             cursor="pointer"
-            aria-label={`Mark ${mark}`}
-            title={`Mark ${mark}`}
-            onClick={() => void edit({ mark })}
+            aria-label="No mark"
+            title="No mark"
+            onClick={() => void edit({ mark: "" })}
           />
-        ))}
-        <Bare
-          w="15px"
-          h="15px"
-          borderRadius="4px"
-          border="1px solid"
-          borderColor="dim"
-          cursor="pointer"
-          aria-label="No mark"
-          title="No mark"
-          onClick={() => void edit({ mark: "" })}
-        />
-      </Flex>
-      <Choose
-        label="Strength of all chosen"
-        value=""
-        options={[["", "Strength"], ...["5", "4", "3", "2", "1"].map((one) => [one, `${one} of 5`] as const), ["0", "as proposed"]]}
-        onChange={(value) => value && void edit({ strength: Number(value) })}
-      />
-      <Choose
-        label="Anchors of all chosen"
-        value="none"
-        options={[
-          ["none", "Anchors"],
-          ["", "propose anew"],
-          ["hit", "at the hit"],
-          ["top", "at the top"],
-          ["end", "at the end"],
-          ["start", "at the start"],
-        ]}
-        onChange={(value) => value !== "none" && void proposeAnchors(value as "" | "hit" | "top" | "end" | "start")}
-      />
-      {typed("Rights of all chosen", "Rights ↵", "90px", (rights) => void edit({ rights }))}
-      {(fields.data?.length ?? 0) > 0 && (
+        </Flex>
         <Choose
-          label="Own field"
-          value={own}
-          options={[["", "Own field"], ...(fields.data ?? []).map((field) => [field.name, field.name] as const)]}
-          onChange={setOwn}
+          label="Strength of all chosen"
+          value=""
+          options={[["", "Strength"], ...["5", "4", "3", "2", "1"].map((one) => [one, `${one} of 5`] as const), ["0", "as proposed"]]}
+          onChange={(value) => value && void edit({ strength: Number(value) })}
         />
-      )}
-      {own && typed(`${own} of all chosen`, `${own} ↵`, "90px", (value) => void edit({ fields: { [own]: value } }))}
-      <Choose
-        label="Put into a set"
-        value=""
-        maxW="110px"
-        options={[["", "To a set"], ...(sets.data ?? []).map((one) => [String(one.id), one.name] as const), ["+", "a new set"]]}
-        onChange={(value) => value && (value === "+" ? void newSet(`Set of ${count}`) : void putInSet(Number(value)))}
-      />
-      {set !== null && !all && (
-        <Do quiet onClick={() => void takeOutOfSet(set, chosen)}>
-          Out of this set
-        </Do>
-      )}
-      <Choose
-        label="Put a chain on all chosen"
-        value=""
-        maxW="110px"
-        options={[
-          ["", "Put a chain"],
-          ...(chains.data ?? []).flatMap((one) => [
-            [`copy ${one.id}`, `${one.name}, instead of their steps`] as const,
-            [`after ${one.id}`, `${one.name}, after their steps`] as const,
-            [`link ${one.id}`, `linked to ${one.name}`] as const,
-          ]),
-        ]}
-        onChange={(value) => {
-          const [how, chain] = value.split(" ");
-          if (value) void giveChain(Number(chain), { ...among(), linked: how === "link", after: how === "after" });
-        }}
-      />
+        <Choose
+          label="Anchors of all chosen"
+          value="none"
+          options={[
+            ["none", "Anchors"],
+            ["", "propose anew"],
+            ["hit", "at the hit"],
+            ["top", "at the top"],
+            ["end", "at the end"],
+            ["start", "at the start"],
+          ]}
+          onChange={(value) => value !== "none" && void proposeAnchors(value as "" | "hit" | "top" | "end" | "start")}
+        />
+      </Fold>
+      <Fold label="Put into" hint="Into a set, or through a chain">
+        <Choose
+          label="Put into a set"
+          value=""
+          options={[["", "To a set"], ...(sets.data ?? []).map((one) => [String(one.id), one.name] as const), ["+", "a new set"]]}
+          onChange={(value) => value && (value === "+" ? void newSet(`Set of ${count}`) : void putInSet(Number(value)))}
+        />
+        {set !== null && !all && (
+          <Do quiet onClick={() => void takeOutOfSet(set, chosen)}>
+            Out of this set
+          </Do>
+        )}
+        <Choose
+          label="Put a chain on all chosen"
+          value=""
+          options={[
+            ["", "Put a chain"],
+            ...(chains.data ?? []).flatMap((one) => [
+              [`copy ${one.id}`, `${one.name}, instead of their steps`] as const,
+              [`after ${one.id}`, `${one.name}, after their steps`] as const,
+              [`link ${one.id}`, `linked to ${one.name}`] as const,
+            ]),
+          ]}
+          onChange={(value) => {
+            const [how, chain] = value.split(" ");
+            if (value) void giveChain(Number(chain), { ...among(), linked: how === "link", after: how === "after" });
+          }}
+        />
+      </Fold>
       <Do quiet act="review" onClick={onReview}>
         Review
       </Do>
@@ -180,8 +184,8 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
           Trash
         </Do>
       )}
-      <Do quiet onClick={() => useGather.setState({ chosen: [], all: false })}>
-        Choose none
+      <Do quiet hint="Choose none" onClick={() => useGather.setState({ chosen: [], all: false })}>
+        None
       </Do>
     </Flex>
   );

@@ -6,7 +6,7 @@ import { live, useListening } from "../../listening/player";
 import { queries, useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { complain, tell } from "../../ui/messages";
-import { stale } from "./describing";
+import { stale, undo } from "./describing";
 import { useGather } from "./sounds";
 
 export type Excerpt = Schemas["Cut"];
@@ -76,7 +76,7 @@ export async function keepPart(row: SoundRow): Promise<void> {
     useMarking.setState({ marking: null });
     const body = { parts: [{ start_s: part[0], end_s: part[1], name: "" }], tags: "" };
     const made = await got(api.POST("/api/lib/{library}/sounds/{id}/excerpts", { params: { path: { library, id: row.id } }, body }));
-    tell(`${made.names.join(", ")} is kept, ${part[0].toFixed(2)} to ${part[1].toFixed(2)} s; undo (Ctrl Z) takes it back.`);
+    tell(`${made.names.join(", ")} is kept, ${part[0].toFixed(2)} to ${part[1].toFixed(2)} s.`, false, undo);
     void queries.invalidateQueries({ queryKey: ["excerpts"] });
     stale();
   } catch (error) {

@@ -266,7 +266,7 @@ export function SearchBar({ asked, search, total, error, facets, field, onDown }
             ref={field}
             label="Search the sounds"
             aria-invalid={!!error}
-            placeholder='Words, "a phrase", or: glass where length under 2 s'
+            placeholder='Words, "a phrase", -without, this or that; glass where length under 2 s'
             value={typed}
             onChange={(event) => type(event.target.value)}
             onKeyDown={(event) => {

@@ -41,7 +41,12 @@ export function Watching() {
     try {
       const started = await got(api.POST("/api/lib/{library}/backup", { ...here, body: { folder: target } }));
       const { result } = await whenDone(started.job, "backup");
-      if (result) tell(`The library is kept in ${result.path}.`);
+      if (!result) return;
+      const { referred = 0 } = result;
+      const lacks = referred
+        ? ` ${referred} ${referred === 1 ? "sound is" : "sounds are"} referred to where ${referred === 1 ? "its file lies" : "their files lie"}: that audio is not in it, so keep those files too.`
+        : "";
+      tell(`The library is kept in ${result.path}.${lacks}`, referred > 0);
     } catch (error) {
       complain(error);
     }

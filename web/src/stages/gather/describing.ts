@@ -2,7 +2,7 @@
 import { api, got } from "../../api/client";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
-import { complain, tell } from "../../ui/messages";
+import { complain, tell, withdraw } from "../../ui/messages";
 import { among, type Change } from "./sounds";
 
 const NOTHING: Change = {
@@ -42,7 +42,9 @@ export async function edit(change: Partial<Change>, ids?: number[]): Promise<voi
     const done = await got(
       api.POST("/api/lib/{library}/edit", { params: { path: { library } }, body: { ...theseOrChosen(ids), change: { ...NOTHING, ...change } } }),
     );
-    if (change.trashed) tell(trashedSaid(done.count, done.used ?? {}));
+    if (change.trashed) tell(trashedSaid(done.count, done.used ?? {}), false, undo);
+    else if (done.count > 1) tell(`${done.count} sounds changed.`, false, undo);
+    else withdraw();
     stale();
     await freshen();
   } catch (error) {
@@ -58,7 +60,7 @@ function trashedSaid(count: number, used: Record<string, string[]>): string {
   );
   const more = Object.keys(used).length - first.length;
   const told = uses.length ? ` ${uses.join("; ")}${more > 0 ? `; ${more} others are used too` : ""}: it goes on sounding there.` : "";
-  return `${count} ${count === 1 ? "sound" : "sounds"} put into the trash; undo (Ctrl Z) brings ${count === 1 ? "it" : "them"} back.${told}`;
+  return `${count} ${count === 1 ? "sound" : "sounds"} put into the trash.${told}`;
 }
 
 /** Read the selected sound again after a change. */
@@ -82,6 +84,9 @@ export async function takeBack(again: boolean): Promise<void> {
   }
 }
 
+/** What the messages of this stage offer. */
+export const undo = () => void takeBack(false);
+
 export async function proposeAnchors(kind: "" | "hit" | "top" | "end" | "start"): Promise<void> {
   const { library } = useShared.getState();
   try {
@@ -90,7 +95,7 @@ export async function proposeAnchors(kind: "" | "hit" | "top" | "end" | "start")
     if (!result) return;
     const { changed, failed } = result;
     const left = failed.length ? ` ${failed.length} left as they were: ${failed[0].reason}` : "";
-    tell(`${changed} anchors moved; undo takes it back.${left}`, failed.length > 0);
+    tell(`${changed} anchors moved.${left}`, failed.length > 0, undo);
     stale();
     await freshen();
   } catch (error) {

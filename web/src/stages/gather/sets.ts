@@ -2,7 +2,7 @@
 import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
-import { stale, theseOrChosen } from "./describing";
+import { stale, theseOrChosen, undo } from "./describing";
 
 export async function putInSet(set: number, ids?: number[], before: number | null = null): Promise<void> {
   const { library } = useShared.getState();
@@ -13,7 +13,7 @@ export async function putInSet(set: number, ids?: number[], before: number | nul
         body: { ...theseOrChosen(ids), name: null, before, take_out: [] },
       }),
     );
-    tell("Put on the set; undo (Ctrl Z) takes it back.");
+    tell("Put on the set.", false, undo);
     stale();
   } catch (error) {
     complain(error);
@@ -29,6 +29,7 @@ export async function takeOutOfSet(set: number, ids: number[]): Promise<void> {
         body: { ids: [], all_of: null, name: null, before: null, take_out: ids },
       }),
     );
+    tell("Taken off the set.", false, undo);
     stale();
   } catch (error) {
     complain(error);
@@ -40,7 +41,7 @@ export async function newSet(name: string, ids?: number[]): Promise<void> {
   try {
     await got(api.POST("/api/lib/{library}/sets", { params: { path: { library } }, body: { ...theseOrChosen(ids), name } }));
     stale();
-    tell(`The set ${name} is on the left.`);
+    tell(`The set ${name} is on the left.`, false, undo);
   } catch (error) {
     complain(error);
   }

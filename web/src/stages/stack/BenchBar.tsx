@@ -1,11 +1,12 @@
 /** The bar over a design, and the tabs of its chosen layer. */
-import { Box, Flex } from "@chakra-ui/react";
+import { Box, Flex, Tabs } from "@chakra-ui/react";
+import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
 import { UndoRedo } from "../../documents/UndoRedo";
 import type { History } from "../../documents/useDocument";
 import { useShared } from "../../session/store";
-import { Bare, Do } from "../../ui/buttons";
+import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
@@ -85,27 +86,21 @@ export function BenchBar({ design, name, designs, empty, meters, hearing, histor
   );
 }
 
-export function LayerTabs({ tab, onTab }: { tab: Tab; onTab: (tab: Tab) => void }) {
+export function LayerTabs({ tab, onTab, children }: { tab: Tab; onTab: (tab: Tab) => void; children: ReactNode }) {
   return (
-    <Flex role="tablist" gap="4px" borderBottom="1px solid" borderColor="line" pb="8px">
-      {TABS.map(([key, label]) => (
-        <Bare
-          key={key}
-          type="button"
-          role="tab"
-          aria-selected={tab === key}
-          px="9px"
-          py="3px"
-          borderRadius="6px"
-          cursor="pointer"
-          bg={tab === key ? "raised" : undefined}
-          color={tab === key ? "amber" : "dim"}
-          fontWeight={550}
-          onClick={() => onTab(key)}
-        >
-          {label}
-        </Bare>
+    <Tabs.Root value={tab} onValueChange={(next) => onTab(next.value as Tab)} lazyMount unmountOnExit>
+      <Tabs.List>
+        {TABS.map(([key, label]) => (
+          <Tabs.Trigger key={key} value={key}>
+            {label}
+          </Tabs.Trigger>
+        ))}
+      </Tabs.List>
+      {TABS.map(([key]) => (
+        <Tabs.Content key={key} value={key}>
+          {key === tab && children}
+        </Tabs.Content>
       ))}
-    </Flex>
+    </Tabs.Root>
   );
 }

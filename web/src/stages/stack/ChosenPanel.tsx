@@ -98,14 +98,13 @@ export function ChosenPanel(props: Props) {
           onRemove={layers.remove}
         />
       ) : member ? (
-        <>
-          <LayerTabs
-            tab={tab}
-            onTab={(next) => {
-              setTab(next);
-              trying.setTried(null);
-            }}
-          />
+        <LayerTabs
+          tab={tab}
+          onTab={(next) => {
+            setTab(next);
+            trying.setTried(null);
+          }}
+        >
           {tab === "layer" && (
             <LayerPanel
               member={member}
@@ -146,7 +145,7 @@ export function ChosenPanel(props: Props) {
             />
           )}
           {tab === "tune" && <TunePanel mix={mix} member={member} onEdit={editMember} />}
-        </>
+        </LayerTabs>
       ) : group ? (
         <GroupPanel
           group={group}
