@@ -102,8 +102,7 @@ export function Clip({ clip, scale, from, height, beside, chosen, faded, aim, pe
       bottom="5px"
       left={`${left}px`}
       w={`${shown}px`}
-      bg={chosen ? "raised" : "sheet"}
-      backgroundImage={`linear-gradient({colors.${deep}/28}, {colors.${deep}/28})`}
+      bg={`${deep}/${chosen ? 42 : 26}`}
       border="1px solid"
       borderColor={chosen ? clear : "line"}
       borderStyle={clip.frozen ? "dashed" : "solid"}
@@ -130,14 +129,13 @@ export function Clip({ clip, scale, from, height, beside, chosen, faded, aim, pe
         lineHeight="15px"
         whiteSpace="nowrap"
         overflow="hidden"
-        textShadow="0 0 3px {colors.ground}, 0 0 3px {colors.ground}"
         aria-hidden
       >
-        <Box overflow="hidden" textOverflow="ellipsis">
+        <Box overflow="hidden" textOverflow="ellipsis" bg="ground/60" borderRadius="3px" px="3px">
           {clip.name}
         </Box>
         {clip.words.map((word) => (
-          <Box key={word} fontFamily="mono" fontSize="10px" color={clear}>
+          <Box key={word} fontFamily="mono" fontSize="10px" color={clear} bg="ground/60" borderRadius="3px" px="3px">
             {word}
           </Box>
         ))}

@@ -176,7 +176,7 @@ export const GroupHead = memo(function GroupHead({ group, count, height, chosen,
         <Box fontWeight={600} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
           {group.name}
         </Box>
-        <Box color="dim" fontSize="11px" fontFamily="mono">
+        <Box color="dim" fontSize="11px" fontFamily="mono" letterSpacing="-0.3px" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis">
           {count} {count === 1 ? "layer" : "layers"}, {group.gain_db.toFixed(1)} dB{share === undefined ? "" : `, ${(100 * share).toFixed(0)} %`}
           {group.frozen ? ", frozen" : ""}
         </Box>

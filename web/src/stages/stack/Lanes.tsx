@@ -23,6 +23,19 @@ function heights(room: number, layers: number, groups: number): { lane: number; 
   return { lane, sum: Math.max(84, Math.round(lane * SUM_OF)) };
 }
 
+/** Lanes that are drawn at once, and how many follow with every frame: a design of forty is seen and heard before the last of them is there. */
+const [AT_ONCE, A_FRAME] = [12, 6];
+
+function useGrowing(total: number): number {
+  const [drawn, setDrawn] = useState(AT_ONCE);
+  useEffect(() => {
+    if (drawn >= total) return;
+    const next = requestAnimationFrame(() => setDrawn(drawn + A_FRAME));
+    return () => cancelAnimationFrame(next);
+  }, [drawn, total]);
+  return Math.min(drawn, total);
+}
+
 interface Props {
   mix: Mix;
   layout: Layout | null;
@@ -72,6 +85,7 @@ export function Lanes({
   onAdd,
 }: Props) {
   const area = useRef<HTMLDivElement>(null);
+  const drawn = useGrowing(mix.members.length);
   const outer = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(500);
   useEffect(() => {
@@ -136,7 +150,7 @@ export function Lanes({
               {mix.chain.filter((one) => one.on).length} {mix.chain.filter((one) => one.on).length === 1 ? "step" : "steps"} on it
             </Box>
           </Bare>
-          {mix.members.map((member, i) => {
+          {mix.members.slice(0, drawn).map((member, i) => {
             const group = opens(i);
             const own = groupOf(member.group);
             const told = newer.find((one) => one.id === member.id);
@@ -177,7 +191,7 @@ export function Lanes({
               </Box>
             )}
           </Box>
-          {mix.members.map((member, i) => {
+          {mix.members.slice(0, drawn).map((member, i) => {
             const placed = layout?.layers.find((one) => one.id === member.id);
             const own = groupOf(member.group);
             return (
