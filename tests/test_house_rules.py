@@ -144,7 +144,7 @@ class Structure(unittest.TestCase):
         self.assertGreater(len(shown), 25)
         for path in shown:
             name = ".".join(path.relative_to(ROOT).with_suffix("").parts)
-            result = doctest.testmod(importlib.import_module(name))
+            result = doctest.testmod(importlib.import_module(name), verbose=False)
             with self.subTest(module=name):
                 self.assertGreater(result.attempted, 0)
                 self.assertEqual(result.failed, 0)
