@@ -68,6 +68,8 @@ class Wishes(unittest.TestCase):
             ("cathedral", "space", "cathedral"),
             ("outside the door", "space", "outside the door"),
             ("metal pipe", "delay", "metal pipe"),
+            # against something, and a name all the same
+            ("bed without an attack", "hold", "bed without an attack"),
         ):
             (first, *_) = find(wish)
             self.assertEqual((first.key, first.setting), (key, setting))

@@ -116,9 +116,12 @@ def find(wish: str) -> list[Match]:
         told = (type(kind).__doc__ or "").split("\n")[0]
         phrases = ASKED.get(kind.key, ())
         if against(wish) and kind.family != CLEANS:
-            best = phrased(wish, [phrase for phrase in phrases if against(phrase)])
+            best, setting = phrased(wish, [phrase for phrase in phrases if against(phrase)]), ""
+            for name in filter(against, kind.settings):
+                if (value := phrased(wish, [name])) > best:
+                    best, setting = value, name
             if best > 0:
-                matches.append(Match(kind.key, "", best))
+                matches.append(Match(kind.key, setting, best))
             continue
         if not MORE.isdisjoint(said):
             phrases = tuple(phrase for phrase in phrases if not against(phrase))
