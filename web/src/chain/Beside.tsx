@@ -84,7 +84,6 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
             {found.data?.rows.map((row) => (
               <Bare
                 key={row.id}
-                type="button"
                 role="listitem"
                 aria-label={`Use ${row.name}`}
                 display="flex"

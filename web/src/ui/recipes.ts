@@ -11,7 +11,6 @@ import {
   sliderAnatomy,
   tabsAnatomy,
   toastAnatomy,
-  tooltipAnatomy,
 } from "@chakra-ui/react/anatomy";
 
 const button = defineRecipe({
@@ -120,8 +119,6 @@ const input = defineRecipe({
   defaultVariants: { size: "sm" },
 });
 
-const textarea = defineRecipe({ base: { ...line, color: "chalk", px: "8px", py: "5px", fontSize: "13px" } });
-
 const select = defineSlotRecipe({
   slots: selectAnatomy.keys(),
   base: {
@@ -202,13 +199,6 @@ const dialog = defineSlotRecipe({
     content: { border: "1px solid", borderColor: "line", borderRadius: "12px", bg: "sheet", color: "chalk" },
     header: { alignItems: "center", justifyContent: "space-between" },
     title: { fontFamily: "heading", fontSize: "19px", fontWeight: 650 },
-  },
-});
-
-const tooltip = defineSlotRecipe({
-  slots: tooltipAnatomy.keys(),
-  base: {
-    content: { "--tooltip-bg": "colors.raised", color: "chalk", border: "1px solid", borderColor: "line", fontSize: "12px", fontWeight: 400 },
   },
 });
 
@@ -305,5 +295,5 @@ const progress = defineSlotRecipe({
   defaultVariants: { size: "xs" },
 });
 
-export const recipes = { button, kbd, input, textarea };
-export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, tooltip, ratingGroup, toast, popover, tabs, progress };
+export const recipes = { button, kbd, input };
+export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, ratingGroup, toast, popover, tabs, progress };

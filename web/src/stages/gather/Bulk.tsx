@@ -99,7 +99,6 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
           {MARKS.map((mark) => (
             <Bare
               key={mark}
-              type="button"
               w="15px"
               h="15px"
               borderRadius="4px"

@@ -130,7 +130,6 @@ export function Excerpts({ row, onHear }: { row: SoundRow; onHear: (excerpt: Exc
       {list.map((one) => (
         <Bare
           key={one.id}
-          type="button"
           data-excerpt={one.id}
           title={`Hear ${one.name}, ${one.start_s.toFixed(2)} to ${one.end_s.toFixed(2)} s`}
           onClick={() => onHear(one)}

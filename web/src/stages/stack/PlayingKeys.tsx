@@ -15,7 +15,6 @@ export function PlayingKeys({ performing: { slots, lit, chosen, hit } }: { perfo
             return (
               <Bare
                 key={`${letter} ${lit[i] ?? 0}`}
-                type="button"
                 aria-label={slot ? `Key ${letter}: ${slot.name}` : `Key ${letter}, empty`}
                 flex="0 0 79px"
                 h="84px"

@@ -13,7 +13,6 @@ export function Tiles({ draws, at, onPlay }: { draws: Draw[]; at: number; onPlay
       {draws.map((draw, index) => (
         <Bare
           key={draw.id}
-          type="button"
           role="option"
           aria-selected={index === at}
           data-draw={draw.number}
