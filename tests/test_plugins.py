@@ -177,6 +177,18 @@ class Failing(OnTheShelf):
         self.assertEqual(shelf.plugins()[self.tiny.key].failed, "crashed in this try")
         shelf.try_again(self.tiny.key)
 
+    def test_what_waited_for_a_worker_while_another_try_was_given_says_nothing_of_it(self) -> None:
+        """It was asked for in the try before, though it runs in this one; it is not done again without the plug-in, since nobody waits for it."""
+        before = shelf.tries()
+        shelf.try_again(self.tiny.key)
+        with shelf.asked_in(before), self.assertRaisesRegex(PluginError, "crashed") as late:
+            self.heard(self.step(mishap=1.0))
+        self.assertTrue(late.exception.late)
+        self.assertEqual(shelf.plugins()[self.tiny.key].failed, "")
+        with shelf.asked_in(shelf.tries()):
+            self.passes(self.step(mishap=1.0), r"crashed \(SIGSEGV\)")
+        shelf.try_again(self.tiny.key)
+
     def test_a_task_sees_the_shelf_as_it_was_when_it_began(self) -> None:
         """What fails in one process must not change the mind of another in the middle of its work; the next try sees it."""
         node = Chained(node=self.source(noise(0.2, -20)), chain=(self.step(gain=1.0),))

@@ -235,3 +235,6 @@ class Designing(OnTheBench):
         expect(panel.get_by_role("status")).to_have_count(0)
         self.kept_mix(number, "!mix.members[0].chain[0].params.values.mishap")
         np.testing.assert_allclose(self.heard(self.mix(number))[0], 0.5 * dry, atol=1e-6)
+        # nothing that was asked about before the undo takes the try away again
+        expect(page.get_by_test_id("sum")).to_contain_text("LUFS")
+        self.assertEqual(self.api("plugins")[0]["passed_over"], "")

@@ -24,7 +24,9 @@ LEAST_S, TIMES = 20.0, 4.0
 
 
 class PluginError(OskrenError):
-    """A plug-in crashed, took too long or refused; it is passed over from now on."""
+    """A plug-in crashed, took too long or refused; it is passed over from now on, unless it was given another try since this was asked for (``late``)."""
+
+    late = False
 
 
 def _ask(job: dict[str, Any], limit_s: float) -> dict[str, Any]:
@@ -93,6 +95,7 @@ def through(plugin: Plugin, samples: Samples, rate: int, state: str, values: Map
             if out.size != samples.size or not np.isfinite(out).all():
                 raise PluginError("gave back something that is no sound of this length")
         except PluginError as error:
-            shelf.fail(plugin.key, str(error), plugin.tries)
-            raise PluginError(f"The plug-in {plugin.name} {error}; it is passed over until it is given another try.") from None
+            failed = PluginError(f"The plug-in {plugin.name} {error}; it is passed over until it is given another try.")
+            failed.late = not shelf.fail(plugin.key, str(error), shelf.try_of(plugin))
+            raise failed from None
     return out.reshape(samples.shape)

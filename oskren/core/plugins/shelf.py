@@ -9,7 +9,7 @@ import hashlib
 import json
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass
@@ -147,11 +147,36 @@ def remove(key: str) -> None:
     _write({one.key: one for one in plugins().values() if one.key != key})
 
 
-def fail(key: str, reason: str, tries: int | None = None) -> None:
-    """Pass a plug-in over from now on, for a reason; not when it was given another try since the one (``tries``) in which it failed."""
+def fail(key: str, reason: str, tries: int | None = None) -> bool:
+    """Pass a plug-in over from now on, for a reason; not when it was given another try since the one (``tries``) in which it failed. Whether it is."""
     known = plugins().get(key)
-    if known is not None and tries in (None, known.tries):
-        put(known.model_copy(update={"failed": reason}))
+    if known is None or tries not in (None, known.tries):
+        return False
+    put(known.model_copy(update={"failed": reason}))
+    return True
+
+
+_asked: ContextVar[Mapping[str, int] | None] = ContextVar("tries when it was asked for", default=None)
+
+
+def tries() -> dict[str, int]:
+    """In which try every plug-in is now, by key: what waits for a worker was asked for in these."""
+    return {key: plugin.tries for key, plugin in plugins().items()}
+
+
+@contextmanager
+def asked_in(tries: Mapping[str, int]) -> Iterator[None]:
+    """Within this a plug-in that fails failed in the try in which it was asked for, however late that comes to run."""
+    token = _asked.set(tries)
+    try:
+        yield
+    finally:
+        _asked.reset(token)
+
+
+def try_of(plugin: Plugin) -> int:
+    """The try a run of a plug-in belongs to."""
+    return (_asked.get() or {}).get(plugin.key, plugin.tries)
 
 
 def try_again(key: str) -> None:

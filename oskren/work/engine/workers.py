@@ -8,13 +8,12 @@ is made anew at the next use.
 
 from __future__ import annotations
 
-import contextlib
 import importlib
 import multiprocessing
 import os
 import pickle
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
@@ -87,14 +86,27 @@ TRIES = 4
 
 
 def patiently(function: Callable[..., Any], *arguments: Any) -> Any:
-    """Run a task; when a plug-in fails in it, it is passed over from then on and the task is done again without it."""
+    """Run a task; when a plug-in fails in it, it is passed over from then on and the task is done again without it.
+
+    A task that was asked for before a plug-in was given another try ends with its failure: it says nothing of that try, and nobody waits for it.
+    """
     for _ in range(TRIES):
-        with contextlib.suppress(PluginError), shelf.as_it_is():
-            return function(*arguments)
+        try:
+            with shelf.as_it_is():
+                return function(*arguments)
+        except PluginError as error:
+            if error.late:
+                raise
         # what was found out of descriptions on the way holds no more
         arguments = pickle.loads(pickle.dumps(arguments))
     with shelf.as_it_is():
         return function(*arguments)
+
+
+def as_asked(tries: Mapping[str, int], function: Callable[..., Any], *arguments: Any) -> Any:
+    """Run a task as of when it was asked for: a plug-in that fails in it failed in the try of then."""
+    with shelf.asked_in(tries):
+        return patiently(function, *arguments)
 
 
 def _kill(pool: ProcessPoolExecutor) -> None:
@@ -132,7 +144,7 @@ class Workers:
                     raise RuntimeError("the worker processes were ended with the server")
                 pool = self._pools.get(name) or self._pools.setdefault(name, self._make(name))
             try:
-                return pool.submit(patiently, function, *arguments)
+                return pool.submit(as_asked, shelf.tries(), function, *arguments)
             except (BrokenProcessPool, RuntimeError):
                 self._drop(name, pool)
         raise RuntimeError("the worker processes cannot be started")

@@ -10,6 +10,7 @@ export const toaster = createToaster({
   placement: "bottom",
   max: 1,
   overlap: false,
+  removeDelay: 0,
   offsets: { bottom: "88px", top: "0px", left: "0px", right: "0px" },
 });
 

@@ -238,7 +238,9 @@ const toast = defineSlotRecipe({
       bg: "raised",
       color: "chalk",
       boxShadow: "md",
+      // half faded out it could be read no more, and would still be there to be read
       transition: "none",
+      _closed: { transition: "none" },
       "&[data-type=error]": { bg: "raised", color: "coral", borderColor: "coral" },
     },
     description: { fontSize: "13px", textStyle: undefined, opacity: 1 },

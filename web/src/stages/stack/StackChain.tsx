@@ -27,7 +27,8 @@ export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channel
   const settled = useSettled(mix, 400);
   const levels = useQuery({
     queryKey: ["step levels", library, of, settled],
-    enabled: chain.length > 0,
+    // what is on its way out is not asked about again
+    enabled: chain.length > 0 && settled === mix,
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) =>

@@ -31,7 +31,8 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
   const listened = useMemo(() => soloed(tried ?? settled, solo), [tried, settled, solo]);
   const opened = useQuery({
     queryKey: ["opened", library, listened],
-    enabled: audible(listened),
+    // what is on its way out is not opened again, by whatever has everything opened anew
+    enabled: audible(listened) && (tried !== null || settled === mix),
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => about(listened, (told) => player.opened({ told }, library, name)),
   });
@@ -40,7 +41,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     queryKey: ["sum", library, settled],
     placeholderData: keepPreviousData,
     // meters wait for what is to be heard
-    enabled: settled.members.length > 0 && (opened.isSuccess || !audible(listened)),
+    enabled: settled.members.length > 0 && settled === mix && (opened.isSuccess || !audible(listened)),
     queryFn: ({ signal }) =>
       about(settled, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal }))),
@@ -54,7 +55,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     placeholderData: keepPreviousData,
     retry: false,
     // like the meters it waits for what is to be heard
-    enabled: crowded && rested.members.length > 1 && (opened.isSuccess || !audible(listened)),
+    enabled: crowded && rested.members.length > 1 && rested === mix && (opened.isSuccess || !audible(listened)),
     queryFn: ({ signal }) =>
       about(rested, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { digest }, signal }))),
