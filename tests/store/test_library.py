@@ -12,7 +12,8 @@ from oskren.core.words.propose import Proposal
 from oskren.store import Home
 from oskren.store.library import node_of
 from oskren.store.originals import Examined
-from oskren.store.search.asking import Asked, match_parts
+from oskren.store.search.asking import Asked
+from oskren.store.search.words import match_parts
 from oskren.store.tables import Base
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -88,10 +89,11 @@ def against(text: str) -> bool:
     return not AGAINST.isdisjoint(re.findall(r"[^\W_]+", text.lower()))
 
 
-def _meant(text: str) -> set[str]:
-    """The stems of what a wish or a phrase is about, for or against."""
+@functools.lru_cache(maxsize=2048)
+def _meant(text: str) -> frozenset[str]:
+    """The stems of what a wish or a phrase is about, for or against; phrases are asked about with every key that is typed."""
     found = words_in(text)
-    return {stem(word) for word in found if word not in AGAINST} or {stem(word) for word in found}
+    return frozenset(stem(word) for word in found if word not in AGAINST) or frozenset(stem(word) for word in found)
 
 
 def phrased(wish: str, phrases: Iterable[str]) -> float:
@@ -109,13 +111,13 @@ def phrased(wish: str, phrases: Iterable[str]) -> float:
 def find(wish: str) -> list[Match]:
     """Offered steps that answer a wish, the best first; each with the named setting that answers better than the step itself, if any."""
     matches = []
-    said = set(re.findall(r"[^\W_]+", wish.lower()))
+    said, turned = set(re.findall(r"[^\W_]+", wish.lower())), against(wish)
     for kind in REGISTRY.values():
         if not kind.offered:
             continue
         told = (type(kind).__doc__ or "").split("\n")[0]
         phrases = ASKED.get(kind.key, ())
-        if against(wish) and kind.family != CLEANS:
+        if turned and kind.family != CLEANS:
             best, setting = phrased(wish, [phrase for phrase in phrases if against(phrase)]), ""
             for name in filter(against, kind.settings):
                 if (value := phrased(wish, [name])) > best:

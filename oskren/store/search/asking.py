@@ -15,10 +15,11 @@ from sqlalchemy.orm import Session
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure import likeness
 from oskren.core.measure.key import KEYS, scale
-from oskren.core.words.conditions import MOST_WORDS, Condition, Kind, number
+from oskren.core.words.conditions import Condition, Kind, number
 from oskren.core.words.conditions import kind_of as field_kind
 from oskren.store.search.columns import CODED, Columns, Mask, Whole
 from oskren.store.search.vector import FIELDS, MEASURED
+from oskren.store.search.words import match_parts
 
 FACETS = (*CODED, "anchor", "key", "strength", "tag", "set", "used")
 NUMBERS = ("duration_s", "sure", *MEASURED)
@@ -30,54 +31,6 @@ RANKED_EXACTLY = 5000
 
 NOTED = ("place", "microphone", "props", "weather", "permission")
 """Fields that stand in the notes of a sound's arrival."""
-
-_TOKEN = re.compile(r'(?<!\S)(-(?=[^\W\d_]|"))?(?:"([^"]*)"|(\S+))')
-"""A word or a phrase in quotes; a minus before a number is part of it."""
-
-
-def _expression(phrase: str, word: str) -> list[str]:
-    """FTS5 expressions of one typed token: a phrase as it stands, the words of anything else as prefixes."""
-    inner = re.findall(r"\w+", phrase)
-    return ['"' + " ".join(inner) + '"'] if inner else [f'"{one}"*' for one in re.findall(r"[^\W\d_]+|\d+", word)]
-
-
-def match_parts(query: str) -> tuple[list[str], list[str]]:
-    """FTS5 expressions of what a user typed: those a sound must have, and those it must not.
-
-    Words are prefixes, quoted phrases stand as they are, ``-`` before either leaves it out, ``or`` between two asks for one of them.
-
-    >>> match_parts('glass "slow creak" -rim')
-    (['"slow creak"', '"glass"*'], ['"rim"*'])
-    >>> match_parts("creak or squeak wet")
-    (['("creak"* OR "squeak"*)', '"wet"*'], [])
-    """
-    tokens = [(bool(minus), _expression(phrase, word), word) for minus, phrase, word in _TOKEN.findall(query)]
-    wanted: list[str] = []
-    words: list[str] = []
-    unwanted: list[str] = []
-    at = 0
-    while at < len(tokens):
-        minus, parts, _ = tokens[at]
-        at += 1
-        if not parts:
-            continue
-        if minus:
-            unwanted.append(" AND ".join(parts))
-            continue
-        choices = [parts]
-        while at + 1 < len(tokens) and tokens[at][2].lower() == "or" and tokens[at + 1][1] and not tokens[at + 1][0]:
-            choices.append(tokens[at + 1][1])
-            at += 2
-        if len(choices) > 1:
-            wanted.append("(" + " OR ".join(one[0] if len(one) == 1 else f"({' AND '.join(one)})" for one in choices) + ")")
-        elif parts[0].endswith("*"):
-            words += [part[1:-2] for part in parts]
-        else:
-            wanted += parts
-    # what begins another word is found with it
-    words = list(dict.fromkeys(words))[: 4 * MOST_WORDS]
-    kept = [word for word in words if not any(other != word and other.startswith(word) for other in words)]
-    return (wanted + [f'"{word}"*' for word in kept])[:MOST_WORDS], unwanted[:MOST_WORDS]
 
 
 @dataclass

@@ -76,9 +76,9 @@ export async function keepPart(row: SoundRow): Promise<void> {
     useMarking.setState({ marking: null });
     const body = { parts: [{ start_s: part[0], end_s: part[1], name: "" }], tags: "" };
     const made = await got(api.POST("/api/lib/{library}/sounds/{id}/excerpts", { params: { path: { library, id: row.id } }, body }));
-    tell(`${made.names.join(", ")} is kept, ${part[0].toFixed(2)} to ${part[1].toFixed(2)} s.`, false, undo);
     void queries.invalidateQueries({ queryKey: ["excerpts"] });
     stale();
+    tell(`${made.names.join(", ")} is kept, ${part[0].toFixed(2)} to ${part[1].toFixed(2)} s.`, false, undo);
   } catch (error) {
     complain(error);
   }

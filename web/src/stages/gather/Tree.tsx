@@ -6,7 +6,7 @@ import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
-import { complain, tell, withdraw } from "../../ui/messages";
+import { complain, tell } from "../../ui/messages";
 import { edit, stale, undo } from "./describing";
 import { droppedRows } from "./dragging";
 import { type Asked, ask, toggleFacet } from "./sounds";
@@ -32,12 +32,12 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
   const run = async (work: Promise<unknown>, said?: (result: { count: number }) => string) => {
     try {
       const result = await work;
+      stale();
       if (said) tell(said(result as { count: number }), false, undo);
-      else withdraw();
     } catch (error) {
+      stale();
       complain(error);
     }
-    stale();
   };
   const move = (path: string, to: string) =>
     path !== to &&

@@ -26,7 +26,9 @@ const NOTHING: Change = {
   trashed: null,
 };
 
+/** Something was done: what is shown is asked for anew, and what a message offers to take back is no longer the last thing done. */
 export function stale() {
+  withdraw();
   for (const key of ["sounds", "sound", "categories", "sets", "counts", "state", "find"]) void queries.invalidateQueries({ queryKey: [key] });
 }
 
@@ -42,10 +44,9 @@ export async function edit(change: Partial<Change>, ids?: number[]): Promise<voi
     const done = await got(
       api.POST("/api/lib/{library}/edit", { params: { path: { library } }, body: { ...theseOrChosen(ids), change: { ...NOTHING, ...change } } }),
     );
+    stale();
     if (change.trashed) tell(trashedSaid(done.count, done.used ?? {}), false, undo);
     else if (done.count > 1) tell(`${done.count} sounds changed.`, false, undo);
-    else withdraw();
-    stale();
     await freshen();
   } catch (error) {
     complain(error);
@@ -95,8 +96,8 @@ export async function proposeAnchors(kind: "" | "hit" | "top" | "end" | "start")
     if (!result) return;
     const { changed, failed } = result;
     const left = failed.length ? ` ${failed.length} left as they were: ${failed[0].reason}` : "";
-    tell(`${changed} anchors moved.${left}`, failed.length > 0, undo);
     stale();
+    tell(`${changed} anchors moved.${left}`, failed.length > 0, undo);
     await freshen();
   } catch (error) {
     complain(error);

@@ -13,8 +13,8 @@ export async function putInSet(set: number, ids?: number[], before: number | nul
         body: { ...theseOrChosen(ids), name: null, before, take_out: [] },
       }),
     );
-    tell("Put on the set.", false, undo);
     stale();
+    tell("Put on the set.", false, undo);
   } catch (error) {
     complain(error);
   }
@@ -29,8 +29,8 @@ export async function takeOutOfSet(set: number, ids: number[]): Promise<void> {
         body: { ids: [], all_of: null, name: null, before: null, take_out: ids },
       }),
     );
-    tell("Taken off the set.", false, undo);
     stale();
+    tell("Taken off the set.", false, undo);
   } catch (error) {
     complain(error);
   }
