@@ -16,7 +16,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 import oskren
 from oskren.api import listening, models, state
-from oskren.api.documents import drafts, histories
+from oskren.api.documents import drafts, histories, named
 from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
 from oskren.api.mend import chain, plugins, reels, saved, steps
@@ -137,6 +137,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         folders,
         drafts,
         histories,
+        named,
         saved,
         chain,
         reels,

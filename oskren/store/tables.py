@@ -22,6 +22,15 @@ class Base(DeclarativeBase):
     type_annotation_map = {dict[str, Any]: JSON, list[Any]: JSON}
 
 
+class Document(Base):
+    """What people make, name and can put into the trash: ``trashed`` says when (``at``), and what bringing it back mends; None while it is in use."""
+
+    __abstract__ = True
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    trashed: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+
+
 class Media(Base):
     """An audio file: in the library's media folder, or referred to where it lies."""
 
@@ -179,23 +188,19 @@ class Watched(Base):
     found: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
-class SavedChain(Base):
+class SavedChain(Document):
     """A chain kept by name, with what it does in words, to be put on other sounds."""
 
     __tablename__ = "chains"
-    id: Mapped[int] = mapped_column(Integer, primary_key=True)
-    name: Mapped[str] = mapped_column(Text)
     told: Mapped[str] = mapped_column(Text, default="")
     chain: Mapped[list[Any]] = mapped_column()
 
 
-class ReelRow(Base):
+class ReelRow(Document):
     """A review reel: raw takes in a row with what was marked on them."""
 
     __tablename__ = "reels"
-    id: Mapped[int] = mapped_column(Integer, primary_key=True)
     project: Mapped[int] = mapped_column(Integer, default=1)
-    name: Mapped[str] = mapped_column(Text)
     reel: Mapped[dict[str, Any]] = mapped_column()
     revision: Mapped[int] = mapped_column(Integer, default=0)
     created: Mapped[str] = mapped_column(String(20), default=now)
@@ -271,25 +276,21 @@ class Use(Base):
     project: Mapped[int] = mapped_column(Integer, default=1)
 
 
-class Design(Base):
+class Design(Document):
     """A designed effect: a mix with a name."""
 
     __tablename__ = "designs"
-    id: Mapped[int] = mapped_column(Integer, primary_key=True)
-    name: Mapped[str] = mapped_column(Text)
     mix: Mapped[dict[str, Any]] = mapped_column()
     created: Mapped[str] = mapped_column(String(20), default=now)
     project: Mapped[int] = mapped_column(Integer, default=1)
     revision: Mapped[int] = mapped_column(Integer, default=0)
 
 
-class Version(Base):
+class Version(Document):
     """A state of a design kept by name; ``facts`` hold its loudness and length, ``outline`` its small waveform."""
 
     __tablename__ = "versions"
-    id: Mapped[int] = mapped_column(Integer, primary_key=True)
     design_id: Mapped[int] = mapped_column(ForeignKey("designs.id", ondelete="CASCADE"), index=True)
-    name: Mapped[str] = mapped_column(Text)
     notes: Mapped[str] = mapped_column(Text, default="")
     mix: Mapped[dict[str, Any]] = mapped_column()
     facts: Mapped[dict[str, Any]] = mapped_column(default=dict)

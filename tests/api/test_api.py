@@ -282,7 +282,7 @@ class VarySliceShip(Running):
         put = self.post(f"{HERE}/sheets/7/items", {**wanted, "draws": draws})
         self.assertEqual((put["added"], put["sheet"]["draws"]), (1, draws))
         # what is not what was put there any more goes: a design that is deleted, a variation that is drawn anew
-        self.client.delete(f"{HERE}/designs/{other['id']}")
+        self.client.delete(f"{HERE}/documents/design/{other['id']}")
         self.client.put(f"{spread}/judged", json={"states": {draws[2]: "dropped"}})
         self.finish(self.client.post(f"{spread}/redraw"))
         sheet = self.get(f"{HERE}/sheets/7")["sheet"]

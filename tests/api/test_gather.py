@@ -88,7 +88,7 @@ class Asking(Running):
             for one in (plain, through)
         ]
         np.testing.assert_allclose(blocks[1], blocks[0] * 10 ** (-6 / 20), atol=1e-6)
-        self.client.delete(f"{HERE}/chains/{number}").raise_for_status()
+        self.client.delete(f"{HERE}/documents/saved_chain/{number}").raise_for_status()
 
     def test_channels_are_named_and_folded(self) -> None:
         files.write(self.folder / "wide" / "hall ambix.wav", noise(0.5, -20, channels=4), RATE, 24)
@@ -180,7 +180,7 @@ class Asking(Running):
         self.post(f"{HERE}/edit", {"ids": [number], "change": {"trashed": True}})
         self.assertEqual(self.search("rubbish")["total"], 0)
         self.assertEqual(self.search("rubbish", trash=True)["total"], 1)
-        self.assertEqual(self.post(f"{HERE}/trash/empty", {}), {"gone": 1, "stays": []})
+        self.assertEqual(self.post(f"{HERE}/trash/empty", {}), {"gone": 1, "documents": 0, "stays": []})
         kept = self.finish(self.client.post(f"{HERE}/backup", json={"folder": str(self.folder / "kept")}))
         restored = self.post("/api/libraries/restore", {"path": kept["path"], "name": "From backup"})
         self.assertEqual(restored["sounds"], self.search()["total"])

@@ -28,7 +28,7 @@ class Reels(Running):
         heard = self.heard(view["raw"])
         self.assertEqual(len(heard), round(view["seconds"] * RATE))
         np.testing.assert_array_equal(heard[6 * RATE : round(6.5 * RATE)], np.zeros((RATE // 2, 2), np.float32))
-        self.assertEqual(self.client.delete(f"{HERE}/reels/{view['id']}").status_code, 200)
+        self.assertEqual(self.client.delete(f"{HERE}/documents/reel/{view['id']}").status_code, 200)
         self.assertEqual(self.client.get(f"{HERE}/reels/{view['id']}").status_code, 404)
 
     def test_from_marks_to_named_clean_selects(self) -> None:
@@ -101,7 +101,7 @@ class Reels(Running):
         self.assertEqual(self.post(f"{HERE}/search", {"q": "reeled where used no"})["total"], 1)  # listened to is not yet used
         self.post(f"{HERE}/edit", {"ids": [number], "change": {"trashed": True}})
         self.assertIn("reeled", " ".join(self.post(f"{HERE}/trash/empty", {})["stays"]))
-        self.client.delete(f"{HERE}/reels/{view['id']}").raise_for_status()
+        self.client.delete(f"{HERE}/documents/reel/{view['id']}").raise_for_status()
         self.assertEqual(self.post(f"{HERE}/trash/empty", {})["gone"], 1)
 
     def test_what_another_sound_learns_from_keeps_its_file(self) -> None:
@@ -195,7 +195,7 @@ class SharedChains(Running):
         self.assertIsNone(self.post(f"{HERE}/sounds/{other}/unlink", {})["follows"])
         self.client.put(f"{HERE}/sounds/{one}/chain", json={"chain": [SOFTER]}).raise_for_status()
         self.assertEqual(self.facts("brass hit")["chain"][0]["params"], {"gain_db": -1.0})
-        self.client.delete(f"{HERE}/chains/{number}").raise_for_status()
+        self.client.delete(f"{HERE}/documents/saved_chain/{number}").raise_for_status()
         after = self.facts("glass hit")
         self.assertEqual((after["follows"], after["chain"][0]["params"]), (None, {"gain_db": -6.0}))
 

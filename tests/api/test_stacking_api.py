@@ -64,7 +64,7 @@ class Stacking(OfLayers):
 
     def test_what_changed_is_seen_taken_and_rebuilt_all_the_way_up(self) -> None:
         for other in self.get(f"{HERE}/designs"):
-            self.client.delete(f"{HERE}/designs/{other['id']}")
+            self.client.delete(f"{HERE}/documents/design/{other['id']}")
         sound = self.named("brass hit")["id"]
         inner = self.design("Inner", self.mix(self.layer("brass hit")))
         printed = self.post(f"{HERE}/stack/print", {"mix": inner["mix"], "name": "Inner print", "design": inner["id"]})
@@ -140,10 +140,10 @@ class Stacking(OfLayers):
         self.assertEqual(self.post(f"{HERE}/stack/difference", {"before": first["mix"], "after": second["mix"]}), ["brass hit: gain 0 to 6 dB"])
         renamed = self.client.patch(f"{HERE}/versions/{first['id']}", json={"name": "start"}).json()
         self.assertEqual((renamed["name"], renamed["mix"]), ("start", first["mix"]))
-        left = self.client.delete(f"{HERE}/versions/{first['id']}").json()
-        self.assertEqual([one["name"] for one in left], ["louder"])
-        self.assertEqual(self.client.delete(f"{HERE}/versions/{first['id']}").status_code, 404)
-        self.client.delete(f"{HERE}/designs/{design['id']}")
+        self.client.delete(f"{HERE}/documents/version/{first['id']}").raise_for_status()
+        self.assertEqual([one["name"] for one in self.client.get(address).json()], ["louder"])
+        self.assertEqual(self.client.delete(f"{HERE}/documents/version/{first['id']}").status_code, 404)
+        self.client.delete(f"{HERE}/documents/design/{design['id']}")
         self.assertEqual(self.client.get(address).status_code, 404)
 
     def test_a_print_that_is_shifted_comes_back_as_a_layer_on_the_strike_line(self) -> None:

@@ -94,7 +94,7 @@ class Together(Running):
             session.get(ReelRow, reel["id"]).reel = {"takes": []}
         self.assertIn("no takes left", self.client.get(here).json()["sentence"])
         self.assertEqual(self.client.get(f"{HERE}/reels").status_code, 200)
-        self.assertEqual(self.client.delete(here).status_code, 200)
+        self.assertEqual(self.client.delete(f"{HERE}/documents/reel/{reel['id']}").status_code, 200)
 
 
 class Undoing(Running):

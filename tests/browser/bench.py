@@ -41,7 +41,7 @@ class OnTheBench(InBrowser):
         expect(self.page.locator("[data-sound]").first).to_be_visible()
         self.base = f"http://127.0.0.1:{self.port}/api/{HERE}"
         for design in self.api(f"{HERE}/designs"):
-            httpx.delete(f"{self.base}/designs/{design['id']}").raise_for_status()
+            httpx.delete(f"{self.base}/documents/design/{design['id']}").raise_for_status()
         for plugin in self.api("plugins"):
             httpx.delete(f"http://127.0.0.1:{self.port}/api/plugins/{plugin['key']}").raise_for_status()
         for row in self.api(f"{HERE}/sounds?q=where kind print")["rows"]:

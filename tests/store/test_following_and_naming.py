@@ -11,6 +11,7 @@ from oskren.core.nodes.model import Step
 from oskren.core.words.names import SELECT_TOKENS, numbered, problems
 from oskren.store.describe import describing, following, naming, tree
 from oskren.store.describe.describing import Change
+from oskren.store.documents import trash
 from oskren.store.search.asking import Asked
 from oskren.work.mend import reels
 from tests.store.test_library import InLibrary
@@ -70,7 +71,7 @@ class Following(InLibrary):
         following.let_go(self.library, 3)
         following.set_chain(self.library, 1, [LOW])
         self.assertEqual((self.chain(2), self.chain(3)), (["high_pass"], ["gain"]))
-        following.forget(self.library, number)
+        trash.put_away(self.library, "saved_chain", number)
         self.assertEqual((self.chain(1), self.chain(2)), (["high_pass"], ["high_pass"]))
         following.set_chain(self.library, 1, [SOFT])
         self.assertEqual(self.chain(2), ["high_pass"])
@@ -104,7 +105,7 @@ class Following(InLibrary):
         for refused in (
             lambda: self.keep(),
             lambda: following.give(self.library, [1], 99, linked=True),
-            lambda: following.forget(self.library, 99),
+            lambda: trash.put_away(self.library, "saved_chain", 99),
             lambda: following.set_chain(self.library, 99, [SOFT]),
             lambda: following.let_go(self.library, 99),
         ):
@@ -135,7 +136,7 @@ class KeptReels(InLibrary):
         first, second = self.begun(), self.begun()
         self.assertEqual(reels.load(self.library, first)[1].takes, (1, 2))
         self.assertEqual([number for number, _, _ in reels.heads(self.library)], [second, first])
-        reels.forget(self.library, second)
+        trash.put_away(self.library, "reel", second)
         self.assertEqual(len(reels.heads(self.library)), 1)
 
     def test_what_cannot_be_changes_nothing(self) -> None:
@@ -155,7 +156,7 @@ class KeptReels(InLibrary):
         _, said = reels.save(self.library, number, Reel(takes=(1, 2), chain=(Step(kind="reverse"),), marks=marked))
         self.assertIn("changes when things happen", said)
         self.assertEqual(reels.load(self.library, number)[1], Reel(takes=(1, 2), marks=marked))
-        for refused in (lambda: reels.begin(self.library, "None", []), lambda: reels.load(self.library, 77), lambda: reels.forget(self.library, 77)):
+        for refused in (lambda: reels.begin(self.library, "None", []), lambda: reels.load(self.library, 77)):
             with self.assertRaises(OskrenError):
                 refused()
 

@@ -10,7 +10,7 @@ from sqlalchemy import text
 from oskren.core.errors import Conflict
 from oskren.core.nodes import Mix
 from oskren.store import Home
-from oskren.store.documents import designs, histories, revisions
+from oskren.store.documents import designs, histories, revisions, trash
 
 
 def steps(*names: str) -> list[dict[str, Any]]:
@@ -66,7 +66,9 @@ class Histories(unittest.TestCase):
         histories.keep(self.library, "design", design.id, None, steps("a"), [], (0, 0, 0))
         histories.keep(self.library, "recipe", design.id, None, steps("a"), [], (0, 0, 0))
         revisions.keep_draft(self.library, 1, f"recipe {design.id}", {"seed": 5}, None)
-        designs.remove(self.library, design.id)
+        trash.put_away(self.library, "design", design.id)
+        self.assertEqual(histories.history(self.library, "design", design.id)[1], steps("a"))  # in the trash nothing of it is lost
+        trash.empty(self.library)
         again = designs.add(self.library, "Second", Mix())
         self.assertEqual((again.id, histories.history(self.library, "design", again.id)), (design.id, (0, [], [])))
         self.assertEqual(histories.history(self.library, "recipe", again.id), (0, [], []))

@@ -95,13 +95,6 @@ class UseView(BaseModel):
     project: str
 
 
-class Emptied(BaseModel):
-    """What emptying the trash did: how many sounds are gone, and why others stay."""
-
-    gone: int
-    stays: list[str]
-
-
 def asked_of(library: Library, wanted: SoundQuery) -> tuple[Search, Asked]:
     """A question with its text understood."""
     own = {name: kind for name, kind, _ in keeping.fields(library)}
@@ -215,10 +208,3 @@ def uses(library: InLibrary, id: int) -> list[UseView]:
     """Where a sound is used: designs, spreads, slice plans, shipments, and in which project."""
     library.sound(id)
     return [UseView(**one) for one in describing.uses_of(library, id)]
-
-
-@router.post("/trash/empty")
-def empty_trash(library: InLibrary) -> Emptied:
-    """Delete what lies in the trash for good; what is used stays."""
-    gone, stays = describing.empty_trash(library)
-    return Emptied(gone=gone, stays=stays)

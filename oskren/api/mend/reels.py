@@ -95,7 +95,7 @@ class Judged(BaseModel):
 def _view(library: Library, id: int, refused: str = "") -> ReelView:
     name, reel = reels.load(library, id)
     if not reel.takes:
-        raise OskrenError(f"{name} has no takes left; remove it and review them on a new reel.")
+        raise OskrenError(f"{name} has no takes left; put it into the trash and review them on a new reel.")
     takes = reels.takes(library, reel)
     lengths = {take.sound.id: take.seconds for take in takes}
     nodes = {take.sound.id: take.node for take in takes}
@@ -154,14 +154,6 @@ REEL: Kind[Reel] = Kind(
 """A review reel: a step that would move marks is left out when it is kept, and said; the marks are kept."""
 
 serve(router, "/reels/{id}", REEL)
-
-
-@router.delete("/reels/{id}")
-def forget_reel(library: InLibrary, id: int) -> ReelHead:
-    """Remove a reel; takes and selects stay."""
-    name, reel = reels.load(library, id)
-    reels.forget(library, id)
-    return ReelHead(id=id, name=name, takes=len(reel.takes), marks=len(reel.marks), kept=0)
 
 
 @router.get("/suggestions/{id}")

@@ -66,13 +66,6 @@ def keep_chain(library: InLibrary, new: NewChain) -> Kept:
     return Kept(id=following.keep(library, new.name, new.chain, new.told))
 
 
-@router.delete("/chains/{id}")
-def delete_chain(library: InLibrary, id: int) -> Kept:
-    """Forget a saved chain; sounds and layers it was put on keep it."""
-    following.forget(library, id)
-    return Kept(id=id)
-
-
 @router.get("/chains/{id}/users")
 def chain_users(library: InLibrary, id: int) -> list[User]:
     """Sounds that follow a chain."""

@@ -101,7 +101,6 @@ def _view(studio: Studio, library: Library, id: int, node: Node, plan: Plan) -> 
 
 def _keep(studio: Studio, library: Library, id: int, wanted: Plan, based_on: int | None) -> Kept:
     node, _ = slices.plan_of(studio, library, id)
-    planning.checked(wanted)
     return Kept(slices.save(library, id, node, wanted, based_on))
 
 

@@ -143,14 +143,6 @@ def edit_design(studio: InStudio, library: InLibrary, page: InPage, id: int, wan
     return _view(row)
 
 
-@router.delete("/designs/{id}")
-def remove_design(studio: InStudio, library: InLibrary, id: int) -> list[DesignView]:
-    """Delete a design with its versions; those that are left. What was printed of it stays."""
-    for project in kept.remove(library, id):
-        changed(studio, library, "", "sheet", project)
-    return designs(library)
-
-
 @router.get("/designs/{id}/versions")
 def versions(library: InLibrary, id: int) -> list[VersionView]:
     """Kept versions, the oldest first."""
@@ -186,12 +178,6 @@ def keep_version(studio: InStudio, library: InLibrary, id: int, new: NewVersion)
 def change_version(library: InLibrary, id: int, change: VersionChange) -> VersionView:
     """Another name or other notes."""
     return _version(kept.change_version(library, id, change.name, change.notes))
-
-
-@router.delete("/versions/{id}")
-def forget_version(library: InLibrary, id: int) -> list[VersionView]:
-    """Remove a version; those of the design that are left."""
-    return versions(library, kept.forget_version(library, id))
 
 
 @router.post("/stack/difference")

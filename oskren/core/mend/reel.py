@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from oskren.core.controls import number
 from oskren.core.errors import OskrenError
@@ -13,6 +13,8 @@ from oskren.core.nodes.model import Chained, Excerpt, Node, Row, Step
 from oskren.core.steps.base import kind_of
 
 SHORTEST_S = 0.02
+ROUNDED_S = 1e-3
+"""So much may a mark end behind its take: the end of a drawn take is rounded to the millisecond."""
 MOST_TAKES = 200
 Kind = Literal["keep", "maybe", "noise", "material"]
 
@@ -45,25 +47,30 @@ class Reel(BaseModel):
     chain: tuple[Step, ...] = Field((), max_length=64)
     marks: tuple[Mark, ...] = Field((), max_length=5000)
 
+    @model_validator(mode="after")
+    def _consistent(self) -> Reel:
+        if len(set(self.takes)) < len(self.takes):
+            raise ValueError("A take can be on a reel once only.")
+        seen = set[int]()
+        for mark in self.marks:
+            if mark.id in seen:
+                raise ValueError(f"Two marks of this reel have the number {mark.id}.")
+            if mark.take not in self.takes:
+                raise ValueError(f"Mark {mark.id} lies in a take that is not on this reel.")
+            seen.add(mark.id)
+        return self
+
 
 def check(reel: Reel, lengths: Mapping[int, float]) -> None:
-    """Raise OskrenError when a mark lies in no take, or not inside it, or a step would move what is marked."""
-    seen: set[int] = set()
+    """Raise OskrenError when there is no take, a mark does not lie inside its take (lengths in s), or a step would move what is marked."""
     if not reel.takes:
         raise OskrenError("A review reel needs a take; choose some in Gather.")
     unfit = moving(reel)
     if unfit:
         raise OskrenError(unfit)
-    if len(set(reel.takes)) != len(reel.takes):
-        raise OskrenError("A take can be on a reel once only.")
     for mark in reel.marks:
-        if mark.id in seen:
-            raise OskrenError(f"Two marks of this reel have the number {mark.id}.")
-        seen.add(mark.id)
-        if mark.take not in reel.takes:
-            raise OskrenError(f"Mark {mark.id} lies in a take that is not on this reel.")
         length = lengths[mark.take]
-        if mark.end_s - mark.start_s < SHORTEST_S or mark.end_s > length + 1e-3:
+        if mark.end_s - mark.start_s < SHORTEST_S or mark.end_s > length + ROUNDED_S:
             raise OskrenError(f"Mark {mark.id} from {mark.start_s:.3f} to {mark.end_s:.3f} s is no part of its take of {length:.3f} s.")
 
 

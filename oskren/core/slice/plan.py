@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from oskren.core.controls import choice, number
 from oskren.core.errors import NotFound, OskrenError
@@ -13,6 +13,8 @@ from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
 from oskren.core.slice.detect import FoundSlice, SliceSettings
 
 SHORTEST_S = 0.001
+TOUCHING_S = 1e-6
+"""Slices that overlap by less than this lie end to end: what seconds written in decimals lose."""
 
 
 class Slice(Frozen):
@@ -38,24 +40,24 @@ class Finish(Frozen):
 
 
 class Plan(Frozen):
-    """The found and corrected slices of one sound."""
+    """The found and corrected slices of one sound; none overlaps another."""
 
     settings: SliceSettings = SliceSettings()
     finish: Finish = Finish()
     slices: tuple[Slice, ...] = ()
 
+    @model_validator(mode="after")
+    def _apart(self) -> Plan:
+        ordered = sorted(self.slices, key=lambda piece: piece.start_s)
+        if any(a.end_s > b.start_s + TOUCHING_S for a, b in itertools.pairwise(ordered)):
+            raise ValueError("Two slices of this plan overlap; it was not kept.")
+        if len({piece.id for piece in self.slices}) < len(self.slices):
+            raise ValueError("Two slices of this plan have the same number; it was not kept.")
+        return self
+
     @property
     def kept(self) -> list[Slice]:
         return [piece for piece in self.slices if not piece.dropped]
-
-
-def checked(plan: Plan) -> Plan:
-    """The plan, when its slices lie apart and it can be finished as it says; OskrenError with the reason when not."""
-    finish_chain(plan.finish)
-    ordered = sorted(plan.slices, key=lambda piece: piece.start_s)
-    if any(a.end_s > b.start_s + 1e-6 for a, b in itertools.pairwise(ordered)):
-        raise OskrenError("Two slices of this plan overlap; it was not kept.")
-    return plan
 
 
 def _sorted(plan: Plan, slices: list[Slice]) -> Plan:

@@ -236,7 +236,8 @@ def uses_of(library: Library, id: int) -> list[dict[str, Any]]:
             if use.what == "plan":
                 query = "SELECT s.name FROM plans p JOIN sounds s ON s.id = p.sound_id WHERE p.id = :id"
             else:
-                query = f"SELECT name FROM {names[use.what]} WHERE id = :id"
+                named = "name || iif(trashed IS NULL, '', ' (in the trash)')" if use.what in ("design", "reel") else "name"
+                query = f"SELECT {named} FROM {names[use.what]} WHERE id = :id"
             name = session.execute(text(query), {"id": use.item}).scalar()
             project = session.execute(text("SELECT name FROM projects WHERE id = :id"), {"id": use.project}).scalar()
             if name is not None:

@@ -23,7 +23,7 @@ def _plain(chain: Sequence[Step]) -> list[Any]:
 
 def _row(session: Session, id: int) -> SavedChain:
     row = session.get(SavedChain, id)
-    if row is None:
+    if row is None or row.trashed:
         raise NotFound(f"There is no saved chain {id} in this library; it may have been removed.")
     return row
 
@@ -33,7 +33,7 @@ def keep(library: Library, name: str, chain: Sequence[Step], told: str | None = 
     if not chain:
         raise OskrenError("The chain has no steps; add one before keeping it.")
     with library.writing() as session:
-        row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip())) or SavedChain(name=name.strip())
+        row = session.scalar(select(SavedChain).where(SavedChain.name == name.strip(), SavedChain.trashed.is_(None))) or SavedChain(name=name.strip())
         check_chain(chain, [Step.model_validate(step) for step in row.chain or []])
         row.chain = _plain(chain)
         row.told = row.told or "" if told is None else told.strip()
@@ -48,7 +48,7 @@ def keep(library: Library, name: str, chain: Sequence[Step], told: str | None = 
 def found(library: Library, wish: str) -> list[tuple[int, str, str]]:
     """Saved chains that answer a wish by their name or what is told of them, the best first: id, name and what is told; all by name for none."""
     with library.reading() as session:
-        rows = session.execute(select(SavedChain.id, SavedChain.name, SavedChain.told).order_by(SavedChain.name)).all()
+        rows = session.execute(select(SavedChain.id, SavedChain.name, SavedChain.told).where(SavedChain.trashed.is_(None)).order_by(SavedChain.name)).all()
     if not wish.strip():
         return [(id, name, told) for id, name, told in rows]
     scored = [(finding.score(wish, [(name, finding.WORD), (told, finding.WORD)]), id, name, told) for id, name, told in rows]
@@ -60,14 +60,6 @@ def _spread(session: Session, row: SavedChain) -> list[int]:
     if users:
         session.execute(update(Sound).where(Sound.follows == row.id).values(chain=row.chain, revision=Sound.revision + 1))
     return users
-
-
-def forget(library: Library, id: int) -> None:
-    """Remove a saved chain; sounds that followed it keep its steps as their own."""
-    with library.writing() as session:
-        row = _row(session, id)
-        session.execute(update(Sound).where(Sound.follows == id).values(follows=None))
-        session.delete(row)
 
 
 def chain_of(library: Library, id: int) -> tuple[str, tuple[Step, ...]]:
@@ -87,7 +79,7 @@ def users(library: Library, id: int) -> list[tuple[int, str]]:
 def chains(library: Library) -> list[SavedChain]:
     """Saved chains by name."""
     with library.reading() as session:
-        return list(session.scalars(select(SavedChain).order_by(SavedChain.name)))
+        return list(session.scalars(select(SavedChain).where(SavedChain.trashed.is_(None)).order_by(SavedChain.name)))
 
 
 def counts(library: Library) -> dict[int, int]:

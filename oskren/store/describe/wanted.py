@@ -61,11 +61,9 @@ def listed(library: Library, project: int) -> list[Kept]:
                 select(WantedAnswer.wanted_id, WantedAnswer.item, table.name)
                 .join(table, table.id == WantedAnswer.item)
                 .join(WantedSound, WantedSound.id == WantedAnswer.wanted_id)
-                .where(WantedAnswer.kind == kind, WantedSound.project == project)
+                .where(WantedAnswer.kind == kind, WantedSound.project == project, table.trashed.is_(None))
                 .order_by(WantedAnswer.item)
             )
-            if table is Sound:
-                query = query.where(Sound.trashed.is_(None))
             for id, item, name in session.execute(query):
                 answers.setdefault(id, []).append(Answer(kind, item, name))
     return [Kept(row.id, _entry(row), row.created, answers.get(row.id, [])) for row in rows]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
@@ -14,16 +14,16 @@ from oskren.core.nodes.model import Mix, check_chain
 from oskren.core.nodes.walk import steps_of
 from oskren.core.stack.swap import designs_in
 from oskren.store.describe.keeping import note_uses
-from oskren.store.documents.revisions import step_on, take_off
+from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library, node_of
-from oskren.store.tables import Design, PrintRow, Sound, Version, WantedAnswer
+from oskren.store.tables import Design, PrintRow, Sound, Version
 
 MOST_LAYERS = 500
 
 
 def _row(session: Session, id: int) -> Design:
     row = session.get(Design, id)
-    if row is None:
+    if row is None or row.trashed:
         raise NotFound(f"There is no design {id}; it may have been removed.")
     return row
 
@@ -38,7 +38,7 @@ def design(library: Library, id: int) -> tuple[Design, Mix]:
 def designs(library: Library) -> list[Design]:
     """All designs, the newest first."""
     with library.reading() as session:
-        return list(session.scalars(select(Design).order_by(Design.id.desc())))
+        return list(session.scalars(select(Design).where(Design.trashed.is_(None)).order_by(Design.id.desc())))
 
 
 def add(library: Library, name: str, mix: Mix, project: int = 1) -> Design:
@@ -101,18 +101,6 @@ def _refuse_cycles(session: Session, id: int, mix: Mix) -> None:
                 todo |= designs_in(Mix.model_validate(held.mix)) - seen
 
 
-def remove(library: Library, id: int) -> list[int]:
-    """Delete a design with its versions; sounds, prints and designs that hold it stay as they are. The projects whose sheet it was on."""
-    with library.writing() as session:
-        row = _row(session, id)
-        note_uses(session, "design", id, [], row.project)
-        session.execute(delete(WantedAnswer).where(WantedAnswer.kind == "design", WantedAnswer.item == id))
-        session.delete(row)
-        projects = take_off(session, "designs", {id})
-    library.columns.touch_uses()
-    return projects
-
-
 # ---- versions
 
 
@@ -120,7 +108,7 @@ def versions(library: Library, id: int) -> list[Version]:
     """Kept versions of a design, the oldest first."""
     with library.reading() as session:
         _row(session, id)
-        return list(session.scalars(select(Version).where(Version.design_id == id).order_by(Version.id)))
+        return list(session.scalars(select(Version).where(Version.design_id == id, Version.trashed.is_(None)).order_by(Version.id)))
 
 
 def keep_version(library: Library, id: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], outline: bytes) -> Version:
@@ -145,17 +133,9 @@ def change_version(library: Library, id: int, name: str | None, notes: str | Non
 
 def _version(session: Session, id: int) -> Version:
     kept = session.get(Version, id)
-    if kept is None:
+    if kept is None or kept.trashed:
         raise NotFound(f"There is no version {id}; it may have been removed.")
     return kept
-
-
-def forget_version(library: Library, id: int) -> int:
-    """Remove a version; the design it was of."""
-    with library.writing() as session:
-        kept = _version(session, id)
-        session.delete(kept)
-        return kept.design_id
 
 
 # ---- what designs were made with, and what was made of them
@@ -167,7 +147,7 @@ def hashes_now(library: Library, kind: str, ids: Iterable[int]) -> dict[int, str
         if kind == "sound":
             sounds = session.scalars(select(Sound).where(Sound.id.in_(list(ids)), Sound.trashed.is_(None)))
             return {sound.id: node_hash(node_of(sound)) for sound in sounds}
-        rows = session.scalars(select(Design).where(Design.id.in_(list(ids))))
+        rows = session.scalars(select(Design).where(Design.id.in_(list(ids)), Design.trashed.is_(None)))
         return {row.id: node_hash(Mix.model_validate(row.mix)) for row in rows}
 
 

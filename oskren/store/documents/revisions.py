@@ -64,6 +64,14 @@ def take_off(session: Session, what: str, ids: set[int]) -> list[int]:
     return projects
 
 
+def put_on(session: Session, project: int, what: str, id: int) -> None:
+    """Put something on a project's sheet again, behind what is on it."""
+    row = _draft(session, project, "sheet")
+    if id not in row.body.get(what, []):
+        step_on(row, None, "The sheet")
+        row.body = {**row.body, what: [*row.body.get(what, []), id]}
+
+
 def _draft(session: Session, project: int, name: str) -> Draft:
     row = session.get(Draft, (project, name))
     if row is None:

@@ -35,7 +35,7 @@ def stages(library: Library) -> Counts:
         return Counts(
             gather=count(Sound.id, Sound.trashed.is_(None)),
             mend=count(Sound.id, func.json_array_length(Sound.chain) > 0),
-            stack=count(Design.id),
+            stack=count(Design.id, Design.trashed.is_(None)),
             vary=count(Spread.id),
             slice=count(SlicePlan.id),
             ship=count(Shipment.id),
@@ -54,5 +54,5 @@ def found(library: Library, words: str) -> tuple[list[Sound], list[tuple[int, st
     with library.reading() as session:
         ids = library.columns.search(session, Asked(words=words, limit=MOST_SOUNDS)).ids
         heard = [sound for id in ids if (sound := session.get(Sound, id)) is not None]
-        designs = session.execute(select(Design.id, Design.name).where(Design.name.ilike(like)).limit(MOST_DESIGNS))
+        designs = session.execute(select(Design.id, Design.name).where(Design.name.ilike(like), Design.trashed.is_(None)).limit(MOST_DESIGNS))
         return heard, [(id, name) for id, name in designs]

@@ -55,7 +55,7 @@ def load(library: Library, id: int) -> tuple[str, Reel]:
     """Name and content of a reel."""
     with library.reading() as session:
         row = session.get(ReelRow, id)
-    if row is None:
+    if row is None or row.trashed:
         raise NotFound(f"There is no review reel {id} in this library; it may have been removed.")
     return row.name, Reel.model_validate(row.reel)
 
@@ -63,7 +63,7 @@ def load(library: Library, id: int) -> tuple[str, Reel]:
 def heads(library: Library) -> list[tuple[int, str, Reel]]:
     """All reels, the newest first."""
     with library.reading() as session:
-        rows = session.scalars(select(ReelRow).order_by(ReelRow.id.desc())).all()
+        rows = session.scalars(select(ReelRow).where(ReelRow.trashed.is_(None)).order_by(ReelRow.id.desc())).all()
     return [(row.id, row.name, Reel.model_validate(row.reel)) for row in rows]
 
 
@@ -123,15 +123,6 @@ def revision_of(library: Library, id: int) -> int:
     """The revision of a reel."""
     with library.reading() as session:
         return session.scalar(select(ReelRow.revision).where(ReelRow.id == id)) or 0
-
-
-def forget(library: Library, id: int) -> None:
-    """Remove a reel; takes and selects stay."""
-    load(library, id)
-    with library.writing() as session:
-        session.delete(session.get(ReelRow, id))
-        note_uses(session, "reel", id, [], 1)
-    library.columns.touch_uses()
 
 
 def suggestions(studio: Studio, library: Library, id: int) -> Suggestions:

@@ -91,7 +91,7 @@ def _made(library: Library, wanted: OnSheet) -> list[Item]:
     draws: dict[int, tuple[str, str, Any]] = {}
     with library.reading() as session:
         for at in range(0, len(wanted.designs), AT_ONCE):
-            some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]))
+            some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]), Design.trashed.is_(None))
             designs |= {id: (name, name, mix) for id, name, mix in session.execute(some)}
         for at in range(0, len(wanted.draws), AT_ONCE):
             query = select(Draw.id, Spread.name, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)

@@ -508,26 +508,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/trash/empty": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Empty Trash
-         * @description Delete what lies in the trash for good; what is used stays.
-         */
-        post: operations["empty_trash"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lib/{library}/export": {
         parameters: {
             query?: never;
@@ -1608,6 +1588,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/trash": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Documents In Trash
+         * @description Designs, versions, reels and saved chains in the trash, what was put there last first.
+         */
+        get: operations["documents_in_trash"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/documents/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Put Away
+         * @description Put a document into the trash, with all that is its own.
+         */
+        delete: operations["put_away"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/documents/{kind}/{id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Take a document out of the trash.
+         */
+        post: operations["bring_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/documents/{kind}/{id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Rename
+         * @description Give a document another name; an empty one leaves it as it is.
+         */
+        put: operations["rename"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/documents/{kind}/{id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description Make another design or reel like this one, beside it.
+         */
+        post: operations["duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/trash/empty": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Empty Trash
+         * @description Delete what lies in the trash for good; a sound that is used stays.
+         */
+        post: operations["empty_trash"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/chains": {
         parameters: {
             query?: never;
@@ -1627,26 +1727,6 @@ export interface paths {
          */
         post: operations["keep_chain"];
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/chains/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Delete Chain
-         * @description Forget a saved chain; sounds and layers it was put on keep it.
-         */
-        delete: operations["delete_chain"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1902,11 +1982,7 @@ export interface paths {
          */
         put: operations["save_reel"];
         post?: never;
-        /**
-         * Forget Reel
-         * @description Remove a reel; takes and selects stay.
-         */
-        delete: operations["forget_reel"];
+        delete?: never;
         options?: never;
         head?: never;
         /**
@@ -2038,11 +2114,7 @@ export interface paths {
          */
         put: operations["save_design"];
         post?: never;
-        /**
-         * Remove Design
-         * @description Delete a design with its versions; those that are left. What was printed of it stays.
-         */
-        delete: operations["remove_design"];
+        delete?: never;
         options?: never;
         head?: never;
         /**
@@ -2106,11 +2178,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /**
-         * Forget Version
-         * @description Remove a version; those of the design that are left.
-         */
-        delete: operations["forget_version"];
+        delete?: never;
         options?: never;
         head?: never;
         /**
@@ -3678,6 +3746,14 @@ export interface components {
             place: boolean;
         };
         /**
+         * Copied
+         * @description The id of a copy.
+         */
+        Copied: {
+            /** Id */
+            id: number;
+        };
+        /**
          * Counted
          * @description How many sounds or rows a change touched.
          */
@@ -3903,11 +3979,13 @@ export interface components {
         };
         /**
          * Emptied
-         * @description What emptying the trash did: how many sounds are gone, and why others stay.
+         * @description What emptying the trash did: how many sounds and how many documents are gone, and why others stay.
          */
         Emptied: {
             /** Gone */
             gone: number;
+            /** Documents */
+            documents: number;
             /** Stays */
             stays: string[];
         };
@@ -5152,6 +5230,14 @@ export interface components {
             to: string;
         };
         /**
+         * Named
+         * @description What a document is called.
+         */
+        Named: {
+            /** Name */
+            name: string;
+        };
+        /**
          * NewArrival
          * @description A recording session that is about to begin.
          */
@@ -5798,7 +5884,7 @@ export interface components {
         };
         /**
          * Plan
-         * @description The found and corrected slices of one sound.
+         * @description The found and corrected slices of one sound; none overlaps another.
          */
         Plan: {
             /**
@@ -6049,6 +6135,30 @@ export interface components {
             defaults: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * PutAway
+         * @description A document in the trash; ``project`` is None for what belongs to no project, ``sheets`` names the projects whose sheet it was on.
+         */
+        PutAway: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "design" | "version" | "reel" | "saved_chain";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** At */
+            at: string;
+            /** Project */
+            project?: number | null;
+            /**
+             * Sheets
+             * @default []
+             */
+            sheets: number[];
         };
         /**
          * PutOnSheet
@@ -9305,47 +9415,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UseView"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    empty_trash: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Emptied"];
                 };
             };
             /** @description Not Found */
@@ -12625,6 +12694,272 @@ export interface operations {
             };
         };
     };
+    documents_in_trash: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutAway"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_away: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                kind: "design" | "version" | "reel" | "saved_chain";
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutAway"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_back: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                kind: "design" | "version" | "reel" | "saved_chain";
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PutAway"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                kind: "design" | "version" | "reel" | "saved_chain";
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Named"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    duplicate: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                kind: "design" | "reel";
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    empty_trash: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Emptied"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     chains: {
         parameters: {
             query?: never;
@@ -12681,48 +13016,6 @@ export interface operations {
                 "application/json": components["schemas"]["NewChain"];
             };
         };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Kept"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    delete_chain: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -13479,48 +13772,6 @@ export interface operations {
             };
         };
     };
-    forget_reel: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReelHead"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     change_reel: {
         parameters: {
             query?: {
@@ -13923,48 +14174,6 @@ export interface operations {
             };
         };
     };
-    remove_design: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DesignView"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     change_design: {
         parameters: {
             query?: {
@@ -14130,48 +14339,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VersionView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    forget_version: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionView"][];
                 };
             };
             /** @description Not Found */

@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Node, type Step } from "../api/client";
+import { putAway } from "../documents/named";
 import { freshId } from "../mix/fresh";
 import { queries, useShared } from "../session/store";
 import { Do } from "../ui/buttons";
@@ -68,7 +69,7 @@ export function SavedChains({
     if (!one) return;
     if (what === "put") onChange([...chain, ...one.chain.map((step) => ({ ...step, id: freshId(step.kind) }))]);
     else if (what === "link" && sound) void giveChain(one.id, { ids: [sound.id], linked: true });
-    else void got(api.DELETE("/api/lib/{library}/chains/{id}", { params: { path: { library, id: one.id } } })).then(fresh, complain);
+    else void putAway("saved_chain", one.id);
   };
   const unlink = () =>
     sound && void got(api.POST("/api/lib/{library}/sounds/{id}/unlink", { params: { path: { library, id: sound.id } } })).then(fresh, complain);
@@ -111,7 +112,9 @@ export function SavedChains({
                 ["", chains.data?.length ? "Saved chains" : "No saved chains yet"],
                 ...(chains.data ?? []).map((one) => [`put ${one.id}`, `add ${one.name}`] as const),
                 ...(sound ? (chains.data ?? []).map((one) => [`link ${one.id}`, `link to ${one.name}, instead of these steps`] as const) : []),
-                ...(chains.data ?? []).map((one) => [`forget ${one.id}`, `forget ${one.name}${one.users ? ` (${one.users} linked)` : ""}`] as const),
+                ...(chains.data ?? []).map(
+                  (one) => [`away ${one.id}`, `put ${one.name} into the trash${one.users ? ` (${one.users} linked)` : ""}`] as const,
+                ),
               ]}
               onChange={choose}
             />

@@ -3,6 +3,7 @@ import { defineRecipe, defineSlotRecipe } from "@chakra-ui/react";
 import {
   checkboxAnatomy,
   dialogAnatomy,
+  menuAnatomy,
   popoverAnatomy,
   progressAnatomy,
   ratingGroupAnatomy,
@@ -265,6 +266,18 @@ const popover = defineSlotRecipe({
   },
 });
 
+const menu = defineSlotRecipe({
+  slots: menuAnatomy.keys(),
+  base: {
+    content: { bg: "raised", border: "1px solid", borderColor: "line", borderRadius: "8px", boxShadow: "md", minW: "180px" },
+    item: { cursor: "pointer", borderRadius: "5px", _highlighted: { bg: "line" } },
+  },
+  variants: {
+    size: { sm: { content: { p: "4px" }, item: { px: "9px", py: "5px", fontSize: "13px", textStyle: undefined } } },
+  },
+  defaultVariants: { size: "sm" },
+});
+
 const tabs = defineSlotRecipe({
   slots: tabsAnatomy.keys(),
   base: {
@@ -298,4 +311,4 @@ const progress = defineSlotRecipe({
 });
 
 export const recipes = { button, kbd, input };
-export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, ratingGroup, toast, popover, tabs, progress };
+export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, ratingGroup, toast, popover, menu, tabs, progress };

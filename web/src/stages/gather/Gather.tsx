@@ -29,6 +29,7 @@ import { RecordPanel } from "./RecordPanel";
 import { SearchBar } from "./SearchBar";
 import { among, ask, type Change, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
+import { Trash } from "./Trash";
 import { Answering, Wanted } from "./Wanted";
 
 const NUDGE_S = 0.001;
@@ -239,6 +240,7 @@ export default function Gather() {
           {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} onCard={() => setPanel("card")} />}
           {panel === null && <Answering onBack={() => setPanel("wanted")} />}
           {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
+          {asked.trash && <Trash sounds={sounds.total} />}
           <Bulk total={sounds.total} onReview={() => void review()} />
           <GivenReport />
           <ExportReport />

@@ -4,14 +4,17 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
 import type { Hint } from "../../canvas/wave";
+import { duplicate, putAway, rename } from "../../documents/named";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { live, player, TEMPOS, useListening } from "../../listening/player";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { WaveView } from "../../timeline/WaveView";
+import { Acts } from "../../ui/Acts";
 import { Do } from "../../ui/buttons";
+import { TextField } from "../../ui/fields";
 import { clock } from "../../ui/format";
-import { Bar, Title } from "../../ui/frames";
+import { Bar } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { MarkRows } from "./MarkRows";
@@ -27,8 +30,17 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   const [skipping, setSkipping] = useState(false);
   const naming = useRef<HTMLInputElement>(null);
   const edited = useReel(loaded, raw);
-  const { view, now, reel, history, found, opened, drawn } = edited;
+  const { view, now, reel, history, found, opened, drawn, saved } = edited;
   const total = view.seconds;
+  const copy = async () => {
+    await saved();
+    const made = await duplicate("reel", view.id);
+    if (made !== null) useShared.setState({ reel: made });
+  };
+  const away = async () => {
+    await saved();
+    if (await putAway("reel", view.id)) useShared.setState({ reel: null });
+  };
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, 90)]);
   const follows = useCallback((digest: string) => digest === opened.data?.digest || digest === drawn.data?.digest, [opened.data, drawn.data]);
   const heard = useListening((state) => state.heard);
@@ -162,8 +174,17 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   return (
     <Flex direction="column" h="100%">
       <Bar>
-        <Title>{view.name}</Title>
+        <Box w="200px" flexShrink={1} minW="110px">
+          <TextField label="Name of the reel" value={view.name} onCommit={(name) => void saved().then(() => rename("reel", view.id, name))} />
+        </Box>
         <ReelChoice />
+        <Acts
+          label="This reel"
+          acts={[
+            { key: "copy", label: "Duplicate", hint: "The same takes and marks once more", onDo: () => void copy() },
+            { key: "trash", label: "Put into the trash", hint: "Takes and selects stay", onDo: () => void away() },
+          ]}
+        />
         <Box flex={1} />
         <UndoRedo history={history} />
         <Do main act="commit" disabled={!made} onClick={() => void make()}>

@@ -1,9 +1,8 @@
 /** Which review reel is open, or the single sound that is worked on. */
 import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
-import { queries, useShared } from "../../session/store";
+import { useShared } from "../../session/store";
 import { Choose } from "../../ui/choices";
-import { complain } from "../../ui/messages";
 
 export function ReelChoice() {
   const library = useShared((state) => state.library);
@@ -22,16 +21,8 @@ export function ReelChoice() {
       options={[
         ["", reel === null ? "Review reels" : sound === null ? "No reel" : "Back to the single sound"],
         ...(reels.data ?? []).map((one) => [String(one.id), `${one.name}, ${one.takes} ${one.takes === 1 ? "take" : "takes"}`] as const),
-        ...(reel !== null ? [["forget", "Remove this reel; takes and selects stay"] as const] : []),
       ]}
-      onChange={(value) => {
-        if (value !== "forget") useShared.setState({ reel: value === "" ? null : Number(value) });
-        else if (reel !== null)
-          got(api.DELETE("/api/lib/{library}/reels/{id}", { params: { path: { library, id: reel } } })).then(() => {
-            useShared.setState({ reel: null });
-            void queries.invalidateQueries({ queryKey: ["reels"] });
-          }, complain);
-      }}
+      onChange={(value) => useShared.setState({ reel: value === "" ? null : Number(value) })}
     />
   );
 }

@@ -57,7 +57,7 @@ export function useReel(loaded: ReelView, raw: boolean) {
       got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: view.raw as Node, sound: null, chain: [] } })),
   });
   const waiting = told.filter((one) => one.isPending).length;
-  return { view, now, reel, history, change, suggested, waiting, found, opened, drawn };
+  return { view, now, reel, history, change, suggested, waiting, found, opened, drawn, saved: history.saved };
 }
 
 export type EditedReel = ReturnType<typeof useReel>;

@@ -75,7 +75,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     setTried(null);
   };
   const printing = usePrinting({
-    ...{ design, designs, name, mix, solo, saved },
+    ...{ design, name, mix, solo, saved },
     onLayer: (layer) => {
       history.change({ ...mix, members: [...mix.members, layer] });
       choose([layer.id]);
@@ -114,6 +114,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
         meters={meters}
         hearing={comparing.hearing ? (comparing.compared?.name ?? "") : null}
         history={history}
+        saved={saved}
         onRename={rename}
         onNew={onNew}
         onPerform={onPerform}

@@ -3,9 +3,11 @@ import { Box, Flex, Tabs } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
+import { duplicate, putAway } from "../../documents/named";
 import { UndoRedo } from "../../documents/UndoRedo";
 import type { History } from "../../documents/useDocument";
 import { useShared } from "../../session/store";
+import { Acts } from "../../ui/Acts";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
@@ -29,6 +31,8 @@ interface Props {
   /** The version that is heard instead of what is now. */
   hearing: string | null;
   history: History<Mix>;
+  /** Resolves when what was edited is kept. */
+  saved: () => Promise<void>;
   onRename: (name: string) => void;
   onNew: () => void;
   onPerform: () => void;
@@ -36,8 +40,31 @@ interface Props {
   onPrint: () => void;
 }
 
-export function BenchBar({ design, name, designs, empty, meters, hearing, history, onRename, onNew, onPerform, onPrintShift, onPrint }: Props) {
+export function BenchBar({
+  design,
+  name,
+  designs,
+  empty,
+  meters,
+  hearing,
+  history,
+  saved,
+  onRename,
+  onNew,
+  onPerform,
+  onPrintShift,
+  onPrint,
+}: Props) {
   const go = useNavigate();
+  const copy = async () => {
+    await saved();
+    const made = await duplicate("design", design);
+    if (made !== null) useShared.setState({ design: made });
+  };
+  const away = async () => {
+    await saved();
+    if (await putAway("design", design)) useShared.setState({ design: designs.find((one) => one.id !== design)?.id ?? null });
+  };
   return (
     <Bar>
       <Box w="170px" flexShrink={1} minW="100px">
@@ -53,6 +80,13 @@ export function BenchBar({ design, name, designs, empty, meters, hearing, histor
       <Do quiet onClick={onNew}>
         New
       </Do>
+      <Acts
+        label="This design"
+        acts={[
+          { key: "copy", label: "Duplicate", hint: "A design like this one, to go another way", onDo: () => void copy() },
+          { key: "trash", label: "Put into the trash", hint: "With its versions; what was printed of it stays", onDo: () => void away() },
+        ]}
+      />
       <Do quiet hint="Play sounds on keys or pads (Ctrl Shift P)" onClick={onPerform}>
         Perform
       </Do>

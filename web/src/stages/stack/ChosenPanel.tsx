@@ -181,7 +181,6 @@ export function ChosenPanel(props: Props) {
             onHear: () => onCompare(),
             onRestore,
           }}
-          onRemove={() => void printing.removeDesign()}
         />
       )}
       {sum.error && (

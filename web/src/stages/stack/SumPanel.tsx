@@ -2,7 +2,6 @@
 
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
@@ -26,7 +25,6 @@ interface Props {
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
   versions: React.ComponentProps<typeof Versions>;
-  onRemove: () => void;
 }
 
 /** Correlation of left and right on a line from -1 to 1. */
@@ -45,9 +43,8 @@ function Correlation({ value }: { value: number | null | undefined }) {
   );
 }
 
-export function SumPanel({ design, mix, meters, crowding, shift, onChange, chosenStep, onChooseStep, versions, onRemove }: Props) {
+export function SumPanel({ design, mix, meters, crowding, shift, onChange, chosenStep, onChooseStep, versions }: Props) {
   const library = useShared((state) => state.library);
-  const [sure, setSure] = useState(false);
   const sumLayout = useControl("Mix", "layout");
   const stale = useQuery({
     queryKey: ["stale", library],
@@ -156,9 +153,6 @@ export function SumPanel({ design, mix, meters, crowding, shift, onChange, chose
       <Flex gap="6px" wrap="wrap">
         <Do onClick={() => window.open(`/api/lib/${library}/designs/${design}/bundle`, "_self")}>Save as bundle</Do>
         <LoadBundle />
-        <Do quiet onClick={() => (sure ? onRemove() : setSure(true))} hint="The design goes with its versions; what was printed of it stays">
-          {sure ? "Really delete it, with its versions" : "Delete design"}
-        </Do>
       </Flex>
     </>
   );

@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
+import { putAway } from "../../documents/named";
 import { queries, useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
@@ -43,8 +44,7 @@ export function useVersions(design: number) {
           body: { name: null, notes: null, ...change },
         }),
       ).then(fresh, complain),
-    forget: (version: number) =>
-      got(api.DELETE("/api/lib/{library}/versions/{id}", { params: { path: { library, id: version } } })).then(fresh, complain),
+    putAway: (version: number) => putAway("version", version),
   };
 }
 
@@ -142,10 +142,10 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
                       quiet
                       onClick={() => {
                         onAgainst(null);
-                        void versions.forget(one.id);
+                        void versions.putAway(one.id);
                       }}
                     >
-                      Remove
+                      Put into the trash
                     </Do>
                   </Flex>
                 </>

@@ -1,4 +1,4 @@
-/** Prints of a design: to the library, or back into it as a layer; and the design deleted. One at a time. */
+/** Prints of a design: to the library, or back into it as a layer. One at a time. */
 import { useRef } from "react";
 import { api, got, type Member, type Mix } from "../../api/client";
 import { queries, useShared } from "../../session/store";
@@ -9,7 +9,6 @@ import type { Design } from "./useDesign";
 
 interface Printing {
   design: Design;
-  designs: Design[];
   name: string;
   mix: Mix;
   solo: string[];
@@ -17,7 +16,7 @@ interface Printing {
   onLayer: (layer: Member) => void;
 }
 
-export function usePrinting({ design, designs, name, mix, solo, saved, onLayer }: Printing) {
+export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printing) {
   const library = useShared((state) => state.library);
   const [shifting, setShifting, shiftChain] = usePrintShift();
   const printing = useRef(false);
@@ -68,11 +67,5 @@ export function usePrinting({ design, designs, name, mix, solo, saved, onLayer }
         `${made.sound.name} is in the library${overSaid(made.sound)}, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`,
       );
     });
-  const removeDesign = () =>
-    once(async () => {
-      await got(api.DELETE("/api/lib/{library}/designs/{id}", { params: { path: { library, id: design.id } } }));
-      useShared.setState({ design: designs.find((one) => one.id !== design.id)?.id ?? null });
-      await queries.invalidateQueries({ queryKey: ["designs"] });
-    });
-  return { print, printShift, removeDesign, shifting, setShifting };
+  return { print, printShift, shifting, setShifting };
 }

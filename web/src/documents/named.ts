@@ -1,0 +1,70 @@
+/** What can be done with every document that has a name: another name, a copy, the trash and back. */
+import { api, got, type Schemas } from "../api/client";
+import { changedHere } from "../session/jobs";
+import { queries, useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
+
+export type Kind = Schemas["PutAway"]["kind"];
+
+/** Lists that show documents of a kind. */
+const LISTS: Record<Kind, string[]> = {
+  design: ["designs", "stale", "wanted", "sheet"],
+  version: ["versions"],
+  reel: ["reels"],
+  saved_chain: ["chains", "mend", "sound"],
+};
+
+export function refresh(kind: Kind) {
+  for (const key of [...LISTS[kind], "trash", "counts", "find"]) void queries.invalidateQueries({ queryKey: [key] });
+}
+
+const path = (kind: Kind, id: number) => ({ params: { path: { library: useShared.getState().library, kind, id } } });
+
+/** Put a document into the trash, with the offer to take it back; false when it could not be. */
+export async function putAway(kind: Kind, id: number): Promise<boolean> {
+  try {
+    const away = await got(api.DELETE("/api/lib/{library}/documents/{kind}/{id}", path(kind, id)));
+    refresh(kind);
+    tell(`${away.name} is in the trash.`, false, () => void bringBack(kind, id));
+    return true;
+  } catch (error) {
+    complain(error);
+    return false;
+  }
+}
+
+/** Take a document out of the trash. */
+export async function bringBack(kind: Kind, id: number): Promise<void> {
+  try {
+    const back = await got(api.POST("/api/lib/{library}/documents/{kind}/{id}/back", path(kind, id)));
+    refresh(kind);
+    if (kind === "design") useShared.setState({ design: id });
+    if (kind === "reel") useShared.setState({ reel: id });
+    tell(`${back.name} is back.`);
+  } catch (error) {
+    complain(error);
+  }
+}
+
+export async function rename(kind: Kind, id: number, name: string): Promise<void> {
+  try {
+    await got(api.PUT("/api/lib/{library}/documents/{kind}/{id}/name", { ...path(kind, id), body: { name } }));
+    refresh(kind);
+    changedHere(kind, id);
+  } catch (error) {
+    complain(error);
+  }
+}
+
+/** Make a copy of a design or a reel; its id. */
+export async function duplicate(kind: "design" | "reel", id: number): Promise<number | null> {
+  try {
+    const { library } = useShared.getState();
+    const made = await got(api.POST("/api/lib/{library}/documents/{kind}/{id}/copy", { params: { path: { library, kind, id } } }));
+    refresh(kind);
+    return made.id;
+  } catch (error) {
+    complain(error);
+    return null;
+  }
+}
