@@ -101,6 +101,37 @@ class UndoLasts(OnTheBench):
         self.undone()
         self.kept(f"{HERE}/reels/{reel}", "it.reel.marks.length === 0")
 
+    def test_a_design_goes_into_the_trash_and_comes_back_from_the_message_and_from_the_trash(self) -> None:
+        number = self.design(self.layer("Bolt drop"))
+        self.open()
+        self.choose_layer(0)
+        self.press("-")
+        self.kept(f"{HERE}/history/design/{number}", "it.past.length === 1")
+        name = self.page.get_by_label("Name of the design")
+        called = name.input_value()
+
+        def act(what: str) -> None:
+            self.page.get_by_role("button", name="This design").click()
+            self.page.get_by_role("menuitem", name=what).click()
+
+        act("Duplicate")
+        expect(name).to_have_value(f"{called} copy")
+        act("Put into the trash")
+        expect(self.page.get_by_text(f"{called} copy is in the trash")).to_be_visible()
+        self.page.get_by_role("button", name="Undo", exact=True).last.click()
+        expect(name).to_have_value(f"{called} copy")
+        act("Put into the trash")
+        expect(name).not_to_have_value(f"{called} copy")
+        self.stage("Gather")
+        self.page.get_by_role("button", name="Trash", exact=True).click()
+        rows = self.page.get_by_role("region", name="Trash")
+        expect(rows).to_contain_text(f"{called} copy")
+        rows.get_by_role("button", name="Take back").first.click()
+        expect(rows).not_to_contain_text(f"{called} copy")
+        self.stage("Stack")
+        expect(name).to_have_value(f"{called} copy")
+        self.kept_mix(max(one["id"] for one in self.api(f"{HERE}/designs")), "mix.members[0].pitch_st === -12")
+
     def test_the_sheet_of_ship(self) -> None:
         ids = [self.sound(name) for name in ("Bolt drop", "Latch, double click", "Tone 220")]
         before = len(self.api(f"{HERE}/history/sheet/1")["past"])

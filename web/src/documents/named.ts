@@ -14,8 +14,11 @@ const LISTS: Record<Kind, string[]> = {
   saved_chain: ["chains", "mend", "sound"],
 };
 
-export function refresh(kind: Kind) {
-  for (const key of [...LISTS[kind], "trash", "counts", "find"]) void queries.invalidateQueries({ queryKey: [key] });
+/** Ask for the lists anew; resolves when the first of them is there. */
+function refresh(kind: Kind): Promise<void> {
+  const [list, ...more] = LISTS[kind];
+  for (const key of [...more, "trash", "counts", "find"]) void queries.invalidateQueries({ queryKey: [key] });
+  return queries.invalidateQueries({ queryKey: [list] });
 }
 
 const path = (kind: Kind, id: number) => ({ params: { path: { library: useShared.getState().library, kind, id } } });
@@ -24,7 +27,7 @@ const path = (kind: Kind, id: number) => ({ params: { path: { library: useShared
 export async function putAway(kind: Kind, id: number): Promise<boolean> {
   try {
     const away = await got(api.DELETE("/api/lib/{library}/documents/{kind}/{id}", path(kind, id)));
-    refresh(kind);
+    await refresh(kind);
     tell(`${away.name} is in the trash.`, false, () => void bringBack(kind, id));
     return true;
   } catch (error) {
@@ -37,7 +40,7 @@ export async function putAway(kind: Kind, id: number): Promise<boolean> {
 export async function bringBack(kind: Kind, id: number): Promise<void> {
   try {
     const back = await got(api.POST("/api/lib/{library}/documents/{kind}/{id}/back", path(kind, id)));
-    refresh(kind);
+    await refresh(kind);
     if (kind === "design") useShared.setState({ design: id });
     if (kind === "reel") useShared.setState({ reel: id });
     tell(`${back.name} is back.`);
@@ -49,7 +52,7 @@ export async function bringBack(kind: Kind, id: number): Promise<void> {
 export async function rename(kind: Kind, id: number, name: string): Promise<void> {
   try {
     await got(api.PUT("/api/lib/{library}/documents/{kind}/{id}/name", { ...path(kind, id), body: { name } }));
-    refresh(kind);
+    await refresh(kind);
     changedHere(kind, id);
   } catch (error) {
     complain(error);
@@ -61,7 +64,7 @@ export async function duplicate(kind: "design" | "reel", id: number): Promise<nu
   try {
     const { library } = useShared.getState();
     const made = await got(api.POST("/api/lib/{library}/documents/{kind}/{id}/copy", { params: { path: { library, kind, id } } }));
-    refresh(kind);
+    await refresh(kind);
     return made.id;
   } catch (error) {
     complain(error);

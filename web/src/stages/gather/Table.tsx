@@ -237,7 +237,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
         <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} outline="none" role="rowgroup" aria-label="Rows of sounds">
           {sounds.loaded && sounds.total === 0 && (
             <Box color="dim" p="24px" textAlign="center" role="row">
-              Nothing fits all of this. Take a filter or a word away.
+              {asked.trash ? "No sounds in the trash." : "Nothing fits all of this. Take a filter or a word away."}
             </Box>
           )}
           <Box h={`${rows.getTotalSize()}px`} position="relative">

@@ -25,7 +25,10 @@ export default function Stack() {
   const [performing, setPerforming] = useState(false);
   const project = useShared((state) => state.project);
   const list = designs.data?.filter((design) => design.project === project);
-  const chosen = draft?.id === number ? draft : (list?.find((design) => design.id === number) ?? list?.[0]);
+  const wanted = draft?.id === number ? draft : list?.find((design) => design.id === number);
+  // one that is not listed yet may be in the list that is on its way
+  const waiting = !wanted && designs.isFetching;
+  const chosen = wanted ?? (waiting ? undefined : list?.[0]);
   useEffect(() => {
     if (chosen && chosen.id !== number) useShared.setState({ design: chosen.id });
   }, [chosen, number]);
@@ -53,7 +56,7 @@ export default function Stack() {
     gcTime: 0,
     queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}", { params: { path: { library, id: chosen?.id ?? 0 } } })),
   });
-  if (!list || (designs.isFetching && !chosen)) return null;
+  if (!list || waiting) return null;
   if (performing) return <Perform design={chosen ?? null} onClose={() => setPerforming(false)} />;
   if (!chosen)
     return (
