@@ -86,7 +86,7 @@ class WholeWay(InBrowser):
         expect(page.locator("[data-step=high_pass]")).to_contain_text("off")
         page.get_by_role("switch", name="High-pass on").click()
         self.press("b")
-        expect(page.get_by_text(re.compile(r"^played \+?-?[\d.]+ dB to be as loud as now$"))).to_be_visible()
+        expect(page.get_by_text(re.compile(r"^(played [+-][\d.]+ dB to be )?as loud as now$"))).to_be_visible()
         expect(page.get_by_role("button", name="Before")).to_have_attribute("aria-pressed", "true")
         self.press("h")
         expect(page.get_by_text("took away")).to_be_visible()

@@ -1,6 +1,6 @@
 import { memo, useEffect, useRef } from "react";
 import { useInk } from "../ui/theme";
-import { fitted, smallWave } from "./paint";
+import { drawnToFit, smallWave } from "./paint";
 
 /** The small waveform of a row or a card. */
 export const MiniWave = memo(function MiniWave({
@@ -20,26 +20,19 @@ export const MiniWave = memo(function MiniWave({
   const canvas = useRef<HTMLCanvasElement>(null);
   const colours = useInk();
   useEffect(() => {
-    const element = canvas.current;
-    if (!element) return;
-    const draw = () => {
-      const pen = fitted(element);
-      if (!pen) return;
-      smallWave(pen, outline, element.clientWidth, element.clientHeight, colours[colour]);
+    if (!canvas.current) return;
+    return drawnToFit(canvas.current, (pen, wide, high) => {
+      smallWave(pen, outline, wide, high, colours[colour]);
       if (anchor === undefined) return;
-      const x = Math.min(element.clientWidth - 1, anchor * element.clientWidth);
+      const x = Math.min(wide - 1, anchor * wide);
       pen.fillStyle = colours.amber;
-      pen.fillRect(x, 0, 1, element.clientHeight);
+      pen.fillRect(x, 0, 1, high);
       pen.beginPath();
       pen.moveTo(x - 3, 0);
       pen.lineTo(x + 4, 0);
       pen.lineTo(x + 0.5, 4);
       pen.fill();
-    };
-    draw();
-    const watch = new ResizeObserver(draw);
-    watch.observe(element);
-    return () => watch.disconnect();
+    });
   }, [outline, colour, anchor, colours]);
   return <canvas ref={canvas} style={{ width, height, display: "block" }} aria-hidden />;
 });

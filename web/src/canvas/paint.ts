@@ -3,11 +3,14 @@ import type { Ink } from "../ui/theme";
 
 export type PeakData = { width: number; channels: number; values: Int16Array };
 
-/** A canvas fitted to its box at the screen's density; null while it has no size. */
-export function fitted(canvas: HTMLCanvasElement): CanvasRenderingContext2D | null {
+/** A canvas fitted to its box (CSS pixels) at the screen's density; null while it has no size. */
+export function fitted(
+  canvas: HTMLCanvasElement,
+  box: { width: number; height: number } = { width: canvas.clientWidth, height: canvas.clientHeight },
+): CanvasRenderingContext2D | null {
   const density = window.devicePixelRatio || 1;
-  const width = Math.round(canvas.clientWidth * density);
-  const height = Math.round(canvas.clientHeight * density);
+  const width = Math.round(box.width * density);
+  const height = Math.round(box.height * density);
   if (!width || !height) return null;
   if (canvas.width !== width || canvas.height !== height) {
     canvas.width = width;
@@ -18,6 +21,20 @@ export function fitted(canvas: HTMLCanvasElement): CanvasRenderingContext2D | nu
   pen.setTransform(density, 0, 0, density, 0, 0);
   pen.clearRect(0, 0, width, height);
   return pen;
+}
+
+/**
+ * Draw a canvas now and whenever its box changes; what is returned ends that.
+ *
+ * The size comes with the layout of the frame: asking each of a hundred canvases for it would lay the page out a hundred times.
+ */
+export function drawnToFit(canvas: HTMLCanvasElement, draw: (pen: CanvasRenderingContext2D, width: number, height: number) => void): () => void {
+  const watch = new ResizeObserver(([{ contentRect }]) => {
+    const pen = fitted(canvas, contentRect);
+    if (pen) draw(pen, contentRect.width, contentRect.height);
+  });
+  watch.observe(canvas);
+  return () => watch.disconnect();
 }
 
 export const LOWEST_DB = 72;

@@ -2,6 +2,9 @@ import { useEffect, useRef } from "react";
 import { useLook } from "../ui/theme";
 import { live, useListening } from "./player";
 
+const REST_MS = 2000;
+const LOOK_MS = 50;
+
 /** Draw at most 30 times a second while something is heard, and no more once the meters have come to rest. */
 export function useDrawing(draw: () => void) {
   const current = useRef(draw);
@@ -10,16 +13,30 @@ export function useDrawing(draw: () => void) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: another look is drawn anew
   useEffect(() => {
     let frame = 0;
+    let waiting = 0;
     let last = 0;
-    let restAt = performance.now() + 2000;
+    let restAt = performance.now() + REST_MS;
+    const moving = () => useListening.getState().playing || live.peak[0] + live.peak[1] > 1e-4;
     const tick = (now: number) => {
+      if (moving()) restAt = now + REST_MS;
+      if (now > restAt) {
+        waiting = window.setTimeout(look, LOOK_MS);
+        return;
+      }
       frame = requestAnimationFrame(tick);
-      if (useListening.getState().playing || live.peak[0] + live.peak[1] > 1e-4) restAt = now + 2000;
-      if (now - last < 32 || now > restAt) return;
+      if (now - last < 32) return;
       last = now;
       current.current();
     };
+    /** At rest nothing is asked of the screen; a look now and then tells whether something is heard again. */
+    const look = () => {
+      if (moving()) frame = requestAnimationFrame(tick);
+      else waiting = window.setTimeout(look, LOOK_MS);
+    };
     frame = requestAnimationFrame(tick);
-    return () => cancelAnimationFrame(frame);
+    return () => {
+      cancelAnimationFrame(frame);
+      window.clearTimeout(waiting);
+    };
   }, [worn]);
 }

@@ -3,7 +3,7 @@ import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { bytes } from "../api/client";
-import { fitted, type PeakData, waveform } from "../canvas/paint";
+import { drawnToFit, type PeakData, waveform } from "../canvas/paint";
 import { type Ink, useInk } from "../ui/theme";
 import { filling, loudest, useHeights, useMagnitudes } from "./heights";
 
@@ -37,17 +37,10 @@ export function Wave({ data, clear, deep, gain, beside }: Props) {
   const tall = inDb ? gain * 10 ** (byDb / 20) : gain * filling(beside, byDb);
   const colours = useInk();
   useEffect(() => {
-    const element = canvas.current;
-    if (!element) return;
-    const draw = () => {
-      const pen = fitted(element);
-      if (!pen || !data) return;
-      waveform(pen, data, 0, 0, element.clientWidth, element.clientHeight, colours[clear], colours[deep], tall, inDb);
-    };
-    draw();
-    const watch = new ResizeObserver(draw);
-    watch.observe(element);
-    return () => watch.disconnect();
+    if (!canvas.current) return;
+    return drawnToFit(canvas.current, (pen, wide, high) => {
+      if (data) waveform(pen, data, 0, 0, wide, high, colours[clear], colours[deep], tall, inDb);
+    });
   }, [data, clear, deep, tall, inDb, colours]);
   return <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" aria-hidden />;
 }

@@ -27,6 +27,12 @@ const own = Object.fromEntries(
   Object.entries(COLOURS).map(([name, [night, paper]]) => [name, { DEFAULT: { value: { base: night, _light: paper, _dark: night } } }]),
 );
 
+/** The square of a mark, in the colour it is named after. */
+const MARKS = {
+  "& i": { width: "9px", height: "9px", borderRadius: "3px", flexShrink: 0 },
+  ...Object.fromEntries(["glass", "amber", "coral", "plum", "sky"].map((mark) => [`& i[data-mark=${mark}]`, { background: `{colors.${mark}}` }])),
+};
+
 /** One of our colours under another name. */
 const as = (name: string) => ({ value: `{colors.${name}}` });
 
@@ -96,10 +102,31 @@ export const system = createSystem(
         "& small": { fontSize: "11px", marginLeft: "8px", color: "{colors.dim}" },
         "& small[data-tone=plum]": { color: "{colors.plum}" },
         "& small[data-tone=coral]": { color: "{colors.coral}" },
-        "& i": { width: "9px", height: "9px", borderRadius: "3px", flexShrink: 0 },
-        ...Object.fromEntries(
-          ["glass", "amber", "coral", "plum", "sky"].map((mark) => [`& i[data-mark=${mark}]`, { background: `{colors.${mark}}` }]),
-        ),
+        ...MARKS,
+      },
+      ".facet": {
+        display: "flex",
+        alignItems: "center",
+        borderRadius: "6px",
+        "&[data-on]": { background: "{colors.raised}" },
+        "&[data-over]": { background: "{colors.amberSoft}" },
+        "& > button:first-of-type": {
+          display: "flex",
+          flex: 1,
+          minWidth: 0,
+          alignItems: "center",
+          gap: "6px",
+          padding: "2px 6px 2px 8px",
+          borderRadius: "6px",
+          textAlign: "left",
+          lineHeight: "1.4",
+          cursor: "pointer",
+        },
+        "&[data-on] > button:first-of-type": { color: "{colors.amber}" },
+        "& > button:first-of-type:hover": { background: "{colors.raised}" },
+        "& span": { flex: 1, minWidth: 0, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" },
+        "& small": { fontFamily: "{fonts.mono}", fontSize: "11px", color: "{colors.dim}" },
+        ...MARKS,
       },
       ".sound-cell": {
         flexShrink: 0,

@@ -1,6 +1,6 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type DragEvent, type ReactNode, useState } from "react";
+import { type ReactNode, useState } from "react";
 import { api, got } from "../../api/client";
 import { queries, useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
@@ -45,20 +45,22 @@ interface ChoiceProps {
   children?: ReactNode;
 }
 
+/** One value to narrow by: plain elements like the table's rows, since a hundred of them stand here and are counted anew with every word typed. */
 function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoiceProps) {
   const [over, setOver] = useState(false);
   return (
-    <Flex align="center" bg={over ? "amberSoft" : on ? "raised" : undefined} borderRadius="6px">
-      <Bare
+    <div className="facet" data-on={on || undefined} data-over={over || undefined}>
+      <button
+        type="button"
         aria-pressed={on}
         onClick={onPick}
-        onDragOver={(event: DragEvent) => {
+        onDragOver={(event) => {
           if (!onRows) return;
           event.preventDefault();
           setOver(true);
         }}
         onDragLeave={() => setOver(false)}
-        onDrop={(event: DragEvent) => {
+        onDrop={(event) => {
           setOver(false);
           const rows = droppedRows(event.dataTransfer);
           if (!rows || !onRows) return;
@@ -66,33 +68,13 @@ function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoicePro
           event.stopPropagation();
           onRows(rows);
         }}
-        display="flex"
-        flex={1}
-        minW={0}
-        justifyContent="space-between"
-        gap="6px"
-        textAlign="left"
-        pl="8px"
-        pr="6px"
-        py="2px"
-        color={on ? "amber" : "chalk"}
-        cursor="pointer"
-        _hover={{ bg: "raised" }}
       >
-        <Flex align="center" gap="6px" minW={0}>
-          {swatch && <Box w="9px" h="9px" borderRadius="3px" bg={swatch} flexShrink={0} />}
-          <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={name}>
-            {name}
-          </Box>
-        </Flex>
-        {count !== undefined && (
-          <Box fontFamily="mono" fontSize="11px" color="dim">
-            {count}
-          </Box>
-        )}
-      </Bare>
+        {swatch && <i data-mark={swatch} />}
+        <span title={name}>{name}</span>
+        {count !== undefined && <small>{count}</small>}
+      </button>
       {children}
-    </Flex>
+    </div>
   );
 }
 

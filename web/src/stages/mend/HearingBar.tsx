@@ -4,8 +4,11 @@ import type { Step } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import type { Heard } from "./useHearing";
 
+/** What was done so that what is compared is equally loud. */
+const matchedSaid = (db: number) => (Math.abs(db) < 0.05 ? "as loud as now" : `played ${db > 0 ? "+" : ""}${db.toFixed(1)} dB to be as loud as now`);
+
 export function HearingBar({ heard, onChain }: { heard: Heard; onChain: (chain: Step[]) => void }) {
-  const { hearing, setHearing, keepsTime, alone, states, state, keepState, keepStates, matched, matchDb } = heard;
+  const { hearing, setHearing, keepsTime, alone, states, state, keepState, keepStates, matchDb } = heard;
   return (
     <>
       <Do on={hearing === "after"} onClick={() => setHearing("after")}>
@@ -64,8 +67,7 @@ export function HearingBar({ heard, onChain }: { heard: Heard; onChain: (chain: 
         </>
       )}
       <Box color="dim" fontSize="12px">
-        {state && matched ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as now` : ""}
-        {hearing === "before" && matchDb ? `played ${matchDb > 0 ? "+" : ""}${matchDb.toFixed(1)} dB to be as loud as now` : ""}
+        {matchDb !== null && matchedSaid(matchDb)}
         {hearing === "removed" && keepsTime ? `what ${alone ? "the chosen step" : "all steps"} took away` : ""}
       </Box>
     </>

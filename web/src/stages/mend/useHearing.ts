@@ -64,7 +64,8 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
       ),
   });
   const beside = hearing === "before" ? before : state ? stateLevels.data?.at(-1) : undefined;
-  const matchDb = beside?.lufs != null && after?.lufs != null ? after.lufs - beside.lufs : 0;
+  /** By how much what is compared with is played louder (dB); null while nothing is, or it is not measured. */
+  const matchDb = beside?.lufs != null && after?.lufs != null ? after.lufs - beside.lufs : null;
   const opened = useQuery({
     queryKey: ["opened", library, target],
     placeholderData: keepPreviousData,
@@ -76,7 +77,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another sound or match is a reason
   useEffect(() => {
     if (!now) return;
-    const next = { ...now, matchDb, title: hearing === "after" ? sound.name : `${sound.name}, ${state?.name ?? hearing}` };
+    const next = { ...now, matchDb: matchDb ?? 0, title: hearing === "after" ? sound.name : `${sound.name}, ${state?.name ?? hearing}` };
     const playing = useListening.getState();
     const mine = playing.heard?.title.startsWith(sound.name) ?? false;
     if (mine) {
@@ -105,7 +106,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
   const sameTime = active.every((step) => kinds[step.kind]?.keeps_time);
   return {
     ...{ base, settled, hearing, setHearing, keepsTime, alone: at >= 0, sameTime, opened, now },
-    ...{ levels, after, matchDb, states, state, matched: !!stateLevels.data, keepState, keepStates, compare },
+    ...{ levels, after, matchDb, states, state, keepState, keepStates, compare },
   };
 }
 
