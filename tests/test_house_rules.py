@@ -132,7 +132,7 @@ class Structure(unittest.TestCase):
         self.assertEqual(web_order.against(Path("stages/vary/Vary.tsx"), Path("stages/ship/Ship")), "one stage from another")
 
     def test_the_builder_offers_what_the_search_language_knows(self) -> None:
-        text = (ROOT / "web" / "src" / "stages" / "gather" / "SearchBar.tsx").read_text()
+        text = (ROOT / "web" / "src" / "stages" / "gather" / "Conditions.tsx").read_text()
         offered = dict(re.findall(r'^  (\w+): \["(\w+)", "[^"]*"\],$', text, re.M))
         self.assertEqual(offered, {name: kind for name, (kind, _) in conditions.FIELDS.items()})
 

@@ -17,7 +17,7 @@ import { useHeightKeys } from "../timeline/heights";
 import { Do } from "../ui/buttons";
 import { Choose } from "../ui/choices";
 import { useModels } from "../ui/controls";
-import { Input } from "../ui/fields";
+import { NameInput } from "../ui/fields";
 import { useKeys } from "../ui/keys";
 import { complain, tell } from "../ui/messages";
 import { useLook, wear } from "../ui/theme";
@@ -57,29 +57,14 @@ function Libraries() {
     }
   };
   const add = async (name: string) => {
-    setNaming(false);
-    if (!name.trim()) return;
     try {
-      const made = await got(api.POST("/api/libraries", { body: { name: name.trim() } }));
+      const made = await got(api.POST("/api/libraries", { body: { name } }));
       enter(made.slug, made.name);
     } catch (error) {
       complain(error);
     }
   };
-  if (naming)
-    return (
-      <Input
-        autoFocus
-        label="Name of the new library"
-        placeholder="Name, then Enter"
-        w="200px"
-        onBlur={() => setNaming(false)}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") void add(event.currentTarget.value);
-          if (event.key === "Escape") setNaming(false);
-        }}
-      />
-    );
+  if (naming) return <NameInput label="Name of the new library" w="200px" onNamed={(name) => void add(name)} onLeave={() => setNaming(false)} />;
   return (
     <Choose
       label="Library"
@@ -106,30 +91,15 @@ function Projects() {
     void queries.invalidateQueries({ queryKey: ["sounds"] });
   };
   const add = async (name: string) => {
-    setNaming(false);
-    if (!name.trim()) return;
     try {
-      const made = await got(api.POST("/api/lib/{library}/projects", { params: { path: { library } }, body: { name: name.trim() } }));
+      const made = await got(api.POST("/api/lib/{library}/projects", { params: { path: { library } }, body: { name } }));
       await queries.invalidateQueries({ queryKey: ["projects"] });
       enterProject(made.id);
     } catch (error) {
       complain(error);
     }
   };
-  if (naming)
-    return (
-      <Input
-        autoFocus
-        label="Name of the new project"
-        placeholder="Name, then Enter"
-        w="150px"
-        onBlur={() => setNaming(false)}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") void add(event.currentTarget.value);
-          if (event.key === "Escape") setNaming(false);
-        }}
-      />
-    );
+  if (naming) return <NameInput label="Name of the new project" w="150px" onNamed={(name) => void add(name)} onLeave={() => setNaming(false)} />;
   return (
     <Choose
       label="Project"

@@ -3,11 +3,10 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundRow, type Step } from "../api/client";
-import { MiniWave } from "../canvas/MiniWave";
+import { SoundLine } from "../canvas/SoundLine";
 import { useShared } from "../session/store";
 import { Bare, Do } from "../ui/buttons";
 import { Input } from "../ui/fields";
-import { seconds } from "../ui/format";
 import { complain } from "../ui/messages";
 import { useSettled } from "../ui/useSettled";
 
@@ -97,15 +96,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
                 _hover={{ color: "amber" }}
                 onClick={() => void choose(row)}
               >
-                <Box w="44px" flexShrink={0}>
-                  <MiniWave outline={row.outline} height="16px" />
-                </Box>
-                <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-                  {row.name}
-                </Box>
-                <Box fontFamily="mono" fontSize="11px" color="dim">
-                  {seconds(row.seconds)}
-                </Box>
+                <SoundLine sound={row} wave={["44px", "16px"]} />
               </Bare>
             ))}
           </Box>

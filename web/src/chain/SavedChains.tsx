@@ -8,7 +8,7 @@ import { freshId } from "../mix/fresh";
 import { queries, useShared } from "../session/store";
 import { Do } from "../ui/buttons";
 import { Choose } from "../ui/choices";
-import { Input } from "../ui/fields";
+import { NameInput } from "../ui/fields";
 import { complain, tell } from "../ui/messages";
 import { giveChain } from "./giving";
 
@@ -42,7 +42,6 @@ export function SavedChains({
   const followed = follows != null ? chains.data?.find((one) => one.id === follows) : undefined;
   /** Kept under what was typed: a name, and behind a colon what it does. */
   const keep = async (typed: string) => {
-    setNaming(false);
     const [name, ...rest] = typed.split(":");
     const told = rest.join(":").trim();
     if (!name.trim()) return;
@@ -91,16 +90,12 @@ export function SavedChains({
       )}
       <Flex gap="6px">
         {naming ? (
-          <Input
+          <NameInput
             label="Name of the chain"
-            autoFocus
             placeholder="Name: what it does, then Enter"
             flex={1}
-            onBlur={() => setNaming(false)}
-            onKeyDown={(event) => {
-              if (event.key === "Enter") void keep(event.currentTarget.value);
-              if (event.key === "Escape") setNaming(false);
-            }}
+            onLeave={() => setNaming(false)}
+            onNamed={(typed) => void keep(typed)}
           />
         ) : (
           <>

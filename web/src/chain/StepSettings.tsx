@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, type Control, got, type Step } from "../api/client";
 import { queries, useShared } from "../session/store";
 import { Do } from "../ui/buttons";
-import { Input } from "../ui/fields";
+import { NameInput } from "../ui/fields";
 import { complain, tell } from "../ui/messages";
 import { useChains } from "./SavedChains";
 
@@ -54,29 +54,15 @@ export function KeepSettings({ step }: { step: Step }) {
   const library = useShared((state) => state.library);
   const [naming, setNaming] = useState(false);
   const keep = async (name: string) => {
-    setNaming(false);
-    if (!name.trim()) return;
     try {
-      await got(api.POST("/api/lib/{library}/chains", { params: { path: { library } }, body: { name: name.trim(), chain: [step] } }));
+      await got(api.POST("/api/lib/{library}/chains", { params: { path: { library } }, body: { name, chain: [step] } }));
       void queries.invalidateQueries({ queryKey: ["chains"] });
-      tell(`These settings are kept as ${name.trim()}.`);
+      tell(`These settings are kept as ${name}.`);
     } catch (error) {
       complain(error);
     }
   };
-  if (naming)
-    return (
-      <Input
-        label="Name of these settings"
-        autoFocus
-        placeholder="Name, then Enter"
-        onBlur={() => setNaming(false)}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") void keep(event.currentTarget.value);
-          if (event.key === "Escape") setNaming(false);
-        }}
-      />
-    );
+  if (naming) return <NameInput label="Name of these settings" onNamed={(name) => void keep(name)} onLeave={() => setNaming(false)} />;
   return (
     <Do quiet hint="Keep the settings of this step by name, for other sounds" onClick={() => setNaming(true)}>
       Keep settings

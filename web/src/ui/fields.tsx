@@ -9,6 +9,30 @@ export function Input({ label, mono, ...rest }: LineProps) {
   return <ChakraInput aria-label={label} fontFamily={mono ? "mono" : undefined} fontSize={mono ? "12px" : undefined} {...rest} />;
 }
 
+interface NameProps extends Omit<LineProps, "onBlur" | "onKeyDown"> {
+  /** A name was given; leaving the line, Escape and an empty one give none. */
+  onNamed: (name: string) => void;
+  onLeave: () => void;
+}
+
+/** A line that asks for a name in the place of what it names: Enter gives it. */
+export function NameInput({ onNamed, onLeave, ...rest }: NameProps) {
+  return (
+    <Input
+      autoFocus
+      placeholder="Name, then Enter"
+      {...rest}
+      onBlur={onLeave}
+      onKeyDown={(event) => {
+        const name = event.currentTarget.value.trim();
+        if (event.key !== "Enter" && event.key !== "Escape") return;
+        onLeave();
+        if (event.key === "Enter" && name) onNamed(name);
+      }}
+    />
+  );
+}
+
 interface TextProps {
   label: string;
   value: string;

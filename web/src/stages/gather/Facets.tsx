@@ -4,7 +4,7 @@ import { type ReactNode, useState } from "react";
 import { api, got } from "../../api/client";
 import { queries, useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
-import { Input } from "../../ui/fields";
+import { NameInput } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
 import { complain } from "../../ui/messages";
 import { stale } from "./describing";
@@ -160,20 +160,13 @@ function Sets({ counts, asked }: { counts: Record<string, number>; asked: Asked 
     stale();
   };
   const name = (number: number | "new", before = "") => (
-    <Input
+    <NameInput
       label={number === "new" ? "Name of the new set" : `New name of ${before}`}
-      autoFocus
       defaultValue={before}
-      placeholder="Name, then Enter"
       w="100%"
       py="1px"
-      onBlur={() => setNaming(null)}
-      onKeyDown={(event) => {
-        const text = event.currentTarget.value.trim();
-        if (event.key === "Escape") setNaming(null);
-        if (event.key !== "Enter") return;
-        setNaming(null);
-        if (!text) return;
+      onLeave={() => setNaming(null)}
+      onNamed={(text) => {
         if (number === "new") void newSet(text);
         else
           void got(

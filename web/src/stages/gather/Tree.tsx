@@ -5,7 +5,7 @@ import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
-import { Input } from "../../ui/fields";
+import { NameInput } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
 import { edit, stale, undo } from "./describing";
 import { droppedRows } from "./dragging";
@@ -80,19 +80,13 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
     onDrop: (event: DragEvent) => dropped(event, path),
   });
   const name = (path: string) => (
-    <Input
+    <NameInput
       label={naming?.add ? "Name of the new category" : `New name of ${path}`}
-      autoFocus
       defaultValue={naming?.add ? "" : path.split("/").pop()}
       py="1px"
       w="100%"
-      onBlur={() => setNaming(null)}
-      onKeyDown={(event) => {
-        const text = event.currentTarget.value.trim();
-        if (event.key === "Escape") setNaming(null);
-        if (event.key !== "Enter") return;
-        setNaming(null);
-        if (!text) return;
+      onLeave={() => setNaming(null)}
+      onNamed={(text) => {
         if (naming?.add) {
           setOpen((now) => [...now, path]);
           add(path ? `${path}/${text}` : text);

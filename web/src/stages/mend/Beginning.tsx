@@ -4,10 +4,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, got, type SoundRow } from "../../api/client";
 import { useSend } from "../../between/send";
-import { MiniWave } from "../../canvas/MiniWave";
+import { SoundLine } from "../../canvas/SoundLine";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
-import { seconds } from "../../ui/format";
 import { Bar, Empty, Heading, Title } from "../../ui/frames";
 
 /** A take is something recorded at least this long (s); shorter originals are sounds already. Own rule. */
@@ -45,13 +44,7 @@ function Sounds({ title, rows, total, onOpen }: { title: string; rows: SoundRow[
           borderRadius={0}
           onClick={() => onOpen(row)}
         >
-          <MiniWave outline={row.outline} width="120px" height="28px" />
-          <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-            {row.name}
-          </Box>
-          <Box fontFamily="mono" fontSize="12px" color="dim">
-            {seconds(row.seconds)}
-          </Box>
+          <SoundLine sound={row} wave={["120px", "28px"]} />
         </Bare>
       ))}
     </Box>

@@ -3,12 +3,11 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Member, type SoundRow } from "../../api/client";
-import { MiniWave } from "../../canvas/MiniWave";
+import { SoundLine } from "../../canvas/SoundLine";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
-import { seconds } from "../../ui/format";
 import { Heading } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 
@@ -144,15 +143,7 @@ export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, on
             onClick={() => onTry(row.id)}
             onDoubleClick={onTake}
           >
-            <Box w="46px" flexShrink={0}>
-              <MiniWave outline={row.outline} height="17px" />
-            </Box>
-            <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" color={row.id === member.origin?.id ? "amber" : undefined}>
-              {row.name}
-            </Box>
-            <Box fontFamily="mono" fontSize="11px" color="dim">
-              {seconds(row.seconds)}
-            </Box>
+            <SoundLine sound={row} wave={["46px", "17px"]} colour={row.id === member.origin?.id ? "amber" : undefined} />
           </Flex>
         ))}
       </Box>
