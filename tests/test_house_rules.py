@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from oskren.core.measure import spectrum
 from oskren.core.nodes.model import Source, active, check_chain
 from oskren.core.steps import describe
 from oskren.core.steps.base import checked
@@ -135,6 +136,10 @@ class Structure(unittest.TestCase):
         text = (ROOT / "web" / "src" / "stages" / "gather" / "Conditions.tsx").read_text()
         offered = dict(re.findall(r'^  (\w+): \["(\w+)", "[^"]*"\],$', text, re.M))
         self.assertEqual(offered, {name: kind for name, (kind, _) in conditions.FIELDS.items()})
+
+    def test_what_is_dull_is_so_in_the_audition_and_in_layers(self) -> None:
+        told = (ROOT / "web" / "src" / "stages" / "gather" / "HeardNow.tsx").read_text()
+        self.assertIn(f"const DULL_HZ = {spectrum.DULL_HZ:.0f};", told)
 
     def test_examples_in_docstrings_run(self) -> None:
         import doctest

@@ -13,11 +13,12 @@ from typing import Any
 import numpy as np
 
 from oskren.core import bundle
+from oskren.core.audio import files
 from oskren.core.errors import NotFound
 from oskren.store import Home
 from oskren.work.engine.told import Told
 from tests.api.test_api import HERE, Running
-from tests.support import PATIENCE_S
+from tests.support import PATIENCE_S, RATE, noise
 
 
 class OfLayers(Running):
@@ -48,18 +49,38 @@ class Stacking(OfLayers):
 
     def test_a_roll_takes_another_sound_of_the_search_and_leaves_locked_layers(self) -> None:
         mix = self.mix(self.layer("brass hit", search="hit"), self.layer("glass hit", search="hit", locked=True))
-        rolled = self.post(f"{HERE}/stack/roll", {"mix": mix, "ids": ["brass hit", "glass hit"], "seed": 3})
+        rolled = self.post(f"{HERE}/stack/roll", {"mix": mix, "ids": ["brass hit", "glass hit"], "seed": 3})["mix"]
         self.assertEqual([one["name"] for one in rolled["members"]], ["glass hit", "glass hit"])
-        same = self.post(f"{HERE}/stack/roll", {"mix": mix, "ids": ["brass hit"], "seed": 3})
+        same = self.post(f"{HERE}/stack/roll", {"mix": mix, "ids": ["brass hit"], "seed": 3})["mix"]
         self.assertEqual(rolled["members"][0], same["members"][0])
         self.refused(f"{HERE}/stack/roll", {"mix": mix, "ids": ["glass hit"]}, "Nothing to roll")
         alone = self.mix(self.layer("brass hit", search="brass"))
         self.refused(f"{HERE}/stack/roll", {"mix": alone, "ids": ["brass hit"]}, "finds no other sound")
+        # what finds nothing else is said, and the rest is rolled
+        both = self.mix(self.layer("brass hit", search="brass"), self.layer("glass hit", search="hit"))
+        some = self.post(f"{HERE}/stack/roll", {"mix": both, "ids": ["brass hit", "glass hit"], "seed": 3})
+        self.assertEqual([one["name"] for one in some["mix"]["members"]], ["brass hit", "brass hit"])
+        self.assertEqual(some["said"], ["brass hit: its search 'brass' finds no other sound; make it wider."])
+
+    def test_another_source_lands_by_an_anchor_of_the_same_kind(self) -> None:
+        riser = (np.linspace(0, 0.8, RATE) ** 2)[:, None].astype(np.float32) * noise(1.0, -6, seed=31)
+        files.write(self.folder / "rising" / "air riser.wav", np.concatenate([riser, noise(0.4, -70, seed=32)]), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "rising")]}))
+        sound = self.get(f"{HERE}/sounds/{self.named('air riser')['id']}")
+        self.assertEqual((sound["anchor_kind"], round(sound["anchor_s"], 1)), ("end", 1.0))
+        mix = self.mix(self.layer("air riser"))
+        [fresh] = self.post(f"{HERE}/stack/swap", {"mix": mix, "id": "air riser", "sound": self.named("glass hit")["id"]})["members"]
+        # a hit by itself lands by its attack; in the place of a riser it lands by where it stops
+        self.assertGreater(fresh["anchor_s"], 0.05)
+        [back] = self.post(f"{HERE}/stack/swap", {"mix": self.mix(fresh), "id": "air riser", "sound": sound["id"]})["members"]
+        self.assertLess(back["anchor_s"], 1.0)  # the glass it was made with lands by its hit, so the riser does by its strongest attack
 
     def test_words_fill_a_design(self) -> None:
         made = self.post(f"{HERE}/stack/fill", {"mix": self.mix(), "words": "glass; gear where length over 2 s"})
-        self.assertEqual([one["name"] for one in made["members"]], ["glass hit", "gear take"])
-        self.refused(f"{HERE}/stack/fill", {"mix": self.mix(), "words": "glass; xylophone"}, "No sound is found for 'xylophone'")
+        self.assertEqual(([one["name"] for one in made["mix"]["members"]], made["said"]), (["glass hit", "gear take"], []))
+        some = self.post(f"{HERE}/stack/fill", {"mix": self.mix(), "words": "glass; xylophone"})
+        self.assertEqual(([one["name"] for one in some["mix"]["members"]], len(some["said"])), (["glass hit"], 1))
+        self.refused(f"{HERE}/stack/fill", {"mix": self.mix(), "words": "xylophone"}, "No sound is found for 'xylophone'")
         self.refused(f"{HERE}/stack/fill", {"mix": self.mix(), "words": " ; "}, "Say what the layers are to be")
 
     def test_what_changed_is_seen_taken_and_rebuilt_all_the_way_up(self) -> None:

@@ -205,7 +205,7 @@ class Reviewing(InBrowser):
             expect(page.get_by_role("button", name=name, exact=name != "Before").first).to_have_attribute("aria-pressed", "true")
             expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
         page.get_by_role("button", name="A", exact=True).click()
-        expect(page.get_by_text(re.compile(r"played \+?-?[\d.]+ dB to be as loud as now"))).to_be_visible()
+        expect(page.get_by_text(re.compile(r"^(played [+-][\d.]+ dB to be )?as loud as now$"))).to_be_visible()
         page.get_by_role("button", name="Go back to it").click()
         self.kept(f"lib/bench/sounds/{number}", "it.chain.length === 1 && it.chain[0].on")
 

@@ -7,6 +7,7 @@ import httpx
 import numpy as np
 from playwright.sync_api import expect
 
+from oskren.core.audio import files
 from oskren.core.measure import levels
 from tests.browser.bench import HERE, OnTheBench
 from tests.support import pitch_of
@@ -192,6 +193,45 @@ class Stacking(OnTheBench):
             number,
             "mix.members.slice(1).map((one) => one.name + one.search).join() === 'Floor plate, knockfloor,Dome glass, ringdome glass where length over 1 s'",
         )
+
+    def test_what_words_find_nothing_for_is_said_and_a_design_is_found_like_a_sound(self) -> None:
+        page = self.page
+        inner = self.design(self.layer("Dome glass, ring"), name="Glass inside")
+        number = self.design(self.layer("Bolt drop"))
+        self.open()
+        page.get_by_role("button", name="+ add").click()
+        words = page.get_by_label("Fill from words")
+        words.fill("floor; xylophone")
+        words.press("Enter")
+        expect(page.get_by_role("alert").filter(has_text="No sound is found for 'xylophone'")).to_be_visible()
+        expect(page.locator("[data-layer]")).to_have_count(2)
+        page.get_by_label("Search for a layer").fill("glass ins")
+        page.get_by_role("button", name="Hear Glass inside").click()
+        self.sounding()
+        page.get_by_label("Search for a layer").press("Enter")
+        self.kept_mix(number, f"mix.members[2]?.origin.kind === 'design' && mix.members[2].origin.id === {inner}")
+
+    def test_the_sum_is_printed_by_its_proposal_and_exported_at_the_rate_that_is_chosen(self) -> None:
+        page = self.page
+        number = self.design(self.layer("Bolt drop"), name="Latch of brass")
+        self.open()
+        page.get_by_text("Sum", exact=True).first.click()
+        expect(page.get_by_label("Name", exact=True)).to_have_value("Latch of brass print")
+        category = page.get_by_label("Category", exact=True)
+        expect(category).to_have_value("Mechanism/Lock")
+        self.pick("Rate of the sum", "44.1 kHz")
+        self.kept_mix(number, "mix.rate === 44100")
+        page.get_by_role("button", name=re.compile("^Print Enter|^Print$")).last.click()
+        expect(page.get_by_text("Latch of brass print is in the library, in Mechanism/Lock")).to_be_visible()
+        [made] = self.api(f"{HERE}/sounds?q=latch%20print")["rows"]
+        self.assertEqual((made["rate"], made["category"]), (44100, "Mechanism/Lock"))
+        expect(page.get_by_label("Name", exact=True)).to_have_value("Latch of brass print 2")
+        page.get_by_role("button", name="Export the sum as a file").click()
+        page.get_by_label("Folder to export to").fill(str(self.folder / "sums"))
+        page.get_by_label("Folder to export to").press("Enter")
+        expect(page.get_by_text("1 file written to")).to_be_visible()
+        [written] = (self.folder / "sums").glob("*.wav")
+        self.assertEqual((written.stem, files.probe(written).rate), ("Latch of brass", 44100))
 
     def test_a_tonal_layer_is_tuned_to_another(self) -> None:
         page = self.page

@@ -19,6 +19,7 @@ from oskren.api.gather.sounds import Among, ids_of
 from oskren.core.audio.formats import FORMATS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
+from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.core.words.names import legal
 from oskren.store import Library
@@ -28,7 +29,7 @@ from oskren.work.gather import importing
 from oskren.work.gather.uploads import Sending
 from oskren.work.ship.export import EXPORT, export
 from oskren.work.ship.export import Exporting as ExportAsked
-from oskren.work.ship.items import items_of
+from oskren.work.ship.items import items_of, made_items
 
 router = APIRouter(prefix="/lib/{library}", tags=["gather"])
 
@@ -37,8 +38,9 @@ LONG_S = 600.0
 
 
 class Exporting(Among):
-    """Files out: sounds as they were heard, to a folder (the hand-over folder when none is given)."""
+    """Files out: sounds as they were heard and designs as they are, to a folder (the hand-over folder when none is given)."""
 
+    designs: list[int] = Field([], max_length=500)
     folder: str = Field("", max_length=4000)
     target: Target | None = None
     heard: Heard = Heard()
@@ -55,10 +57,10 @@ class ToImport(BaseModel):
 def export_sounds(studio: InStudio, library: InLibrary, wanted: Exporting) -> Started:
     """Write sounds or a marked part to a folder, as a job; every file is read back and checked."""
     ids = ids_of(library, wanted)
-    if not ids:
+    if not ids and not wanted.designs:
         raise OskrenError("No sounds are chosen to export; mark rows first.")
     folder = whole_path(wanted.folder or hand_over(studio, library), "the folder to write to")
-    items = items_of(studio, library, ids, wanted.heard)
+    items = items_of(studio, library, ids, wanted.heard) + made_items(library, OnSheet(designs=wanted.designs))
     title = f"Exporting {items[0].name if len(items) == 1 else f'{len(items)} sounds'}"
     return started(studio.jobs.start(EXPORT, library, title, ExportAsked(items=items, target=wanted.target or Target(), folder=str(folder))))
 

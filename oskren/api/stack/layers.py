@@ -17,7 +17,9 @@ from oskren.core.nodes.model import Member, Mix, member_node
 from oskren.core.stack import tune
 from oskren.work.engine.studio import Studio
 from oskren.work.stack import designs as work
+from oskren.work.stack import sources
 from oskren.work.stack import tasks as summing
+from oskren.work.stack.sources import FoundSources
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
@@ -162,20 +164,20 @@ def tune_layer(studio: InStudio, library: InLibrary, wanted: Tuning) -> Member:
 def swap(studio: InStudio, library: InLibrary, wanted: Swapping) -> Mix:
     """The design with another sound in a layer; its placement, chain and curves stay."""
     member = _member(wanted.mix, wanted.id)
-    fresh = work.swap(studio, library, member, wanted.sound, keep_length=wanted.keep_length)
+    fresh = sources.swap(studio, library, member, wanted.sound, keep_length=wanted.keep_length)
     return wanted.mix.model_copy(update={"members": tuple(fresh if one is member else one for one in wanted.mix.members)})
 
 
 @router.post("/stack/roll")
-def roll(studio: InStudio, library: InLibrary, wanted: Rolling) -> Mix:
-    """The design with other sources at random for layers, each from its own search."""
-    return work.roll(studio, library, wanted.mix, set(wanted.ids), keep_length=wanted.keep_length, seed=wanted.seed, project=wanted.project)
+def roll(studio: InStudio, library: InLibrary, wanted: Rolling) -> FoundSources:
+    """The design with other sources at random for layers, each from its own search; what finds nothing stays and is said."""
+    return sources.roll(studio, library, wanted.mix, set(wanted.ids), keep_length=wanted.keep_length, seed=wanted.seed, project=wanted.project)
 
 
 @router.post("/stack/fill")
-def fill(library: InLibrary, wanted: Filling) -> Mix:
-    """The design with one more layer for every clause of words."""
-    return work.fill(library, wanted.mix, wanted.words, seed=wanted.seed, project=wanted.project)
+def fill(library: InLibrary, wanted: Filling) -> FoundSources:
+    """The design with one more layer for every clause of words; a clause that finds nothing is said."""
+    return sources.fill(library, wanted.mix, wanted.words, seed=wanted.seed, project=wanted.project)
 
 
 @router.post("/stack/newer")

@@ -16,12 +16,13 @@ from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.nodes.chains import chain_in
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import lacking
-from oskren.core.nodes.model import member_node, thawed
+from oskren.core.nodes.model import Mix, member_node, thawed
 from oskren.core.nodes.walk import sounding
 from oskren.core.stack.crowding import Crowding
 from oskren.core.stack.shares import SumFacts, warned
 from oskren.work.mend import tasks as mending
 from oskren.work.stack import tasks as summing
+from oskren.work.stack.designs import dull_layers
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
@@ -31,7 +32,7 @@ class Placed(BaseModel):
 
     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
-    to what it was before, ``missing`` which file it lacks: it is passed over, the rest sounds.
+    to what it was before, ``missing`` which file it lacks: it is passed over, the rest sounds; ``dull`` that it is pitched down so far that its highs are gone.
     """
 
     id: str
@@ -46,6 +47,7 @@ class Placed(BaseModel):
     line: list[list[float]]
     stale: bool
     missing: str = ""
+    dull: str = ""
 
 
 class Speaker(BaseModel):
@@ -63,6 +65,8 @@ class Layout(BaseModel):
     start_s: float
     seconds: float
     rate: int
+    poor: str
+    """Why the sum has a low rate, in a sentence; empty when it has not."""
     speakers: list[Speaker]
 
 
@@ -97,6 +101,7 @@ def layout(studio: InStudio, library: InLibrary, mix: TheMix) -> Layout:
     shape = renderer.output_shape(mix)
     rate = renderer.mix_rate(mix)
     gone = library.media_found(mix)[1]
+    dull = dull_layers(library, mix)
     placed = []
     for member in mix.members:
         _, own, start = renderer.placed(mix, member)
@@ -116,13 +121,29 @@ def layout(studio: InStudio, library: InLibrary, mix: TheMix) -> Layout:
                 anchor_s=way.to_output(member.anchor_s),
                 whole_s=renderer.output_shape(member.node).seconds,
                 line=_line([list(knot) for knot in zip(way.outputs, way.inputs, strict=True)]),
+                dull=dull.get(member.id, ""),
                 missing=next((gone[audio] for audio in lacking(node, gone)), ""),
                 stale=member.frozen is not None and member.frozen.of is not None and node_hash(member.frozen.of) != node_hash(unfrozen),
             )
         )
     wide = spots(mix.layout) if mix.layout in SPOTTED and mix.layout in WIDE else []
     speakers = [Speaker(name=CHANNELS[mix.layout][lane], x=spot[0], y=spot[1]) for lane, spot in enumerate(wide) if spot is not None]
-    return Layout(layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate, speakers=speakers)
+    return Layout(
+        layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate, poor=_poor(mix, shape.rate), speakers=speakers
+    )
+
+
+LOW_HZ = 44_100
+"""A sum under this rate lacks what is heard at the top (20 kHz); common practice, no source."""
+
+
+def _poor(mix: Mix, rate: int) -> str:
+    if mix.rate is not None or rate >= LOW_HZ or not mix.members:
+        return ""
+    return (
+        f"No layer has more than {rate / 1000:g} kHz, so the sum has no more: nothing of it lies above {rate / 2000:g} kHz, "
+        "whatever steps add. Choose a rate of the sum."
+    )
 
 
 def _line(knots: list[list[float]]) -> list[list[float]]:

@@ -16,6 +16,7 @@ from oskren.core.stack.perform import Performance, Shift, laid_out
 from oskren.store.describe import wanted as wanting
 from oskren.store.documents import designs as kept
 from oskren.work.stack import designs as work
+from oskren.work.stack import sources
 
 router = APIRouter(prefix="/lib/{library}", tags=["stack"])
 
@@ -68,7 +69,7 @@ class StaleThing(BaseModel):
 @router.post("/stack/replace")
 def replace(studio: InStudio, library: InLibrary, wanted: Replacing) -> list[Replaced]:
     """Put another sound in place of one in every design; locked layers stay."""
-    changed = work.replace_everywhere(studio, library, wanted.sound, wanted.by, keep_length=wanted.keep_length)
+    changed = sources.replace_everywhere(studio, library, wanted.sound, wanted.by, keep_length=wanted.keep_length)
     return [Replaced(id=id, name=name, layers=count) for id, name, count in changed]
 
 
@@ -82,6 +83,20 @@ def stale(library: InLibrary) -> list[StaleThing]:
 def rebuild(studio: InStudio, library: InLibrary) -> Started:
     """Bring all of that up to date."""
     return started(studio.jobs.start(work.REBUILD, library, "Rebuilding what is stale", work.Rebuilding()))
+
+
+class PrintProposal(BaseModel):
+    """What a print of a design would be called, and where it would be filed."""
+
+    name: str
+    category: str
+
+
+@router.get("/designs/{id}/print")
+def propose_print(library: InLibrary, id: int) -> PrintProposal:
+    """A name that no sound of the library has, and the category the words of the design propose."""
+    name, category = work.proposed_print(library, id)
+    return PrintProposal(name=name, category=category)
 
 
 @router.post("/stack/print")

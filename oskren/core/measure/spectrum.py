@@ -12,6 +12,8 @@ from oskren.core.types import Floats, Samples
 SIZE = 2048
 HOP = 1024
 CLIFF_DB = 40.0
+DULL_HZ = 6000.0
+"""A sound that reaches no higher is heard as dull (common practice, no source)."""
 
 
 @functools.lru_cache(maxsize=4)

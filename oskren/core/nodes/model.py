@@ -269,6 +269,9 @@ SumLayout = Literal["mono", "stereo", "quad", "5.1", "7.1", "ambix"]
 LAYOUTS = {"mono": "mono", "stereo": "stereo", "quad": "quad", "5.1": "5.1", "7.1": "7.1", "ambix": "AmbiX, first order"}
 
 
+SUM_RATES = {None: "the highest of its layers"} | {rate: f"{rate / 1000:g} kHz" for rate in (44_100, 48_000, 88_200, 96_000, 192_000)}
+
+
 class Mix(Frozen):
     """The one recursive sum; its rate is the highest of its members unless set."""
 
@@ -276,7 +279,7 @@ class Mix(Frozen):
     members: tuple[Member, ...] = Field((), max_length=2000)
     groups: tuple[Group, ...] = Field((), max_length=200)
     chain: tuple[Step, ...] = ()
-    rate: int | None = None
+    rate: int | None = choice(None, SUM_RATES, "Rate of the sum", low=1000, high=768_000)
     layout: SumLayout = choice("stereo", LAYOUTS, "Channels of the sum")
 
 

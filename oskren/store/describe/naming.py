@@ -53,6 +53,12 @@ def offered(library: Library, start: str) -> list[str]:
     return sorted(counted, key=lambda word: (-counted[word], word))[:MOST_OFFERED]
 
 
+def names_like(library: Library, start: str) -> set[str]:
+    """Names of sounds that begin so."""
+    with library.reading() as session:
+        return set(session.scalars(select(Sound.name).where(Sound.name.startswith(start, autoescape=True), Sound.trashed.is_(None))))
+
+
 def known(library: Library, word: str, vocabulary: Vocabulary) -> bool:
     """Whether a word is said in the library, its tree or its tags already."""
     if vocabulary.propose(word).category or word in tag_words() or any(letter.isdigit() for letter in word):

@@ -82,7 +82,7 @@ def variation_name(spread: str, number: int) -> str:
     return f"{spread} {number:02d}"[:400]
 
 
-def _made(library: Library, wanted: OnSheet) -> list[Item]:
+def made_items(library: Library, wanted: OnSheet) -> list[Item]:
     """Designs as they are now and variations as items; their category is proposed by the name of the design, of the spread."""
     if not wanted.designs and not wanted.draws:
         return []
@@ -112,7 +112,7 @@ def _made(library: Library, wanted: OnSheet) -> list[Item]:
 
 def items_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Item]:
     """All that is on a sheet, as it is now, in its order."""
-    return items_of(studio, library, wanted.sounds, wanted.heard) + _made(library, wanted)
+    return items_of(studio, library, wanted.sounds, wanted.heard) + made_items(library, wanted)
 
 
 def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]:
@@ -133,6 +133,6 @@ def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]
         return Titled(item.name, item.category, shape.rate, shape.channels)
 
     left = [id for id in wanted.draws if id not in known]
-    known |= dict(zip(left, map(titled, _made(library, OnSheet(draws=left))), strict=True))
-    designs = [titled(item) for item in _made(library, OnSheet(designs=wanted.designs))]
+    known |= dict(zip(left, map(titled, made_items(library, OnSheet(draws=left))), strict=True))
+    designs = [titled(item) for item in made_items(library, OnSheet(designs=wanted.designs))]
     return titled_of(studio, library, wanted.sounds, wanted.heard) + designs + [known[id] for id in wanted.draws]

@@ -1,9 +1,7 @@
-"""What Stack does with a library's sounds: layers of sounds and designs, newer states taken, stale prints made anew, sources rolled."""
+"""What Stack does with a library's sounds: layers of sounds and designs, newer states taken, stale prints made anew, layers frozen."""
 
 from __future__ import annotations
 
-import random
-import re
 import uuid
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -12,17 +10,17 @@ from pydantic import BaseModel
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure.report import Measures
+from oskren.core.measure.spectrum import DULL_HZ
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.heard import Heard
-from oskren.core.nodes.model import Chained, Group, Member, Mix, Node, Origin, Print, group_mix, member_node, thawed
+from oskren.core.nodes.model import Chained, Group, Member, Mix, Origin, Print, group_mix, member_node, thawed
 from oskren.core.nodes.walk import sounding
-from oskren.core.stack.swap import renewed, replaced_everywhere, swapped
-from oskren.core.words.conditions import parse
+from oskren.core.stack.swap import renewed
 from oskren.store import Library
-from oskren.store.describe import keeping
+from oskren.store.describe import naming
+from oskren.store.describe.tree import vocabulary
 from oskren.store.documents import designs
 from oskren.store.library import node_of
-from oskren.store.search.asking import Asked
 from oskren.store.tables import Sound
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
@@ -93,6 +91,20 @@ def _zero_s(studio: Studio, library: Library, mix: Mix) -> float:
         raise OskrenError("This design holds nothing that is heard; give it a layer first.")
     shape = studio.renderer(library).output_shape(mix)
     return shape.zero / shape.rate
+
+
+def dull_layers(library: Library, mix: Mix) -> dict[str, str]:
+    """Layers that are pitched down so far that they reach no higher than a dull sound, each with that in a sentence."""
+    low = [one for one in mix.members if one.pitch_st < 0 and one.origin is not None and one.origin.kind == "sound"]
+    sounds = {sound.id: sound for sound in library.sounds([one.origin.id for one in low if one.origin is not None])}
+    found = {}
+    for member in low:
+        sound = sounds.get(member.origin.id) if member.origin is not None else None
+        whole = sound.measures.get("bandwidth_hz") if sound is not None else None
+        reaches = float(whole) * 2 ** (member.pitch_st / 12) if whole else DULL_HZ
+        if reaches < DULL_HZ:
+            found[member.id] = f"At {member.pitch_st:+g} st it reaches only {reaches / 1000:.1f} kHz and sounds dull; take a source that reaches higher."
+    return found
 
 
 # ---- newer states
@@ -209,6 +221,16 @@ REBUILD = Kind("rebuild", Rebuilding, lambda studio, library, _, progress: Rebui
 # ---- prints
 
 
+def proposed_print(library: Library, id: int) -> tuple[str, str]:
+    """Name and category a print of a design would have: a name no sound has yet, and the category its words propose."""
+    row, _ = designs.design(library, id)
+    name, number = f"{row.name} print", 2
+    taken = naming.names_like(library, name)
+    while name in taken:
+        name, number = f"{row.name} print {number}", number + 1
+    return name, vocabulary(library).propose(row.name).category
+
+
 def print_design(studio: Studio, library: Library, mix: Mix, name: str, category: str = "", design: int | None = None) -> int:
     """Print a mix to the library; it is known as the print of its design."""
     if not sounding(mix):
@@ -258,77 +280,3 @@ def _printed_group(studio: Studio, library: Library, mix: Mix, group: Group) -> 
     if not any(not member.mute for member in own.members):
         raise OskrenError(f"Every layer of {group.name or 'the group'} is muted; nothing would be heard.")
     return studio.printed(library, own)[0]
-
-
-# ---- other sources
-
-
-def candidates(library: Library, words: str, project: int = 1) -> list[int]:
-    """Sounds a search finds, in order of name."""
-    own = {name: kind for name, kind, _ in keeping.fields(library)}
-    search = parse(words, own)  # type: ignore[arg-type]
-    with library.reading() as session:
-        return library.columns.all_ids(session, Asked(words=search.words, conditions=search.conditions, project=project))
-
-
-def swap(studio: Studio, library: Library, member: Member, id: int, *, keep_length: bool = False) -> Member:
-    """A layer with another sound as its source; with ``keep_length`` it lasts as long as before."""
-    sound = library.sound(id)
-    node: Node = node_of(sound)
-    origin = Origin(kind="sound", id=id, pinned=node_hash(node))
-    fresh = swapped(member, node, sound.name, anchor_of(sound), origin)
-    if keep_length:
-        renderer = studio.renderer(library)
-        before, after = (renderer.shape(member_node(one)).seconds for one in (thawed(member), fresh))
-        fresh = swapped(member, node, sound.name, anchor_of(sound), origin, seconds=(before, after))
-    return fresh
-
-
-def roll(studio: Studio, library: Library, mix: Mix, wanted: set[str], *, keep_length: bool = False, seed: int | None = None, project: int = 1) -> Mix:
-    """Another source at random for layers, each from its own search; locked layers and those without a search stay.
-
-    Raises
-    ------
-    OskrenError
-        When none of the layers can be rolled, or a search finds no other sound.
-    """
-    chance = random.Random(seed)
-    members, rolled = list(mix.members), 0
-    for i, member in enumerate(members):
-        if member.id not in wanted or member.locked or not member.search.strip():
-            continue
-        present = member.origin.id if member.origin is not None and member.origin.kind == "sound" else None
-        others = [one for one in candidates(library, member.search, project) if one != present]
-        if not others:
-            raise OskrenError(f"{member.name}: its search '{member.search}' finds no other sound; make it wider.")
-        members[i] = swap(studio, library, member, chance.choice(others), keep_length=keep_length)
-        rolled += 1
-    if not rolled:
-        raise OskrenError("Nothing to roll: give a layer a search to take its sources from, and unlock it.")
-    return mix.model_copy(update={"members": tuple(members)})
-
-
-def fill(library: Library, mix: Mix, words: str, *, seed: int | None = None, project: int = 1) -> Mix:
-    """A design with one more layer for every clause of words (between semicolons or on lines of their own), each from the search it says."""
-    clauses = [clause.strip() for clause in re.split(r"[;\n]", words) if clause.strip()]
-    if not clauses:
-        raise OskrenError("Say what the layers are to be, with semicolons between: brass latch; stone thud; glass ring.")
-    chance, members = random.Random(seed), list(mix.members)
-    for clause in clauses:
-        found = candidates(library, clause, project)
-        if not found:
-            raise OskrenError(f"No sound is found for '{clause}'; use other words.")
-        members.append(layer_of_sound(library, chance.choice(found)).model_copy(update={"search": clause}))
-    return mix.model_copy(update={"members": tuple(members)})
-
-
-def replace_everywhere(studio: Studio, library: Library, id: int, by: int, *, keep_length: bool = False) -> list[tuple[int, str, int]]:
-    """Put another sound in place of one in every design that has it as an unlocked layer: design, its name, how many layers."""
-    library.sound(by)
-    changed = []
-    for row in designs.designs(library):
-        mix, count = replaced_everywhere(Mix.model_validate(row.mix), "sound", id, lambda member: swap(studio, library, member, by, keep_length=keep_length))
-        if count:
-            designs.save(library, row.id, row.name, mix)
-            changed.append((row.id, row.name, count))
-    return changed

@@ -2507,7 +2507,7 @@ export interface paths {
         put?: never;
         /**
          * Roll
-         * @description The design with other sources at random for layers, each from its own search.
+         * @description The design with other sources at random for layers, each from its own search; what finds nothing stays and is said.
          */
         post: operations["roll"];
         delete?: never;
@@ -2527,7 +2527,7 @@ export interface paths {
         put?: never;
         /**
          * Fill
-         * @description The design with one more layer for every clause of words.
+         * @description The design with one more layer for every clause of words; a clause that finds nothing is said.
          */
         post: operations["fill"];
         delete?: never;
@@ -2750,6 +2750,26 @@ export interface paths {
          * @description Bring all of that up to date.
          */
         post: operations["rebuild"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{id}/print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Propose Print
+         * @description A name that no sound of the library has, and the category the words of the design propose.
+         */
+        get: operations["propose_print"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4084,7 +4104,7 @@ export interface components {
         };
         /**
          * Exporting
-         * @description Files out: sounds as they were heard, to a folder (the hand-over folder when none is given).
+         * @description Files out: sounds as they were heard and designs as they are, to a folder (the hand-over folder when none is given).
          */
         Exporting: {
             /**
@@ -4093,6 +4113,11 @@ export interface components {
              */
             ids: number[];
             all_of?: components["schemas"]["SoundQuery"] | null;
+            /**
+             * Designs
+             * @default []
+             */
+            designs: number[];
             /**
              * Folder
              * @default
@@ -4353,6 +4378,15 @@ export interface components {
             name: string;
             /** Told */
             told: string;
+        };
+        /**
+         * FoundSources
+         * @description A design with what was found for it, and sentences on what nothing was found for.
+         */
+        FoundSources: {
+            mix: components["schemas"]["Mix"];
+            /** Said */
+            said: string[];
         };
         /**
          * FoundStep
@@ -4746,6 +4780,8 @@ export interface components {
             seconds: number;
             /** Rate */
             rate: number;
+            /** Poor */
+            poor: string;
             /** Speakers */
             speakers: components["schemas"]["Speaker"][];
         };
@@ -5210,7 +5246,7 @@ export interface components {
              * @default []
              */
             chain: components["schemas"]["Step"][];
-            /** Rate */
+            /** Rate of the sum */
             rate?: number | null;
             /**
              * Channels of the sum
@@ -5851,7 +5887,7 @@ export interface components {
          *
          *     ``whole_s`` is how long its source is before it is trimmed; ``line`` gives pairs (s of the layer's audio, s of the source) between
          *     which moments of the source, as envelopes have them, are carried along straight lines. ``stale`` says that it is frozen
-         *     to what it was before, ``missing`` which file it lacks: it is passed over, the rest sounds.
+         *     to what it was before, ``missing`` which file it lacks: it is passed over, the rest sounds; ``dull`` that it is pitched down so far that its highs are gone.
          */
         Placed: {
             /** Id */
@@ -5881,6 +5917,11 @@ export interface components {
              * @default
              */
             missing: string;
+            /**
+             * Dull
+             * @default
+             */
+            dull: string;
         };
         /**
          * Plan
@@ -6056,6 +6097,16 @@ export interface components {
             layout?: string | null;
             /** Of */
             of?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
+        };
+        /**
+         * PrintProposal
+         * @description What a print of a design would be called, and where it would be filed.
+         */
+        PrintProposal: {
+            /** Name */
+            name: string;
+            /** Category */
+            category: string;
         };
         /**
          * Printing
@@ -15157,7 +15208,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Mix"];
+                    "application/json": components["schemas"]["FoundSources"];
                 };
             };
             /** @description Not Found */
@@ -15202,7 +15253,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Mix"];
+                    "application/json": components["schemas"]["FoundSources"];
                 };
             };
             /** @description Not Found */
@@ -15690,6 +15741,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose_print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintProposal"];
                 };
             };
             /** @description Not Found */

@@ -1,5 +1,5 @@
 /** What a stage is laid out with: bar, side, headings, facts. */
-import { Box, chakra, EmptyState, Flex } from "@chakra-ui/react";
+import { Box, chakra, EmptyState, Flex, VisuallyHidden } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
 export function Title({ children }: { children: ReactNode }) {
@@ -7,6 +7,15 @@ export function Title({ children }: { children: ReactNode }) {
     <chakra.h1 fontFamily="heading" fontSize="19px" fontWeight={650} whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" minW={0}>
       {children}
     </chakra.h1>
+  );
+}
+
+/** The title of a page whose name stands in a line that is edited: spoken, not seen. */
+export function SpokenTitle({ children }: { children: ReactNode }) {
+  return (
+    <VisuallyHidden asChild>
+      <h1>{children}</h1>
+    </VisuallyHidden>
   );
 }
 

@@ -2,6 +2,8 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got } from "../../api/client";
+import { ExportLine } from "../../between/ExportLine";
+import { heardSo } from "../../between/heard";
 import { giveChain } from "../../chain/giving";
 import { useChains } from "../../chain/SavedChains";
 import { useShared } from "../../session/store";
@@ -10,7 +12,6 @@ import { Choose } from "../../ui/choices";
 import { Fold } from "../../ui/Fold";
 import { Input } from "../../ui/fields";
 import { edit, proposeAnchors } from "./describing";
-import { ExportLine } from "./ExportLine";
 import { newSet, putInSet, takeOutOfSet } from "./sets";
 import { among, MARKS, useGather } from "./sounds";
 
@@ -173,7 +174,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
       <Do quiet act="review" onClick={onReview}>
         Review
       </Do>
-      <ExportLine part={null} title="Export" />
+      <ExportLine what={among} heard={() => heardSo(null)} title="Export" />
       {asked.trash ? (
         <Do quiet onClick={() => void edit({ trashed: false })}>
           Out of the trash

@@ -1,11 +1,11 @@
 /** An export some of whose files failed: how many, which, why, and what can be done about it in one gesture. */
 import { Box, Flex } from "@chakra-ui/react";
 import type { Target } from "../../api/client";
+import { exportFiles, useExported } from "../../between/export";
 import { Do } from "../../ui/buttons";
 import { useModels } from "../../ui/controls";
 import { useFormats } from "../../ui/formats";
 import { ReportPanel } from "../../ui/ReportPanel";
-import { exportFiles, useExported } from "./exporting";
 
 const SHOWN = 100;
 
@@ -19,7 +19,7 @@ export function ExportReport() {
   const { over } = result;
   const again = (values: Partial<Target>) => {
     close();
-    if (asked) void exportFiles(folder, over, heard.part ?? null, { ...asked, ...values }, heard);
+    if (asked) void exportFiles({ ids: over }, folder, { ...asked, ...values }, heard);
   };
   return (
     <ReportPanel label="What was not written" title={`${result.files.length} written, ${result.failed.length} failed`} bad onClose={close}>

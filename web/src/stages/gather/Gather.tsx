@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type MouseEvent, useCallback, useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, got, type SoundRow } from "../../api/client";
+import { exportFiles } from "../../between/export";
 import { heardSo } from "../../between/heard";
 import { useSend } from "../../between/send";
 import { GivenReport } from "../../chain/giving";
@@ -20,7 +21,6 @@ import { Described } from "./Described";
 import { edit, stale, takeBack } from "./describing";
 import { endPart, keepPart, startPart } from "./Excerpts";
 import { ExportReport } from "./ExportReport";
-import { exportFiles } from "./exporting";
 import { Facets } from "./Facets";
 import { FieldRecorder } from "./FieldRecorder";
 import { ImportPanel } from "./ImportPanel";
@@ -168,8 +168,8 @@ export default function Gather() {
     // told with what it is used in, also when it is one sound
     remove: () => void edit({ trashed: !asked.trash }, all || chosen.length > 1 ? undefined : selected ? [selected.id] : chosen),
     handOver: () => {
-      if (all || chosen.length > 1) void exportFiles("");
-      else if (selected) void exportFiles("", [selected.id], loop && heard?.sound === selected.id ? loop : null);
+      if (all || chosen.length > 1) void exportFiles(among(), "", null, heardSo(null));
+      else if (selected) void exportFiles({ ids: [selected.id] }, "", null, heardSo(loop && heard?.sound === selected.id ? loop : null));
     },
     toLayer: () => selected && void send.layer(selected),
     toMend: () => selected && send.mend(selected.id),

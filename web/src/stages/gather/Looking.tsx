@@ -2,6 +2,9 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
+import { ExportLine } from "../../between/ExportLine";
+import { exportFiles } from "../../between/export";
+import { heardSo } from "../../between/heard";
 import type { Axis } from "../../canvas/axis";
 import type { Band } from "../../canvas/wave";
 import { player, sounds, useListening } from "../../listening/player";
@@ -11,8 +14,6 @@ import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { dragged } from "./dragging";
 import { Excerpts, keepPart, useExcerpts, useMarking } from "./Excerpts";
-import { ExportLine } from "./ExportLine";
-import { exportFiles } from "./exporting";
 
 const AXES: readonly (readonly [Axis, string])[] = [
   ["log", "log axis"],
@@ -107,7 +108,12 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
             : "Click plays from there, drag or [ and ] mark a part, K keeps it as an excerpt, the wheel zooms to single samples"}
         </Box>
         {part && (
-          <Do quiet hint="Write the marked part to the hand-over folder" act="handOver" onClick={() => void exportFiles("", [row.id], part)}>
+          <Do
+            quiet
+            hint="Write the marked part to the hand-over folder"
+            act="handOver"
+            onClick={() => void exportFiles({ ids: [row.id] }, "", null, heardSo(part))}
+          >
             Part to hand-over
           </Do>
         )}
@@ -116,7 +122,7 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
             Keep as excerpt
           </Do>
         )}
-        {part && <ExportLine ids={[row.id]} part={part} title="Export part" />}
+        {part && <ExportLine what={() => ({ ids: [row.id] })} heard={() => heardSo(part)} title="Export part" />}
         <Box
           draggable
           onDragStart={(event) => dragged(event.dataTransfer, [row.id], part ? `${row.name} part` : row.name, part)}

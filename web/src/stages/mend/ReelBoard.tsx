@@ -14,7 +14,7 @@ import { Acts } from "../../ui/Acts";
 import { Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
 import { clock } from "../../ui/format";
-import { Bar } from "../../ui/frames";
+import { Bar, SpokenTitle } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { MarkRows } from "./MarkRows";
@@ -174,6 +174,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   return (
     <Flex direction="column" h="100%">
       <Bar>
+        <SpokenTitle>{view.name}</SpokenTitle>
         <Box w="200px" flexShrink={1} minW="110px">
           <TextField label="Name of the reel" value={view.name} onCommit={(name) => void saved().then(() => rename("reel", view.id, name))} />
         </Box>

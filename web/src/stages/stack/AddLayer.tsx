@@ -1,12 +1,11 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Schemas, type SoundRow } from "../../api/client";
+import { api, got, type Mix, type Schemas, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { player } from "../../listening/player";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
-import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
 import { seconds } from "../../ui/format";
 import { useKeys } from "../../ui/keys";
@@ -17,6 +16,15 @@ interface Props {
   onClose: () => void;
   onAdd: (what: { sound?: number; design?: number }) => void;
   onFill: (words: string) => void;
+}
+
+/** What can be a layer: a sound, or another design. */
+interface Offer {
+  key: string;
+  name: string;
+  note: string;
+  sound?: SoundRow;
+  design?: Schemas["DesignView"];
 }
 
 /** Find sounds and add them as layers; the chosen row is heard. A design can be a layer too, and words can fill several at once. */
@@ -33,16 +41,25 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
       ),
   });
   useKeys({ leave: onClose }, { over: true });
-  const rows = found.data?.rows ?? [];
-  const hear = async (row: SoundRow) => {
-    const heard = await player.open({ sound: row.id }, library, row.name, { lufs: row.loudness });
+  const said = q.trim().toLowerCase().split(/\s+/).filter(Boolean);
+  const offered: Offer[] = [
+    ...designs
+      .filter((one) => one.id !== design && said.every((word) => one.name.toLowerCase().includes(word)))
+      .map((one): Offer => ({ key: `design ${one.id}`, name: one.name, note: "design", design: one })),
+    ...(found.data?.rows ?? []).map((row): Offer => ({ key: `sound ${row.id}`, name: row.name, note: row.category, sound: row })),
+  ];
+  const hear = async ({ name, sound, design: inner }: Offer) => {
+    const heard = sound
+      ? await player.open({ sound: sound.id }, library, name, { lufs: sound.loudness })
+      : await player.open({ node: inner?.mix as Mix }, library, name, { lufs: null });
     if (heard) await player.play(heard);
   };
   const pick = (index: number) => {
     setAt(index);
-    if (rows[index]) void hear(rows[index]);
+    if (offered[index]) void hear(offered[index]);
   };
-  const step = (by: number) => pick(Math.max(0, Math.min(rows.length - 1, at + by)));
+  const add = ({ sound, design: inner }: Offer) => onAdd(sound ? { sound: sound.id } : { design: inner?.id });
+  const step = (by: number) => pick(Math.max(0, Math.min(offered.length - 1, at + by)));
   return (
     <Flex
       direction="column"
@@ -72,7 +89,7 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
             if (event.key === "ArrowDown" || event.key === "ArrowUp") {
               event.preventDefault();
               step(event.key === "ArrowDown" ? 1 : -1);
-            } else if (event.key === "Enter" && rows.length) onAdd({ sound: rows[Math.max(0, at)].id });
+            } else if (event.key === "Enter" && offered.length) add(offered[Math.max(0, at)]);
             else if (event.key === "Escape") onClose();
           }}
           flex={1}
@@ -93,30 +110,23 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
         <Do disabled={!words.trim()} onClick={() => onFill(words)} hint="One layer for every search, with a sound of it at random">
           Fill
         </Do>
-        <Choose
-          label="Add a design as a layer"
-          maxW="170px"
-          value=""
-          options={[["", "Add a design …"], ...designs.filter((one) => one.id !== design).map((one) => [String(one.id), one.name] as const)]}
-          onChange={(value) => value && onAdd({ design: Number(value) })}
-        />
       </Flex>
       <Box overflowY="auto">
-        {rows.map((row, index) => (
-          <Flex key={row.id} align="center" gap="10px" px="12px" h="29px" bg={index === at ? "sheet" : undefined} _hover={{ bg: "sheet" }}>
-            <Bare aria-label={`Hear ${row.name}`} w="90px" onClick={() => pick(index)} cursor="pointer">
-              <MiniWave outline={row.outline} height="20px" />
+        {offered.map((one, index) => (
+          <Flex key={one.key} align="center" gap="10px" px="12px" h="29px" bg={index === at ? "sheet" : undefined} _hover={{ bg: "sheet" }}>
+            <Bare aria-label={`Hear ${one.name}`} w="90px" flexShrink={0} onClick={() => pick(index)} cursor="pointer">
+              {one.sound ? <MiniWave outline={one.sound.outline} height="20px" /> : <Box color="glass">{one.design?.mix.members?.length} layers</Box>}
             </Bare>
             <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-              {row.name}
+              {one.name}
             </Box>
             <Box color="dim" fontSize="12px">
-              {row.category}
+              {one.note}
             </Box>
             <Box fontFamily="mono" fontSize="12px" w="64px">
-              {seconds(row.seconds)}
+              {one.sound ? seconds(one.sound.seconds) : ""}
             </Box>
-            <Do quiet onClick={() => onAdd({ sound: row.id })} hint={`Add ${row.name}`}>
+            <Do quiet onClick={() => add(one)} hint={`Add ${one.name}`}>
               Add
             </Do>
           </Flex>

@@ -12,7 +12,7 @@ import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
-import { Bar } from "../../ui/frames";
+import { Bar, SpokenTitle } from "../../ui/frames";
 
 export type Tab = "layer" | "curves" | "source" | "tune";
 const TABS: readonly [Tab, string][] = [
@@ -67,6 +67,7 @@ export function BenchBar({
   };
   return (
     <Bar>
+      <SpokenTitle>{name}</SpokenTitle>
       <Box w="170px" flexShrink={1} minW="100px">
         <TextField label="Name of the design" value={name} onCommit={onRename} />
       </Box>

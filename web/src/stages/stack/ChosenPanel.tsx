@@ -163,6 +163,10 @@ export function ChosenPanel(props: Props) {
         <SumPanel
           design={design}
           mix={mix}
+          layout={layout}
+          printed={printing.printed}
+          onPrinted={printing.setNamed}
+          saved={printing.saved}
           meters={meters}
           crowding={crowding}
           shift={<PrintShift shifting={printing.shifting} onChange={printing.setShifting} onDo={() => void printing.printShift()} />}

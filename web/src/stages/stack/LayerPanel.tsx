@@ -25,6 +25,16 @@ interface Props {
   onNewer: () => void;
 }
 
+/** What stands against a layer as it is, in its own panel. */
+function Said({ text }: { text: string | undefined }) {
+  if (!text) return null;
+  return (
+    <Box role="status" color="coral" fontSize="12px">
+      {text}
+    </Box>
+  );
+}
+
 /** A role of the list, or the user's own. */
 export function Role({ role, onChange }: { role: string; onChange: (role: string) => void }) {
   const offered = (useControl("Member", "role")?.options ?? []).map((one) => one.label);
@@ -108,6 +118,8 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
           {frozen ? "Frozen to audio: gain, pan and place can be changed; thaw it for the rest." : "Locked: unlock it to change it."}
         </Box>
       )}
+      <Said text={placed?.missing} />
+      <Said text={placed?.dull} />
       <Placing of={member} layout={mix.layout} speakers={speakers} point={placed?.channels === 1} onEdit={onEdit} />
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
         <Controls<Member> model="Member" names={["pitch_st", "stretch", "at_s", "anchor_s"]} value={member} onChange={onEdit} />

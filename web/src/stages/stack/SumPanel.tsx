@@ -3,9 +3,11 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
+import { ExportLine } from "../../between/ExportLine";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
+import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
 import { Fact, Heading, Line } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
@@ -17,6 +19,11 @@ import { Versions } from "./Versions";
 interface Props {
   design: number;
   mix: Mix;
+  layout: Schemas["Layout"] | null | undefined;
+  /** What the next print is called and filed under. */
+  printed: { name?: string; category?: string };
+  onPrinted: (named: { name?: string; category?: string }) => void;
+  saved: () => Promise<void>;
   meters: Schemas["Sum"] | undefined;
   crowding: Schemas["Crowding"] | null;
   /** How a print is shifted. */
@@ -43,9 +50,24 @@ function Correlation({ value }: { value: number | null | undefined }) {
   );
 }
 
-export function SumPanel({ design, mix, meters, crowding, shift, onChange, chosenStep, onChooseStep, versions }: Props) {
+export function SumPanel({
+  design,
+  mix,
+  layout,
+  printed,
+  onPrinted,
+  saved,
+  meters,
+  crowding,
+  shift,
+  onChange,
+  chosenStep,
+  onChooseStep,
+  versions,
+}: Props) {
   const library = useShared((state) => state.library);
   const sumLayout = useControl("Mix", "layout");
+  const sumRate = useControl("Mix", "rate");
   const stale = useQuery({
     queryKey: ["stale", library],
     queryFn: () => got(api.GET("/api/lib/{library}/stack/stale", { params: { path: { library } } })),
@@ -69,9 +91,17 @@ export function SumPanel({ design, mix, meters, crowding, shift, onChange, chose
           {meters.warning}
         </Box>
       )}
+      {layout?.poor && (
+        <Box role="status" color="amber" fontSize="12px">
+          {layout.poor}
+        </Box>
+      )}
       <Box>
         <Fact name="Channels">
           <ControlOf control={sumLayout} value={mix.layout} folded onChange={(layout) => onChange({ ...mix, layout: layout })} />
+        </Fact>
+        <Fact name="Rate">
+          <ControlOf control={sumRate} value={mix.rate ?? null} folded onChange={(rate) => onChange({ ...mix, rate: rate })} />
         </Fact>
         <Fact name="Sample peak">{read(meters?.sample_peak_dbfs, "dBFS")}</Fact>
         <Fact name="True peak">{read(meters?.true_peak_dbtp, "dBTP")}</Fact>
@@ -127,7 +157,17 @@ export function SumPanel({ design, mix, meters, crowding, shift, onChange, chose
         onChoose={onChooseStep}
       />
       <Line />
+      <Heading>Print</Heading>
+      <TextField named label="Name" value={printed.name ?? ""} onCommit={(name) => onPrinted({ ...printed, name: name.trim() || undefined })} />
+      <TextField
+        named
+        label="Category"
+        placeholder="none"
+        value={printed.category ?? ""}
+        onCommit={(category) => onPrinted({ ...printed, category: category.trim() })}
+      />
       {shift}
+      <ExportLine title="Export the sum as a file" what={() => ({ designs: [design] })} ready={saved} />
       <Line />
       <Versions {...versions} />
       {(stale.data?.length ?? 0) > 0 && (

@@ -82,13 +82,14 @@ export function useLayers(
 
   const roll = async (some: string[], keepLength: boolean) => {
     try {
-      const next = await got(
+      const found = await got(
         api.POST("/api/lib/{library}/stack/roll", {
           params: { path: { library } },
           body: { mix, ids: some, keep_length: keepLength, seed: null, project },
         }),
       );
-      change(next);
+      change(found.mix);
+      if (found.said.length) tell(found.said.join(" "), true);
     } catch (error) {
       complain(error);
     }
@@ -139,10 +140,14 @@ export function useLayers(
   };
   const fill = async (words: string) => {
     try {
-      const next = await got(api.POST("/api/lib/{library}/stack/fill", { params: { path: { library } }, body: { mix, words, seed: null, project } }));
-      change(next);
-      setChosen(next.members.slice(mix.members.length).map((one) => one.id));
-      return true;
+      const found = await got(
+        api.POST("/api/lib/{library}/stack/fill", { params: { path: { library } }, body: { mix, words, seed: null, project } }),
+      );
+      change(found.mix);
+      setChosen(found.mix.members.slice(mix.members.length).map((one) => one.id));
+      if (found.said.length) tell(found.said.join(" "), true);
+      // what found nothing stays in the line, to be said in other words
+      return found.said.length === 0;
     } catch (error) {
       complain(error);
       return false;

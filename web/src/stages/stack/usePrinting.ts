@@ -1,5 +1,6 @@
 /** Prints of a design: to the library, or back into it as a layer. One at a time. */
-import { useRef } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
 import { api, got, type Member, type Mix } from "../../api/client";
 import { queries, useShared } from "../../session/store";
 import { overSaid } from "../../ui/format";
@@ -33,16 +34,26 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
       printing.current = false;
     }
   };
+  const proposed = useQuery({
+    queryKey: ["print", library, design.id, name],
+    queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}/print", { params: { path: { library, id: design.id } } })),
+  });
+  /** What the next print is called and filed under, where that is not what is proposed. */
+  const [named, setNamed] = useState<{ name?: string; category?: string }>({});
+  const propose = () => got(api.GET("/api/lib/{library}/designs/{id}/print", { params: { path: { library, id: design.id } } }));
   const print = () =>
     once(async () => {
+      const offer = await propose();
       const made = await got(
         api.POST("/api/lib/{library}/stack/print", {
           params: { path: { library } },
-          body: { mix, name: `${name} print`, category: "", design: design.id, wanted: null },
+          body: { mix, name: named.name || offer.name, category: named.category ?? offer.category, design: design.id, wanted: null },
         }),
       );
+      setNamed({});
+      void queries.invalidateQueries({ queryKey: ["print"] });
       tell(
-        `${made.name} is in the library${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.${overSaid(made)}`,
+        `${made.name} is in the library${made.category ? `, in ${made.category}` : ""}${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.${overSaid(made)}`,
         (made.peak ?? -1) > 0,
       );
     });
@@ -53,7 +64,7 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
           params: { path: { library } },
           body: {
             mix,
-            name: `${name} print`,
+            name: (await propose()).name,
             design: design.id,
             semitones: shifting.semitones,
             keep_length: shifting.keepLength,
@@ -67,5 +78,5 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
         `${made.sound.name} is in the library${overSaid(made.sound)}, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`,
       );
     });
-  return { print, printShift, shifting, setShifting };
+  return { saved, print, printShift, shifting, setShifting, printed: { ...proposed.data, ...named }, setNamed };
 }

@@ -1,18 +1,28 @@
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Target } from "../../api/client";
-import { Do } from "../../ui/buttons";
-import { Choose } from "../../ui/choices";
-import { useModels } from "../../ui/controls";
-import { Input } from "../../ui/fields";
-import { useFormats } from "../../ui/formats";
-import { exportFiles } from "./exporting";
+import type { Target } from "../api/client";
+import { Do } from "../ui/buttons";
+import { Choose } from "../ui/choices";
+import { useModels } from "../ui/controls";
+import { Input } from "../ui/fields";
+import { useFormats } from "../ui/formats";
+import { type Exporting, exportFiles } from "./export";
+import { DRY, type HeardSo } from "./heard";
 
 const CHANNELS = ["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] as const;
 const RATES = ["44100", "48000", "88200", "96000", "192000"] as const;
 
-/** Files out: folder, format, channels, rate; of the chosen rows, or of a marked part. */
-export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number, number] | null; title: string }) {
+interface Props {
+  /** What is written, and how it is heard, asked for when it is written. */
+  what: () => Exporting;
+  heard?: () => HeardSo;
+  /** Resolves when what is written is kept as it is shown. */
+  ready?: () => Promise<void>;
+  title: string;
+}
+
+/** Files out: folder, format, channels, rate. */
+export function ExportLine({ what, heard = () => DRY, ready = async () => {}, title }: Props) {
   const [open, setOpen] = useState(false);
   const models = useModels();
   const formats = useFormats();
@@ -34,11 +44,11 @@ export function ExportLine({ ids, part, title }: { ids?: number[]; part: [number
       channels: channels as Target["channels"],
       rate: rate ? Number(rate) : null,
     };
-    void exportFiles(folder.trim(), ids, part, target);
+    void ready().then(() => exportFiles(what(), folder.trim(), target, heard()));
     setOpen(false);
   };
   return (
-    <Flex gap="4px" align="center" role="group" aria-label={title}>
+    <Flex gap="4px" align="center" wrap="wrap" role="group" aria-label={title}>
       <Input
         label="Folder to export to"
         autoFocus
