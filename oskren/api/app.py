@@ -20,7 +20,7 @@ from oskren.api.documents import drafts, histories, named
 from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
 from oskren.api.mend import chain, plugins, reels, saved, steps
-from oskren.api.page import serve_page
+from oskren.api.page import serve_guide, serve_page
 from oskren.api.ship import sheets
 from oskren.api.slice import plans
 from oskren.api.stack import designs, layers, meters, prints, told
@@ -154,5 +154,6 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
     ):
         app.include_router(module.router, prefix="/api")
 
+    serve_guide(app)
     serve_page(app)
     return app

@@ -1,4 +1,4 @@
-import { Box, CloseButton, Dialog, Flex, Portal } from "@chakra-ui/react";
+import { Box, CloseButton, Dialog, Flex, Link, Portal } from "@chakra-ui/react";
 import { useState } from "react";
 import { useLocation } from "react-router";
 import { Input } from "../ui/fields";
@@ -31,6 +31,9 @@ export function KeyList({ onClose }: { onClose: () => void }) {
                 value={wanted}
                 onChange={(event) => setWanted(event.target.value)}
               />
+              <Link href="/guide" target="_blank" color="glass">
+                The guide: the job with pictures
+              </Link>
               <Dialog.CloseTrigger asChild position="static">
                 <CloseButton size="xs" aria-label="Close" />
               </Dialog.CloseTrigger>

@@ -7,6 +7,7 @@ import { Grade } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { Line, Side } from "../../ui/frames";
 import { Measured, Noted, Said } from "./Facts";
+import { FirstVisit } from "./FirstVisit";
 import { HeardNow } from "./HeardNow";
 import { OwnFields } from "./OwnFields";
 import { type Change, MARKS } from "./sounds";
@@ -30,6 +31,7 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
   if (!row)
     return (
       <Side label="Selected sound">
+        <FirstVisit />
         <Box color="dim">Choose a row: it is heard at once. The arrow keys go from sound to sound.</Box>
         <Box color="dim">Shift and Ctrl choose several; drag them onto a category or a set to file them, or out of the window as files.</Box>
       </Side>
