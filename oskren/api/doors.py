@@ -80,7 +80,7 @@ def tell_faults(app: FastAPI) -> None:
     async def malformed(_: Request, error: RequestValidationError) -> JSONResponse:
         first = error.errors()[0]
         own = first["msg"].removeprefix("Value error, ")
-        if first["type"] == "value_error" and own[:1].isupper():
+        if first["type"] == "value_error" and own[:1].isupper() and own.endswith("."):
             return problem(422, own)  # a rule of ours, a sentence already
         where = ".".join(str(part) for part in first["loc"] if part not in ("body", "query", "path"))
         return problem(422, f"{where + ': ' if where else ''}{first['msg']}.")

@@ -20,6 +20,8 @@ class FormatView(BaseModel):
     label: str
     bits: list[int]
     beyond: list[int]
+    rates: list[int]
+    """The only rates (Hz) it holds; none where it holds any."""
 
 
 @router.get("/models")
@@ -38,6 +40,7 @@ def formats() -> list[FormatView]:
             label=one.label,
             bits=sorted(one.bits, key=lambda bits: (bits != usual, bits)),
             beyond=[bits for bits in one.bits if not one.ends_at_full_scale(bits)],
+            rates=list(one.rates),
         )
         for one in FORMATS.values()
     ]

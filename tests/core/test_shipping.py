@@ -129,6 +129,18 @@ class Sheets(InFolder):
         self.assertEqual([bool(one.problem) for one in files_], [True, True, False])
         self.assertIn("{number:3}", files_[0].problem)
 
+    def test_a_format_that_knows_some_rates_and_channels_says_so(self) -> None:
+        item = Item(node=self.source(noise(0.5, -20, channels=3), rate=44_100, name="wide.wav"), name="wide")
+        targets = (Target(format="opus", template="{name}_{rate}"), Target(name="m", format="mp3", template="m/{name}"))
+        found = plan("s", [Titled("wide", "", 44_100, 3)], targets)
+        self.assertEqual((found[0].path, found[0].problem), ("wide_48k.opus", ""))
+        self.assertIn("MP3 holds 2 channels at most, not 3", found[1].problem)
+        self.assertEqual(plan("s", [Titled("wide", "", 44_100, 3)], (targets[1].model_copy(update={"channels": "mono"}),))[0].problem, "")
+        path = self.folder / "wide.opus"
+        report = render_file(self.renderer, item, targets[0], path, "wide.opus")
+        self.assertTrue(report.ok, report.checks)
+        self.assertEqual((report.sample_rate, report.frames, report.channels), (48_000, 26_122, 3))  # 24,000 frames at 44.1 kHz
+
     def test_targets_that_cannot_be_are_refused(self) -> None:
         for values in ({"format": "flac", "bits": 32}, {"bits": 12}, {"rate": 5}, {"peak_dbfs": 3.0}, {"template": ""}):
             with self.subTest(values=values), self.assertRaises(ValidationError):

@@ -60,7 +60,7 @@ class Ours(InFolder):
         np.testing.assert_allclose(files.read(path)[0], samples, atol=2**-23)
 
     def test_flac_and_ogg_by_mutagen(self) -> None:
-        for name in ("a.flac", "a.ogg"):
+        for name in ("a.flac", "a.ogg", "a.opus"):
             path = self.folder / name
             files.write(path, noise(0.5, -20), RATE, 24, said=FULL)
             tags = mutagen.File(path)
@@ -68,6 +68,17 @@ class Ours(InFolder):
                 self.assertEqual((tags["title"], tags["genre"], tags["copyright"]), (["Bolt drop"], ["Mechanism/Lock"], ["Ours"]))
                 back = metadata.read(path, RATE)
                 self.assertEqual((back.title, back.category, back.keywords, back.date), (FULL.title, FULL.category, FULL.keywords, FULL.date))
+
+    def test_mp3_by_mutagen(self) -> None:
+        path = self.folder / "a.mp3"
+        files.write(path, noise(0.5, -20, channels=2), RATE, 24, said=FULL)
+        tags = mutagen.id3.ID3(path)
+        self.assertEqual((tags.version[:2], tags["TIT2"].text, tags["TCOP"].text), ((2, 4), ["Bolt drop"], ["Ours"]))
+        self.assertEqual(tags["TIT3"].text, [FULL.description])
+        back = metadata.read(path, RATE)
+        self.assertEqual((back.title, back.category, back.keywords, back.comment), (FULL.title, FULL.category, FULL.keywords, FULL.comment))
+        formats.words_into(path, FULL.model_copy(update={"title": "Another"}), RATE)
+        self.assertEqual((metadata.read(path, RATE).title, files.probe(path).frames), ("Another", RATE // 2))
 
     def test_aiff_by_libsndfile_and_the_standard_library(self) -> None:
         """Text chunks as libsndfile reads them, markers and frames as Python's own reader of AIFF does."""

@@ -282,12 +282,17 @@ def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int
     """
     form = formats.of_file(path)
     subtype = form.subtype(bits)
+    if form.most_channels and channels > form.most_channels:
+        raise OskrenError(f"{path}: {form.label} holds {form.most_channels} channels at most, this has {channels}; fold it down, or choose another format.")
+    if rate != form.rate_for(rate):
+        raise OskrenError(f"{path}: {form.label} holds no {rate / 1000:g} kHz; convert it to {form.rate_for(rate) / 1000:g} kHz first.")
     large = frames * channels * 4 > (1 << 32) - 65536
     if large and form.ends_at_4gb:
         raise OskrenError(f"{path}: would be over 4 GiB, more than {form.label} holds; write WAV, which becomes RF64.")
     size = form.write_frames or BLOCK
     with replacing(path) as temporary:
-        with sf.SoundFile(str(temporary), "w", rate, channels, subtype, format=form.beyond_4gb if large and form.beyond_4gb else form.container) as stream:
+        container = form.beyond_4gb if large and form.beyond_4gb else form.container
+        with sf.SoundFile(str(temporary), "w", rate, channels, subtype, format=container, compression_level=form.compression) as stream:
 
             def put(samples: Samples) -> None:
                 for at in range(0, len(samples), size):

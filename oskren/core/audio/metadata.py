@@ -273,7 +273,7 @@ def _keywords(text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(part.strip() for part in parts if part.strip()))
 
 
-_ID3 = {
+ID3 = {
     "title": "TIT2",
     "artist": "TPE1",
     "category": "TCON",
@@ -309,7 +309,7 @@ def _tagged(path: Path) -> Metadata:
     tags = file.tags
     found: dict[str, object] = {}
     if hasattr(tags, "getall"):
-        for key, frame in _ID3.items():
+        for key, frame in ID3.items():
             texts = [str(one) for one in tags.getall(frame)]
             if texts and texts[0].strip():
                 found[key] = texts[0].strip()

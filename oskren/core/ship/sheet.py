@@ -86,18 +86,21 @@ def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[
         for i, item in enumerate(items):
             rate, channels = item.rate, item.channels
             wide = channels if target.channels == "keep" else len(CHANNELS[target.channels])
+            form = format_of(target.format)
             values = {
                 "category": item.category.replace("/", "-") or "uncategorised",
                 "name": item.name,
                 "number": i + 1,
-                "rate": f"{(target.rate or rate) / 1000:g}k",
-                "bits": target.bits if format_of(target.format).lossless else "",
+                "rate": f"{form.rate_for(target.rate or rate) / 1000:g}k",
+                "bits": target.bits if form.lossless else "",
                 "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
                 "target": target.name,
                 "sheet": name,
             }
             try:
-                planned.append(Planned(path=names.fill(target.template, values, format_of(target.format).suffix), item=i, target=t))
+                many = form.most_channels and wide > form.most_channels
+                problem = f"{form.label} holds {form.most_channels} channels at most, not {wide}; fold it down, or choose another format." if many else ""
+                planned.append(Planned(path=names.fill(target.template, values, form.suffix), item=i, target=t, problem=problem))
             except OskrenError as error:
                 planned.append(Planned(path="", item=i, target=t, problem=str(error)))
     for position in names.collisions([one.path or f"\0{i}" for i, one in enumerate(planned)]):
@@ -106,15 +109,16 @@ def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[
     return planned
 
 
-def file_node(item: Item, target: Target) -> Node:
-    """The item through what the target asks for: channels, rate, fades, level last."""
+def file_node(item: Item, target: Target, rate: int | None = None) -> Node:
+    """The item through what the target asks for: channels, rate, fades, level last. ``rate`` (Hz) is that of the file where its format does not hold any."""
     steps: list[Step] = []
     if target.channels == "mono":
         steps.append(Step(kind="mono"))
     elif target.channels != "keep":
         steps.append(Step(kind="layout", params={"layout": target.channels}))
-    if target.rate is not None:
-        steps.append(Step(kind="rate", params={"rate": target.rate}))
+    rate = target.rate if rate is None else rate
+    if rate is not None:
+        steps.append(Step(kind="rate", params={"rate": rate}))
     if target.fade_in_ms or target.fade_out_ms:
         steps.append(Step(kind="fade", params={"in_s": target.fade_in_ms / 1000, "out_s": target.fade_out_ms / 1000}))
     if target.peak_dbfs is not None:

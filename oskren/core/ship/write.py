@@ -108,12 +108,14 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     OskrenError
         When the file cannot be rendered or written; nothing is left under its name that was not there before.
     """
-    node = file_node(item, target)
+    form = format_of(target.format)
+    own = target.rate or renderer.output_shape(item.node).rate
+    held = form.rate_for(own)
+    node = file_node(item, target, held if held != own else None)
     shape = renderer.output_shape(node)
     rate = shape.rate
     samples = np.concatenate(list(renderer.stream(node)))
     key = file_key(item, target)
-    form = format_of(target.format)
     highest = levels.peak(samples)
     told = ""
     if highest > 1.0 and form.ends_at_full_scale(target.bits):

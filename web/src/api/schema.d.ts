@@ -4353,6 +4353,8 @@ export interface components {
             bits: number[];
             /** Beyond */
             beyond: number[];
+            /** Rates */
+            rates: number[];
         };
         /**
          * FoundAgain

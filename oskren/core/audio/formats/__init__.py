@@ -2,7 +2,7 @@
 
 # in the order people are offered them
 # isort: off
-from oskren.core.audio.formats import wav, aiff, flac, ogg  # noqa: F401
+from oskren.core.audio.formats import wav, aiff, flac, ogg, opus, mp3  # noqa: F401
 # isort: on
 
 from oskren.core.audio.formats.base import FORMATS, Format, format_of, of_file, words_into

@@ -36,6 +36,12 @@ class Format:
         Frames handed to the encoder at a time; 0 for as many as there are.
     peak_db, rms_db : float
         How far a lossy file's peak and RMS may lie from what was rendered.
+    rates : tuple of int
+        The only rates (Hz) it holds, from low to high; empty where it holds any.
+    most_channels : int
+        How many channels it holds; 0 where that does not matter.
+    compression : float, optional
+        How hard a lossy encoder is to try to be small, 0 (best sound) to 1; the encoder's own way when left out.
     """
 
     key: str
@@ -50,6 +56,9 @@ class Format:
     write_frames: int = 0
     peak_db: float = 0.0
     rms_db: float = 0.0
+    rates: tuple[int, ...] = ()
+    most_channels: int = 0
+    compression: float | None = None
 
     @property
     def lossless(self) -> bool:
@@ -68,6 +77,12 @@ class Format:
         if bits not in self.codecs:
             raise OskrenError(f"{self.label} holds {' or '.join(map(str, self.bits))} bit, not {bits}; choose one of them or WAV")
         return self.codecs[bits]
+
+    def rate_for(self, rate: int) -> int:
+        """The rate (Hz) a sound of a rate is written at: its own where the format holds it, else the next higher one, else the highest."""
+        if not self.rates or rate in self.rates:
+            return rate
+        return next((one for one in self.rates if one > rate), self.rates[-1])
 
     def ends_at_full_scale(self, bits: int) -> bool:
         """Whether nothing over full scale can be kept."""
@@ -105,7 +120,7 @@ def words_into(path: Path, data: Metadata, rate: int, channels: int = 1) -> None
     """Put words, markers and loops into a finished file of any of these formats; what it held of them before is replaced."""
     with open(path, "rb") as stream:
         head = stream.read(4)
-    found = next((one for one in FORMATS.values() if head in one.magic), None)
+    found = next((one for one in FORMATS.values() if head.startswith(one.magic)), None)
     if found is None:
         raise OskrenError(f"{path}: holds no place for words; export to {', '.join(one.suffix for one in FORMATS.values())}.")
     found.embed(path, data, rate, channels)

@@ -60,6 +60,11 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
           })
         }
       />
+      {!!form?.rates.length && (
+        <Box color="dim" fontSize="12px">
+          {form.label} holds {form.rates.map((rate) => rate / 1000).join(", ")} kHz; any other rate goes up to the next of them.
+        </Box>
+      )}
       {lossless && (
         <ControlOf
           control={bits && { ...bits, options: bits.options.filter((one) => form.bits.includes(Number(one.value))) }}
