@@ -141,6 +141,19 @@ class Sheets(InFolder):
         self.assertTrue(report.ok, report.checks)
         self.assertEqual((report.sample_rate, report.frames, report.channels), (48_000, 26_122, 3))  # 24,000 frames at 44.1 kHz
 
+    def test_bits_of_its_own_are_those_of_the_recording_as_far_as_the_format_has_them(self) -> None:
+        node = self.source(noise(0.1))
+        for own, key, bits in ((8, "wav", 16), (16, "wav", 16), (20, "wav", 24), (32, "wav", 32), (None, "wav", 24), (16, "flac", 16), (32, "flac", 24)):
+            item, target = Item(node=node, name="a", bits=own), Target(bits=None, format=key, template="{name} {bits}")
+            path = self.folder / f"{own}.{key}"
+            report = render_file(self.renderer, item, target, path, path.name)
+            with self.subTest(own=own, format=key):
+                self.assertTrue(report.ok, report.checks)
+                self.assertEqual((report.bit_depth, files.probe(path).bits), (bits, bits))
+                self.assertEqual(plan("s", [Titled("a", "", RATE, 1, own)], (target,))[0].path, f"a {bits}.{key}")
+                # the same file as one that was asked for so many bits: it need not be rendered again
+                self.assertEqual(file_key(item, target), file_key(item, target.model_copy(update={"bits": bits})))
+
     def test_targets_that_cannot_be_are_refused(self) -> None:
         for values in ({"format": "flac", "bits": 32}, {"bits": 12}, {"rate": 5}, {"peak_dbfs": 3.0}, {"template": ""}):
             with self.subTest(values=values), self.assertRaises(ValidationError):

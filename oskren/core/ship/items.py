@@ -21,6 +21,8 @@ class Item(Frozen):
     name: str = Field(min_length=1, max_length=400)
     category: str = ""
     sound: str = ""
+    bits: int | None = None
+    """What it was recorded in; None for what was made."""
     tags: tuple[str, ...] = ()
     notes: str = ""
     rights: str = ""
@@ -31,12 +33,13 @@ class Item(Frozen):
 
 
 class Titled(NamedTuple):
-    """What the name of an item's file is made of: name, category, rate (Hz) and channels."""
+    """What the name of an item's file is made of: name, category, rate (Hz), channels, and the bits it was recorded in."""
 
     name: str
     category: str
     rate: int
     channels: int
+    bits: int | None = None
 
 
 def name_heard(name: str, heard: Heard) -> str:

@@ -27,7 +27,7 @@ class Target(Frozen):
     name: str = "master"
     format: str = choice("wav", {one.key: one.label for one in FORMATS.values()}, "Format")
     rate: int | None = choice(None, {None: "its own", 44_100: "44.1 kHz", 48_000: "48 kHz", 96_000: "96 kHz"}, "Sample rate", low=8000, high=384_000)
-    bits: Literal[16, 24, 32] = choice(24, {16: "16", 24: "24", 32: "32 float"}, "Bits")
+    bits: Literal[16, 24, 32] | None = choice(24, {None: "its own", 16: "16", 24: "24", 32: "32 float"}, "Bits")
     channels: Literal["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] = choice("keep", {"keep": "as they are", **LAYOUTS}, "Channels")
     peak_dbfs: float | None = number(None, -24, 0, "dBFS", "Level each to", unset="as it is", begins=-1)
     fade_in_ms: float = number(0.0, 0, 10_000, "ms", "Fade in", usual=(0, 500))
@@ -40,7 +40,8 @@ class Target(Frozen):
     @model_validator(mode="after")
     def _writable(self) -> Target:
         try:
-            format_of(self.format).subtype(self.bits)
+            if self.bits is not None:
+                format_of(self.format).subtype(self.bits)
         except OskrenError as error:
             raise ValueError(str(error)) from None
         return self
@@ -92,7 +93,7 @@ def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[
                 "name": item.name,
                 "number": i + 1,
                 "rate": f"{form.rate_for(target.rate or rate) / 1000:g}k",
-                "bits": target.bits if form.lossless else "",
+                "bits": (target.bits or form.bits_for(item.bits)) if form.lossless else "",
                 "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
                 "target": target.name,
                 "sheet": name,
@@ -126,8 +127,16 @@ def file_node(item: Item, target: Target, rate: int | None = None) -> Node:
     return Chained(node=item.node, chain=tuple(steps)) if steps else item.node
 
 
+def as_written(item: Item, target: Target) -> Target:
+    """The target with the bits an item is written in, where it leaves them to the item."""
+    if target.bits is not None:
+        return target
+    return target.model_copy(update={"bits": format_of(target.format).bits_for(item.bits)})
+
+
 def file_key(item: Item, target: Target) -> str:
     """Hash of everything that decides a file's bytes; the same key means the file need not be rendered again."""
     left = {"template", "name", *({"over"} if target.over == "refuse" else ())}
-    facts = [node_hash(file_node(item, target)), target.model_dump(exclude=left), item.model_dump(exclude={"node", "sound", "missing"}), 2]
+    target = as_written(item, target)
+    facts = [node_hash(file_node(item, target)), target.model_dump(exclude=left), item.model_dump(exclude={"node", "sound", "missing", "bits"}), 2]
     return hashlib.blake2b(json.dumps(facts, sort_keys=True).encode(), digest_size=20).hexdigest()

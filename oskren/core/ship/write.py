@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from oskren.core.audio import files
 from oskren.core.audio.formats import format_of, of_file
+from oskren.core.audio.formats.base import USUAL_BITS
 from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
@@ -20,7 +21,7 @@ from oskren.core.nodes.model import Chained, Step
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.walk import leaves
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target, file_key, file_node
+from oskren.core.ship.sheet import Target, as_written, file_key, file_node
 from oskren.core.types import Samples
 
 EDGE_DBFS = -40.0
@@ -108,6 +109,8 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     OskrenError
         When the file cannot be rendered or written; nothing is left under its name that was not there before.
     """
+    target = as_written(item, target)
+    bits = target.bits or USUAL_BITS
     form = format_of(target.format)
     own = target.rate or renderer.output_shape(item.node).rate
     held = form.rate_for(own)
@@ -118,7 +121,7 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     key = file_key(item, target)
     highest = levels.peak(samples)
     told = ""
-    if highest > 1.0 and form.ends_at_full_scale(target.bits):
+    if highest > 1.0 and form.ends_at_full_scale(bits):
         if target.over == "refuse":
             raise OverFullScale(shown, levels.db(highest))
         told = f"was {levels.db(highest):+.1f} dB over full scale, {'lowered' if target.over == 'lower' else 'limited'}"
@@ -129,7 +132,7 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
             samples = np.clip(np.concatenate(list(renderer.stream(limited))), -1.0, 1.0)
         highest = levels.peak(samples)
     said = words_for(item, target).model_copy(update={"channel_names": channel_names(shape.named, shape.channels) if shape.channels > 2 else ()})
-    files.write(path, samples, rate, target.bits, dither=target.dither and target.bits == 16, seed=int(key[:8], 16), said=said)
+    files.write(path, samples, rate, bits, dither=target.dither and bits == 16, seed=int(key[:8], 16), said=said)
     return verify(path, shown, key, samples, highest, rate, item, target, told)
 
 
@@ -193,13 +196,14 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     info = files.probe(path)
     back = np.concatenate(list(files.blocks(path)))
     form = format_of(target.format)
-    step = _rounding(target.bits, dithered=target.dither and target.bits == 16)
+    bits = as_written(item, target).bits or USUAL_BITS
+    step = _rounding(bits, dithered=target.dither and bits == 16)
     peak_back = levels.peak(back)
     checks = [
         Check(name="length", ok=len(back) == len(samples), note=f"{len(back)} of {len(samples)} frames"),
         Check(
             name="format",
-            ok=info.rate == rate and info.channels == samples.shape[1] and (not form.lossless or info.bits == target.bits),
+            ok=info.rate == rate and info.channels == samples.shape[1] and (not form.lossless or info.bits == bits),
             note=f"{info.format}, {info.rate} Hz, {info.channels} ch" + (f", {info.bits} bit" if info.bits else ""),
         ),
     ]
@@ -215,7 +219,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     checks.append(
         Check(
             name="level",
-            ok=highest <= 1.0 or not form.ends_at_full_scale(target.bits),
+            ok=highest <= 1.0 or not form.ends_at_full_scale(bits),
             note=told or ("under full scale" if highest <= 1.0 else f"{levels.db(highest):+.1f} dB over full scale, kept in float"),
         )
     )

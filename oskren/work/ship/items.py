@@ -41,6 +41,7 @@ def _as_it_is(sound: Sound) -> Item:
         name=sound.name[:400],
         category=sound.category,
         sound=str(sound.id),
+        bits=sound.bits,
         tags=tuple(sound.tags.split()),
         notes=sound.notes[:2000],
         rights=sound.rights,
@@ -60,10 +61,10 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     """What the names of the files of sounds are made of; only sounds whose rate or channels a chain may change are looked into."""
     _check_part(heard, ids)
     renderer = studio.renderer(library)
-    rows: dict[int, Row[int, str, str, int, int, bool]] = {}
+    rows: dict[int, Row[int, str, str, int, int, int | None, bool]] = {}
     with library.reading() as session:
         for at in range(0, len(ids), AT_ONCE):
-            query = select(Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, func.json_array_length(Sound.chain) > 0)
+            query = select(Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, func.json_array_length(Sound.chain) > 0)
             rows |= {row[0]: row for row in session.execute(query.where(Sound.id.in_(ids[at : at + AT_ONCE])))}
     changing = [id for id in ids if id in rows and (rows[id][-1] or _heard(heard, id).chain)]
     shapes = {sound.id: renderer.output_shape(as_heard(node_of(sound), _heard(heard, sound.id))) for sound in library.sounds(changing)}
@@ -71,9 +72,9 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     for id in ids:
         if id not in rows:
             raise no_such_sound(id)
-        _, name, category, rate, channels, _ = rows[id]
+        _, name, category, rate, channels, bits, _ = rows[id]
         shape = shapes.get(id)
-        titled.append(Titled(name_heard(name, _heard(heard, id)), category, shape.rate if shape else rate, shape.channels if shape else channels))
+        titled.append(Titled(name_heard(name, _heard(heard, id)), category, shape.rate if shape else rate, shape.channels if shape else channels, bits))
     return titled
 
 
@@ -130,7 +131,7 @@ def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]
 
     def titled(item: Item) -> Titled:
         shape = renderer.output_shape(item.node)
-        return Titled(item.name, item.category, shape.rate, shape.channels)
+        return Titled(item.name, item.category, shape.rate, shape.channels, item.bits)
 
     left = [id for id in wanted.draws if id not in known]
     known |= dict(zip(left, map(titled, made_items(library, OnSheet(draws=left))), strict=True))

@@ -42,7 +42,7 @@ def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
 def titled_items(studio: Studio, library: Library, items: Sequence[Item]) -> list[Titled]:
     """What the names of the files of items are made of."""
     renderer = studio.renderer(library)
-    return [Titled(item.name, item.category, shape.rate, shape.channels) for item in items for shape in (renderer.output_shape(item.node),)]
+    return [Titled(item.name, item.category, shape.rate, shape.channels, item.bits) for item in items for shape in (renderer.output_shape(item.node),)]
 
 
 def planned_files(

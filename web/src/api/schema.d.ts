@@ -7855,9 +7855,8 @@ export interface components {
             /**
              * Bits
              * @default 24
-             * @enum {integer}
              */
-            bits: 16 | 24 | 32;
+            bits: (16 | 24 | 32) | null;
             /**
              * Channels
              * @default keep

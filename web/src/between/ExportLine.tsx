@@ -12,6 +12,9 @@ import { DRY, type HeardSo } from "./heard";
 const CHANNELS = ["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] as const;
 const RATES = ["44100", "48000", "88200", "96000", "192000"] as const;
 
+/** The bits each sound was recorded in. */
+const OWN = "its bits";
+
 interface Props {
   /** What is written, and how it is heard, asked for when it is written. */
   what: () => Exporting;
@@ -26,7 +29,7 @@ export function ExportLine({ what, heard = () => DRY, ready = async () => {}, ti
   const [open, setOpen] = useState(false);
   const models = useModels();
   const formats = useFormats();
-  const [format, setFormat] = useState("wav 24");
+  const [format, setFormat] = useState("wav its bits");
   const [channels, setChannels] = useState<string>("keep");
   const [rate, setRate] = useState("");
   if (!open)
@@ -36,11 +39,11 @@ export function ExportLine({ what, heard = () => DRY, ready = async () => {}, ti
       </Do>
     );
   const write = (folder: string) => {
-    const [kind, bits] = format.split(" ");
+    const [kind, bits] = format.split(/ (.*)/);
     const target: Target = {
       ...(models?.Target?.defaults as Target),
       format: kind,
-      bits: Number(bits ?? 24) as Target["bits"],
+      bits: OWN === bits || bits === undefined ? null : (Number(bits) as Target["bits"]),
       channels: channels as Target["channels"],
       rate: rate ? Number(rate) : null,
     };
@@ -64,7 +67,9 @@ export function ExportLine({ what, heard = () => DRY, ready = async () => {}, ti
       <Choose
         label="Format"
         value={format}
-        options={formats.flatMap(({ key, bits }) => (bits.length ? bits.map((one) => `${key} ${one}`) : [key])).map((one) => [one, one] as const)}
+        options={formats
+          .flatMap(({ key, bits }) => (bits.length ? [OWN, ...bits].map((one) => `${key} ${one}`) : [key]))
+          .map((one) => [one, one] as const)}
         onChange={setFormat}
       />
       <Choose

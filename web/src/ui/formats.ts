@@ -8,5 +8,8 @@ export function useFormats(): Format[] {
   return useQuery({ queryKey: ["formats"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/formats")) }).data ?? [];
 }
 
-/** The bits that were chosen, or the usual ones of a format that has not those; a lossy format leaves them as they are. */
-export const bitsFor = (format: Format | undefined, bits: number): number => (format?.bits.includes(bits) ? bits : (format?.bits[0] ?? bits));
+type Bits = Schemas["Target"]["bits"];
+
+/** The bits that were chosen (none is each sound's own), or the usual ones of a format that has not those; a lossy format leaves them as they are. */
+export const bitsFor = (format: Format | undefined, bits: Bits): Bits =>
+  bits == null || format?.bits.includes(bits) ? bits : ((format?.bits[0] as Bits) ?? bits);

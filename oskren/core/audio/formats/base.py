@@ -9,6 +9,9 @@ from pathlib import Path
 from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import OskrenError
 
+USUAL_BITS = 24
+"""What is recorded and delivered in when nothing else is said (common practice, no source)."""
+
 Embed = Callable[[Path, Metadata, int, int], None]
 """Puts words, markers and loops into a finished file: its path, what it is to say, sample rate (Hz), channels. The sound is not touched."""
 
@@ -77,6 +80,12 @@ class Format:
         if bits not in self.codecs:
             raise OskrenError(f"{self.label} holds {' or '.join(map(str, self.bits))} bit, not {bits}; choose one of them or WAV")
         return self.codecs[bits]
+
+    def bits_for(self, own: int | None) -> int:
+        """The bits a sound that has so many is written in: as many, else the next more the format has, else its most. What has none (None) gets 24."""
+        some = sorted(self.bits)
+        wanted = own or USUAL_BITS
+        return next((bits for bits in some if bits >= wanted), some[-1]) if some else wanted
 
     def rate_for(self, rate: int) -> int:
         """The rate (Hz) a sound of a rate is written at: its own where the format holds it, else the next higher one, else the highest."""

@@ -56,7 +56,7 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
             bits: bitsFor(
               formats.find((one) => one.key === next),
               target.bits,
-            ) as Target["bits"],
+            ),
           })
         }
       />
@@ -67,19 +67,19 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
       )}
       {lossless && (
         <ControlOf
-          control={bits && { ...bits, options: bits.options.filter((one) => form.bits.includes(Number(one.value))) }}
-          value={target.bits}
+          control={bits && { ...bits, options: bits.options.filter((one) => one.value === null || form.bits.includes(Number(one.value))) }}
+          value={target.bits ?? null}
           onChange={(next) => set({ bits: next })}
         />
       )}
       <Controls<Target>
         model="Target"
         names={[
-          ...(target.bits === 16 && lossless ? (["dither"] as const) : []),
+          ...((target.bits ?? 16) === 16 && lossless ? (["dither"] as const) : []),
           "rate",
           "channels",
           "peak_dbfs",
-          ...(!form?.beyond.includes(target.bits) ? (["over"] as const) : []),
+          ...(!form?.beyond.includes(target.bits ?? 0) ? (["over"] as const) : []),
           "fade_in_ms",
           "fade_out_ms",
         ]}
