@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import soundfile as sf
 import wavinfo
-from sqlalchemy import select, text
+from sqlalchemy import func, select, text
 
 from oskren.core.audio import files, metadata
 from oskren.core.audio.metadata import Marker, Metadata
@@ -28,7 +28,7 @@ from oskren.store.describe import describing, tree, undoing
 from oskren.store.describe.describing import Change
 from oskren.store.library import node_of
 from oskren.store.search.asking import Asked
-from oskren.store.tables import Edit
+from oskren.store.tables import Arrival, Edit
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import backup, importing, watching
@@ -246,6 +246,21 @@ class Watching(InStudio):
         self.assertEqual(self.rescan().new, 1)
         with self.assertRaisesRegex(OskrenError, "does not lie inside"):
             watching.leave_out(self.library, str(self.disk), ["/elsewhere"])
+
+    def test_what_is_hidden_is_listed_once_and_brings_no_arrival_of_its_own(self) -> None:
+        (self.disk / ".cache").mkdir()
+        (self.disk / ".secret.wav").write_bytes(b"RIFF")
+        (self.disk / "._a.wav").write_bytes(b"x")
+        (self.disk / "notes.txt").write_text("x")
+        for new in (3, 0, 0):
+            scan = self.rescan()
+            self.assertEqual(scan.new, new)
+            reasons = {Path(one["path"]).name: one["reason"] for one in scan.skipped}
+            self.assertEqual((len(scan.skipped), sorted(reasons)), (4, ["._a.wav", ".cache", ".secret.wav", "notes.txt"]))
+            self.assertIn("hidden folder", reasons[".cache"])
+            self.assertIn("begins with a dot", reasons[".secret.wav"])
+            with self.library.reading() as session:
+                self.assertEqual(session.scalar(select(func.count(Arrival.id))), 1)
 
     def test_a_disk_that_is_away_changes_nothing(self) -> None:
         self.rescan()

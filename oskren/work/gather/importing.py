@@ -117,6 +117,7 @@ def import_paths(
     leave: Sequence[Path] = (),
     sent: Path | None = None,
     arrival: int = 0,
+    quiet: bool = False,
     move: bool = False,
 ) -> Imported:
     """Import files and folders; every file is its own transaction, so what is in stays in when the rest is cancelled.
@@ -133,6 +134,8 @@ def import_paths(
         The temporary folder files were sent to by a browser: their paths are noted from there on.
     arrival : int
         An arrival the sounds join, instead of one of their own called ``name``.
+    quiet : bool
+        Keep no arrival that brings no sound, whatever was passed over: a watched folder is looked through again and again.
     move : bool
         Take the files themselves into the library: they were made for it.
     """
@@ -209,7 +212,7 @@ def import_paths(
             if row is not None:
                 skipped = {one["path"]: one for one in (*row.skipped, *result.skipped)}
                 row.skipped = [skipped[path] for path in sorted(skipped)]
-                if not arrival and not result.imported and not result.skipped:
+                if not arrival and not result.imported and (quiet or not result.skipped):
                     session.delete(row)
     return result
 

@@ -104,8 +104,8 @@ def rescan(studio: Studio, library: Library, path: str, progress: Progress = ALO
                 gone.pop(old)
                 scan.moved += 1
     scan.missing = _mark(library, list(gone), missing=True)
-    result = import_paths(studio, library, [Path(path)], f"Watched: {Path(path).name}", refer=True, progress=progress, leave=leave)
-    scan.new, scan.skipped = result.imported + result.formats, [*seen, *result.skipped]
+    result = import_paths(studio, library, [Path(path)], f"Watched: {Path(path).name}", refer=True, progress=progress, leave=leave, quiet=True)
+    scan.new, scan.skipped = result.imported + result.formats, list({one["path"]: one for one in (*seen, *result.skipped)}.values())
     scan.missing += len(set(result.displaced))
     scan.unchanged -= len(result.displaced)
     scan.arrival = result.arrival if result.imported else 0

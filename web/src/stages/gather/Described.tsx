@@ -15,13 +15,15 @@ import { type Change, MARKS } from "./sounds";
 interface Props {
   row: SoundRow | null;
   facts: SoundFacts | null;
+  /** It is not among the rows that were found. */
+  outside: boolean;
   onChange: (values: Partial<Change>) => void;
   onLayer: () => void;
   onAlike: () => void;
 }
 
 /** What is selected, and what can be done to it. */
-export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
+export function Described({ row, facts, outside, onChange, onLayer, onAlike }: Props) {
   const library = useShared((state) => state.library);
   const uses = useQuery({
     queryKey: ["uses", library, row?.id],
@@ -38,6 +40,11 @@ export function Described({ row, facts, onChange, onLayer, onAlike }: Props) {
     );
   return (
     <Side label="Selected sound" foot={<HeardNow row={row} onLayer={onLayer} onAlike={onAlike} />}>
+      {outside && (
+        <Box color="dim" fontSize="12px" role="status">
+          This sound is not among the rows found.
+        </Box>
+      )}
       <TextField named label="Name" value={row.name} onCommit={(name) => name.trim() && onChange({ name: name.trim() })} />
       <TextField
         named

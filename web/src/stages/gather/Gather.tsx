@@ -27,7 +27,7 @@ import { ImportPanel } from "./ImportPanel";
 import { Looking } from "./Looking";
 import { RecordPanel } from "./RecordPanel";
 import { SearchBar } from "./SearchBar";
-import { among, ask, type Change, useGather, useSounds } from "./sounds";
+import { among, ask, type Change, PAGE, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
 import { Trash } from "./Trash";
 import { Answering, Wanted } from "./Wanted";
@@ -81,6 +81,17 @@ export default function Gather() {
     firstWanted.current = null;
     select(0, rowAt(0));
   }, [answered, asked.q, rowAt, select]);
+  // the selected sound is gone to where it stands among the rows that were found
+  useEffect(() => {
+    if (!answered || at >= 0 || !selected || firstWanted.current !== null) return;
+    for (let index = 0; index < PAGE && rowAt(index); index++)
+      if (rowAt(index)?.id === selected.id) {
+        setAt(index);
+        from.current = index;
+        return;
+      }
+  }, [answered, at, selected, rowAt]);
+  const outside = answered && at < 0 && !!selected && sounds.total <= PAGE;
   /** Choose all rows from the one the choice began with up to another. */
   const chooseTo = (index: number) => {
     const start = from.current < 0 ? index : from.current;
@@ -263,6 +274,7 @@ export default function Gather() {
         </Flex>
         <Described
           row={selected}
+          outside={outside}
           facts={facts.data ?? null}
           onChange={(values) => void change(values)}
           onLayer={() => selected && void send.layer(selected)}

@@ -1,6 +1,6 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type DragEvent, useRef, useState } from "react";
+import { type DragEvent, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
@@ -8,10 +8,11 @@ import { Choose } from "../../ui/choices";
 import { NameInput } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
 import { edit, stale, undo } from "./describing";
-import { droppedRows } from "./dragging";
+import { droppedRows, useDragging } from "./dragging";
 import { type Asked, ask, toggleFacet } from "./sounds";
 
 const CATEGORY = "application/x-oskren-category";
+const OPENS_MS = 600;
 
 /** The tree of categories: filters, takes dropped rows, and is edited where it is shown. */
 export function Tree({ counts, asked }: { counts: Record<string, number>; asked: Asked }) {
@@ -22,6 +23,13 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
   const [naming, setNaming] = useState<{ path: string; add: boolean } | null>(null);
   const [leaving, setLeaving] = useState("");
   const file = useRef<HTMLInputElement>(null);
+  const dragging = useDragging();
+  // a category that is dragged over for a while shows what is in it
+  useEffect(() => {
+    if (!over) return;
+    const wait = setTimeout(() => setOpen((now) => (now.includes(over) ? now : [...now, over])), OPENS_MS);
+    return () => clearTimeout(wait);
+  }, [over]);
   const tree = useQuery({
     queryKey: ["categories", library],
     queryFn: () => got(api.GET("/api/lib/{library}/categories", { params: { path: { library } } })),
@@ -96,7 +104,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
   );
   const shown = paths.filter((path) => {
     const parts = path.split("/");
-    const held = editing || counted(path) > 0 || asked.facets.category?.includes(path);
+    const held = editing || dragging || counted(path) > 0 || asked.facets.category?.includes(path);
     return held && parts.slice(1).every((_, depth) => open.includes(parts.slice(0, depth + 1).join("/")));
   });
   return (
@@ -121,7 +129,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
       <Box role="tree" aria-label="Categories">
         {shown.map((path) => {
           const depth = path.split("/").length - 1;
-          const parent = paths.some((one) => one.startsWith(`${path}/`) && (editing || counted(one) > 0));
+          const parent = paths.some((one) => one.startsWith(`${path}/`) && (editing || dragging || counted(one) > 0));
           const on = !!asked.facets.category?.includes(path);
           return (
             <Box

@@ -1,4 +1,5 @@
 /** Rows dragged: onto sets and categories, and out of the browser as files. */
+import { useEffect, useState } from "react";
 import { heardSo } from "../../between/heard";
 import { useListening } from "../../listening/player";
 import { useShared } from "../../session/store";
@@ -30,6 +31,25 @@ export function dragged(transfer: DataTransfer, ids: number[], name: string, par
 export function droppedRows(transfer: DataTransfer): number[] | null {
   const text = transfer.getData(ROWS);
   return text ? JSON.parse(text) : null;
+}
+
+/** Whether rows are being dragged just now. */
+export function useDragging(): boolean {
+  const [dragging, setDragging] = useState(false);
+  useEffect(() => {
+    // what is dragged must have left before anything moves: else the browser takes the drag for ended
+    const begin = (event: DragEvent) => event.dataTransfer?.types.includes(ROWS) && setTimeout(() => setDragging(true));
+    const end = () => setDragging(false);
+    window.addEventListener("dragstart", begin);
+    window.addEventListener("dragend", end);
+    window.addEventListener("drop", end);
+    return () => {
+      window.removeEventListener("dragstart", begin);
+      window.removeEventListener("dragend", end);
+      window.removeEventListener("drop", end);
+    };
+  }, []);
+  return dragging;
 }
 
 /** Rows that a drag of one row takes along: all chosen ones when it is among them. */
