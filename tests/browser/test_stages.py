@@ -453,6 +453,27 @@ class Stages(InBrowser):
         expect(page.get_by_role("combobox", name="Library", exact=True)).to_contain_text("Youngest, 0 sounds")
         expect(page.get_by_text("This library holds no sounds yet")).to_be_visible()
 
+    def test_a_wait_says_for_what(self) -> None:
+        page = self.page
+        self.choose("Bolt drop")
+        self.press("e")
+        expect(page.get_by_role("button", name=re.compile("^Add step"))).to_be_visible()
+        held: list[Route] = []
+        holding = True
+        page.route("**/open", lambda route: held.append(route) if holding else route.continue_())
+        self.press("a")
+        page.get_by_label("What should it do?").fill("reverse")
+        self.press("Enter")
+        said = page.get_by_role("status")
+        expect(said.filter(has_text="Bolt drop: measuring all of it first, for Reverse")).to_be_visible()
+        holding = False
+        for route in held:
+            route.continue_()
+        expect(said.filter(has_text="measuring all of it")).to_have_count(0)
+        self.kept(f"{LIBRARY}/sounds/{self.sound('Bolt drop')['id']}", "it.chain.length === 1 && it.chain[0].kind === 'reverse'")
+        self.press("Escape", "Control+z")
+        self.kept(f"{LIBRARY}/sounds/{self.sound('Bolt drop')['id']}", "it.chain.length === 0")
+
     def test_the_paper_look_is_kept(self) -> None:
         page = self.page
         page.get_by_role("button", name="Paper").click()

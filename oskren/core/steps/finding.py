@@ -136,5 +136,11 @@ def find(wish: str) -> list[Match]:
             matches.append(Match(kind.key, setting, best))
         elif own > 0:
             matches.append(Match(kind.key, "", own))
-    matches.sort(key=lambda match: (-match.score, match.key))
+
+    def beside(match: Match) -> tuple[bool, int]:
+        """Of those that answer alike the one that is called so comes first, and what is said beside the wish counts against it."""
+        label = REGISTRY[match.key].label.lower()
+        return not label.startswith(wish.strip().lower()), len(label)
+
+    matches.sort(key=lambda match: (-match.score, beside(match), match.key))
     return [match for match in matches if match.score >= FAINT * matches[0].score]

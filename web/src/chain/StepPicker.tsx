@@ -1,7 +1,7 @@
 /** Choosing what to add: steps by family, or by what they do to a sound; with named settings, and the chains kept by name. */
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useId, useState } from "react";
+import { useEffect, useId, useRef, useState } from "react";
 import { api, got, type Step, type StepView } from "../api/client";
 import { freshId, freshStep } from "../mix/fresh";
 import { useShared } from "../session/store";
@@ -25,7 +25,7 @@ const PLUGINS = "Plug-ins";
 const FEW = 12;
 
 /** What is offered for a wish, the best first; without one all steps by family, and all chains. */
-function useOffers(kinds: Record<string, StepView>, wish: string): Offer[] {
+function useOffers(kinds: Record<string, StepView>, wish: string): { offers: Offer[]; answered: boolean } {
   const library = useShared((state) => state.library);
   const chains = useChains().data ?? [];
   const plugins = usePlugins();
@@ -59,14 +59,16 @@ function useOffers(kinds: Record<string, StepView>, wish: string): Offer[] {
     steps: () => [freshStep("plugin", { plugin: plugin.key, state: plugin.state })],
   });
   const usual = Object.values(kinds).filter((kind) => kind.key !== "plugin");
-  if (!wish.trim()) return [...usual.map((kind) => ofStep(kind)), ...chains.flatMap((one) => ofChain(one.id)), ...plugins.map(ofPlugin)];
+  const all = [...usual.map((kind) => ofStep(kind)), ...chains.flatMap((one) => ofChain(one.id)), ...plugins.map(ofPlugin)];
+  if (!wish.trim()) return { offers: all, answered: true };
   const answer = found.data;
-  if (!answer) return [];
+  if (!answer) return { offers: [], answered: false };
   const named = plugins.filter((one) => one.name.toLowerCase().includes(wish.trim().toLowerCase())).map(ofPlugin);
   const steps = answer.steps.flatMap((one) => (kinds[one.kind] && one.kind !== "plugin" ? [ofStep(kinds[one.kind], one.setting)] : []));
   const own = answer.chains.flatMap((one) => ofChain(one.id));
   // the best steps, then the best chains: both are always in sight
-  return [...steps.slice(0, FEW - Math.min(4, own.length)), ...own.slice(0, 4), ...named];
+  const offers = [...steps.slice(0, FEW - Math.min(4, own.length)), ...own.slice(0, 4), ...named];
+  return { offers, answered: asked === wish.trim() && !found.isPlaceholderData };
 }
 
 function Row({ offer, id, on, wide, onAdd }: { offer: Offer; id: string; on: boolean; wide: boolean; onAdd: () => void }) {
@@ -110,7 +112,14 @@ export function StepPicker({ kinds, onAdd, onClose }: { kinds: Record<string, St
   const [wish, setWish] = useState("");
   const [at, setAt] = useState(0);
   const base = useId();
-  const offers = useOffers(kinds, wish);
+  const { offers, answered } = useOffers(kinds, wish);
+  /** The wish for whose first answer Enter was pressed before it was there. */
+  const taken = useRef<string | null>(null);
+  useEffect(() => {
+    if (taken.current !== wish || !answered) return;
+    taken.current = null;
+    if (offers[0]) onAdd(offers[0].steps());
+  });
   const wide = !!wish.trim();
   const families = wide ? [] : [...new Set(offers.map((offer) => offer.family))];
   const here = Math.min(at, offers.length - 1);
@@ -137,6 +146,7 @@ export function StepPicker({ kinds, onAdd, onClose }: { kinds: Record<string, St
         onKeyDown={(event) => {
           const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
           if (by) setAt(Math.max(0, Math.min(offers.length - 1, here + by)));
+          else if (event.key === "Enter" && !answered) taken.current = wish;
           else if (event.key === "Enter" && offers[here]) onAdd(offers[here].steps());
           else if (event.key === "Escape") onClose();
           else return;

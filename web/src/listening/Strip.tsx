@@ -13,6 +13,7 @@ import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
 import { isReference, toggleReference } from "./referring";
 import { useDrawing } from "./useDrawing";
+import { Waiting } from "./Waiting";
 
 function Meters() {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -144,6 +145,7 @@ export function Strip() {
           <Box h="100%" w="30%" bg="amber" animation="slide-from-left 0.9s infinite" />
         </Box>
       )}
+      <Waiting />
       <Bare
         aria-label={playing ? "Stop" : "Play"}
         title={`Play or stop (${shown("play")})`}

@@ -29,7 +29,8 @@ export interface Heard {
 interface Listening {
   heard: Heard | null;
   playing: boolean;
-  waiting: boolean;
+  /** What is being made ready to be heard. */
+  waiting: { title: string; node?: Node; chain?: Step[] } | null;
   /** Seconds from the first frame. */
   loop: [number, number] | null;
   looping: boolean;
@@ -72,7 +73,7 @@ function remembered(): Partial<Listening> {
 export const useListening = create<Listening>(() => ({
   heard: null,
   playing: false,
-  waiting: false,
+  waiting: null,
   loop: null,
   looping: true,
   speedSt: 0,
@@ -228,7 +229,7 @@ class Player {
     more: { lufs?: number | null; matchDb?: number } = {},
   ): Promise<Heard> {
     const wish = ++this.wish;
-    useListening.setState({ waiting: true });
+    useListening.setState({ waiting: { title, node: what.node, chain: what.through?.chain } });
     try {
       const opened = await got(
         api.POST("/api/lib/{library}/open", {
@@ -244,7 +245,7 @@ class Player {
       if (wish === this.wish && !again) complain(error);
       throw error;
     } finally {
-      if (wish === this.wish) useListening.setState({ waiting: false });
+      if (wish === this.wish) useListening.setState({ waiting: null });
     }
   }
 

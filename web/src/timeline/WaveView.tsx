@@ -7,10 +7,14 @@ import { fitted } from "../canvas/paint";
 import { type Band, drawWave, type Hint, RULER, type Scene, toX } from "../canvas/wave";
 import { live, player, useListening } from "../listening/player";
 import { useInk } from "../ui/theme";
+import { useLate } from "../ui/useLate";
 import { filling, loudest, useHeights } from "./heights";
 import { type Gripped, useGrips } from "./useGrips";
 import { usePeaks, useSpectrogram } from "./useWave";
 import { useWheelZoom } from "./useWheel";
+
+/** A lower one has no room for words (px). */
+const LOWEST_SAID = 80;
 
 interface Props {
   opened: Opened | null;
@@ -115,6 +119,7 @@ export function WaveView(props: Props) {
   }, [heardDigest]);
   useWheelZoom(overlay, view, { total, least: LEAST_FRAMES / rate, width: opened ? width : 0, onView: setView });
 
+  const late = useLate(!peaks);
   return (
     <Box position="relative" h={`${RULER + height + spectrum}px`} w="100%" flexShrink={0}>
       <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" />
@@ -132,6 +137,20 @@ export function WaveView(props: Props) {
         {...pointer}
         onDoubleClick={() => setView([0, total])}
       />
+      {late && height >= LOWEST_SAID && (
+        <Box
+          role="status"
+          position="absolute"
+          top={`${RULER + height / 2 - 9}px`}
+          w="100%"
+          textAlign="center"
+          color="dim"
+          fontSize="12px"
+          pointerEvents="none"
+        >
+          {opened ? "The waveform is being drawn …" : "It is being made ready to be heard …"}
+        </Box>
+      )}
     </Box>
   );
 }
