@@ -44,6 +44,9 @@ class Trash(Running):
         entry = self.post(f"{HERE}/wanted", [{"what": "salt gate opens"}])["ids"][0]
         self.post(f"{HERE}/wanted/{entry}/answers", {"kind": "design", "items": [id]})
         self.post(f"{HERE}/sheets/1/items", {"designs": [id]})
+        begun = self.client.post(f"{HERE}/spreads", json={"design": id, "seed": 3, "count": 2})
+        self.finish(begun)
+        spread = f"{HERE}/spreads/{begun.json()['id']}"
         before = (self.get(f"{here}/versions"), self.get(f"{HERE}/history/design/{id}"), self.get(f"{here}/recipe-draft"))
         count = self.get(f"{HERE}/counts")["stack"]
 
@@ -55,9 +58,12 @@ class Trash(Running):
         self.assertEqual(self.answers(entry), 0)
         self.assertEqual([(one["kind"], one["id"], one["name"]) for one in self.get(f"{HERE}/trash")], [("design", id, "Gate of salt")])
         self.assertIn("may have been removed", self.away("design", id, 404)["sentence"])
+        # what was drawn from it stays, of no design for now
+        self.assertEqual((self.get(spread)["design"], len(self.get(spread)["all"])), (None, 2))
 
         self.back("design", id)
         self.assertIn(id, self.stacks())
+        self.assertEqual(self.get(spread)["design"], id)
         self.assertEqual((self.get(f"{here}/versions"), self.get(f"{HERE}/history/design/{id}"), self.get(f"{here}/recipe-draft")), before)
         self.assertIn(id, self.get(f"{HERE}/sheets/1")["sheet"]["designs"])
         self.assertEqual(self.answers(entry), 1)

@@ -83,15 +83,15 @@ class HeardView(BaseModel):
 @router.get("/spreads")
 def spreads(library: InLibrary) -> list[SpreadHead]:
     """All spreads, newest first."""
-    return [SpreadHead(**_head(row, states)) for row, states in kept.heads(library)]
+    return [SpreadHead(**_head(row, design, states)) for row, design, states in kept.heads(library)]
 
 
-def _head(row: Spread, states: list[str]) -> dict[str, Any]:
+def _head(row: Spread, design: int | None, states: list[str]) -> dict[str, Any]:
     return {
         "id": row.id,
         "name": row.name,
         "seed": row.seed,
-        "design": row.design_id,
+        "design": design,
         "draws": len(states),
         "kept": states.count("kept"),
         "created": row.created,
@@ -124,7 +124,7 @@ def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
 @router.get("/spreads/{id}")
 def spread(library: InLibrary, id: int) -> SpreadView:
     """A spread with all its variations."""
-    row, draws = kept.spread(library, id)
+    row, design, draws = kept.spread(library, id)
     views = []
     for one in draws:
         facts = one.facts or {}
@@ -143,7 +143,7 @@ def spread(library: InLibrary, id: int) -> SpreadView:
             )
         )
     return SpreadView(
-        **_head(row, [one.state for one in draws]),
+        **_head(row, design, [one.state for one in draws]),
         judged=Judgements.model_validate({"states": {one.id: one.state for one in draws if one.state in kept.SAID}}),
         revision=row.revision,
         recipe=Recipe.model_validate(row.recipe),

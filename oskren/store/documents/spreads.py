@@ -11,7 +11,7 @@ from oskren.core.errors import NotFound
 from oskren.core.vary.judging import Judgement, Judgements
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library
-from oskren.store.tables import Draw, Spread
+from oskren.store.tables import Design, Draw, Spread
 
 SAID = get_args(Judgement)
 
@@ -24,21 +24,27 @@ def spread_row(session: Session, id: int) -> Spread:
     return row
 
 
-def heads(library: Library) -> list[tuple[Spread, list[str]]]:
-    """All spreads, the newest first, each with the states of its variations."""
+def design_of(session: Session, row: Spread) -> int | None:
+    """The design a spread was drawn from; None when it is in the trash, or deleted."""
+    found = session.get(Design, row.design_id) if row.design_id is not None else None
+    return found.id if found is not None and not found.trashed else None
+
+
+def heads(library: Library) -> list[tuple[Spread, int | None, list[str]]]:
+    """All spreads, the newest first, each with its design and the states of its variations."""
     states: dict[int, list[str]] = {}
     with library.reading() as session:
         rows = list(session.scalars(select(Spread).order_by(Spread.id.desc())))
         for spread, state in session.execute(select(Draw.spread_id, Draw.state)):
             states.setdefault(spread, []).append(state)
-    return [(row, states.get(row.id, [])) for row in rows]
+        return [(row, design_of(session, row), states.get(row.id, [])) for row in rows]
 
 
-def spread(library: Library, id: int) -> tuple[Spread, list[Draw]]:
-    """A spread and its variations by id; NotFound when there is none."""
+def spread(library: Library, id: int) -> tuple[Spread, int | None, list[Draw]]:
+    """A spread, its design, and its variations by id; NotFound when there is none."""
     with library.reading() as session:
         row = spread_row(session, id)
-        return row, list(session.scalars(select(Draw).where(Draw.spread_id == id).order_by(Draw.number)))
+        return row, design_of(session, row), list(session.scalars(select(Draw).where(Draw.spread_id == id).order_by(Draw.number)))
 
 
 def judged(library: Library, spread: int) -> tuple[Judgements, int]:

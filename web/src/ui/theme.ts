@@ -92,6 +92,8 @@ export const system = createSystem(
         "&[data-here]": { borderLeftColor: "{colors.amber}" },
         "&[data-under]": { borderTop: "2px solid {colors.amber}" },
       },
+      // on a wide screen the shapes of sounds get the room, not the gaps between columns
+      ".sound-wave": { width: "clamp(63px, 34vw - 372px, 300px)", flexShrink: 0 },
       ".sound-name": {
         display: "flex",
         flex: 1,

@@ -102,7 +102,7 @@ const Row = memo(function Row({ row, index, top, here, picked, many, under, colu
       onMouseDown={(event) => event.button === 0 && !picked && !many && onSelect(index, row, event)}
       onClick={(event) => event.button === 0 && (picked || many) && onSelect(index, row, event)}
     >
-      <div style={{ width: 63, flexShrink: 0 }}>
+      <div className="sound-wave">
         {row && <MiniWave outline={row.outline} colour={here ? "amber" : "glass"} anchor={row.anchor_s / Math.max(row.seconds, 1e-6)} />}
       </div>
       {/* biome-ignore lint/a11y/useFocusableInteractive: the arrow keys go from row to row, never into a cell */}
@@ -218,7 +218,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
       {choosing && <Menu own={own} onClose={() => setChoosing(false)} />}
       <Flex direction="column" flex={1} minH={0} role="grid" aria-label="Sounds" aria-rowcount={sounds.total} aria-multiselectable>
         <Flex role="row" px="10px" gap="8px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-          <Box w="66px" flexShrink={0} />
+          <div className="sound-wave" />
           {header("Name", "name")}
           {shown.map((column) => header(column.title, column.sort, column.width))}
           <Box w="16px" flexShrink={0} role="columnheader">

@@ -47,7 +47,9 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
   const recipe: Recipe = draft.recipe ?? (mine ? data.recipe : undefined) ?? fresh ?? { name: "", freedoms: [] };
   const seed = draft.seed ?? (mine ? data.seed : FIRST_SEED);
   const count = draft.count ?? (mine ? data.all.length : FIRST_COUNT);
-  const draws = (mine || !design ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
+  /** Its design is in the trash or deleted: its variations can be heard, kept and printed all the same. */
+  const orphan = data !== undefined && data.design === null;
+  const draws = (mine || !design || orphan ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
   const kept = draws.filter((one) => one.state === "kept").length;
   const dropped = draws.filter((one) => one.state === "dropped").length;
   const judge = (state: "kept" | "dropped") => {
@@ -135,12 +137,12 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
   return (
     <Flex direction="column" h="100%">
       <Bar>
-        <Title>{design?.name ?? data?.name}</Title>
+        <Title>{orphan ? data.name : (design?.name ?? data?.name)}</Title>
         <Choose
           label="Spread"
           value={String(current ?? "")}
           options={[
-            ...(mine ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
+            ...(mine || orphan ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
             ...spreads.map((one) => [String(one.id), `${one.name}, ${one.draws} from ${one.seed}`] as const),
           ]}
           onChange={(value) => choose(Number(value))}
@@ -163,6 +165,12 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
       <Flex flex={1} minH={0}>
         <RecipeView mix={mix ?? null} recipe={recipe} onChange={(freedoms: Freedom[]) => set({ recipe: { ...recipe, freedoms } })} />
         <Box flex={1} minW={0} overflowY="auto" p="14px">
+          {orphan && (
+            <Box role="status" color="dim" fontSize="12px" mb="10px">
+              The design these were drawn from is in the trash, or deleted; they can be heard, kept and printed all the same.
+              {design && ` Draw draws from ${design.name}.`}
+            </Box>
+          )}
           {draws.length ? (
             <Tiles draws={draws} at={at} onPlay={(index) => void play(index)} />
           ) : (
