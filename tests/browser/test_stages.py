@@ -17,6 +17,22 @@ from tests.support import RATE, struck
 LIBRARY = "lib/saltglass-observatory"
 
 
+CUT_OFF = """() => {
+  const found = document.documentElement.scrollWidth > innerWidth ? ["the page is wider than the window"] : [];
+  for (const one of document.querySelectorAll("button, input, a, [role=combobox]")) {
+    const box = one.getBoundingClientRect();
+    if (!box.width || !box.height) continue;
+    for (let around = one.parentElement; around && around !== document.body; around = around.parentElement) {
+      const holds = around.getBoundingClientRect();
+      if (getComputedStyle(around).overflowX === "hidden" && (box.right > holds.right + 1 || box.left < holds.left - 1))
+        found.push(one.getAttribute("aria-label") || one.textContent);
+    }
+  }
+  return found;
+}"""
+"""Controls that lie outside of what holds them, or of the window."""
+
+
 class Stages(InBrowser):
     @classmethod
     def prepare(cls, home: Path) -> None:
@@ -452,6 +468,25 @@ class Stages(InBrowser):
         route.fulfill(response=answer)
         expect(page.get_by_role("combobox", name="Library", exact=True)).to_contain_text("Youngest, 0 sounds")
         expect(page.get_by_text("This library holds no sounds yet")).to_be_visible()
+
+    def test_a_window_of_1100_pixels_cuts_nothing_off(self) -> None:
+        page = self.page
+        self.choose("Bolt drop")
+        self.press("e")
+        expect(page.get_by_role("button", name=re.compile("^Add step"))).to_be_visible()
+        page.set_viewport_size({"width": 1100, "height": 800})
+        for stage, ready in (
+            ("Mend", page.get_by_role("button", name=re.compile("^Add step"))),
+            ("Gather", page.locator("[data-sound]").first),
+            ("Stack", page.locator("[data-clip]").first),
+            ("Vary", page.locator("[data-draw]").first),
+            ("Slice", page.locator("[data-slice]").first),
+            ("Ship", page.get_by_label("Folder to ship to")),
+        ):
+            self.stage(stage)
+            expect(ready).to_be_visible()
+            with self.subTest(stage=stage):
+                self.assertEqual(page.evaluate(CUT_OFF), [])
 
     def test_a_wait_says_for_what(self) -> None:
         page = self.page

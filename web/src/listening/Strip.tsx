@@ -8,7 +8,7 @@ import { Bare, Do } from "../ui/buttons";
 import { ControlOf, useControl } from "../ui/controls";
 import { clock } from "../ui/format";
 import { shown, useKeys } from "../ui/keys";
-import { ink } from "../ui/theme";
+import { IN_WIDE, ink } from "../ui/theme";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player, useListening } from "./player";
 import { isReference, toggleReference } from "./referring";
@@ -91,7 +91,7 @@ function Spectrum() {
     pen.stroke();
   };
   useDrawing(draw);
-  return <chakra.canvas ref={canvas} flex={1} minW="60px" maxW="220px" h="52px" role="img" aria-label="Spectrum of what is heard" />;
+  return <chakra.canvas ref={canvas} css={IN_WIDE} flex={1} minW="60px" maxW="220px" h="52px" role="img" aria-label="Spectrum of what is heard" />;
 }
 
 function Position() {
@@ -107,7 +107,7 @@ function Position() {
     return player.onTick(write);
   }, [heard]);
   return (
-    <Box w="148px" flexShrink={0}>
+    <Box w="148px" minW="100px" flexShrink={1}>
       <Box ref={now} fontFamily="mono" fontSize="16px" data-testid="position" />
       <Box color="dim" fontSize="12px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={heard?.title}>
         {heard
@@ -177,7 +177,7 @@ export function Strip() {
         }}
       >
         Loop
-        <Box as="span" fontFamily="mono" fontSize="11px" color="dim" minW="78px">
+        <Box as="span" fontFamily="mono" fontSize="11px" color="dim" minW="78px" css={IN_WIDE}>
           {loop ? `${loop[0].toFixed(2)} → ${loop[1].toFixed(2)}` : "drag a part"}
         </Box>
       </Do>

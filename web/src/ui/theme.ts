@@ -27,6 +27,9 @@ const own = Object.fromEntries(
   Object.entries(COLOURS).map(([name, [night, paper]]) => [name, { DEFAULT: { value: { base: night, _light: paper, _dark: night } } }]),
 );
 
+/** For what is left out where the window is narrow: it stands in a panel too, or is only looked at. */
+export const IN_WIDE = { "@media (max-width: 1240px)": { display: "none" } };
+
 /** The square of a mark, in the colour it is named after. */
 const MARKS = {
   "& i": { width: "9px", height: "9px", borderRadius: "3px", flexShrink: 0 },

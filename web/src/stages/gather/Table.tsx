@@ -7,7 +7,7 @@ import { MiniWave } from "../../canvas/MiniWave";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { Tick } from "../../ui/choices";
-import { COLUMNS, type Column, columnsOf, showColumn, useColumns } from "./columns";
+import { COLUMNS, type Column, columnsOf, fitting, showColumn, useColumns } from "./columns";
 import { dragAlong, dragged, droppedRows } from "./dragging";
 import { putInSet } from "./sets";
 import { type Asked, ask, useGather, type useSounds } from "./sounds";
@@ -163,7 +163,16 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   const own = (fields.data ?? []).map((field) => field.name);
   const wantedColumns = useColumns((state) => state.shown);
   const ownNames = own.join("\n");
-  const shown = useMemo(() => columnsOf(wantedColumns, ownNames ? ownNames.split("\n") : []), [wantedColumns, ownNames]);
+  const [room, setRoom] = useState(Number.POSITIVE_INFINITY);
+  useEffect(() => {
+    if (!scroller.current) return;
+    const watch = new ResizeObserver(([{ contentRect }]) => setRoom(contentRect.width));
+    watch.observe(scroller.current);
+    return () => watch.disconnect();
+  }, []);
+  const chosenColumns = useMemo(() => columnsOf(wantedColumns, ownNames ? ownNames.split("\n") : []), [wantedColumns, ownNames]);
+  const shown = useMemo(() => fitting(chosenColumns, room), [chosenColumns, room]);
+  const waiting = chosenColumns.length - shown.length;
   const rows = useVirtualizer({ count: sounds.total, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 12 });
   const items = rows.getVirtualItems();
   const first = items[0]?.index ?? 0;
@@ -181,6 +190,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
       aria-sort={asked.sort !== key || !key ? undefined : asked.descending ? "descending" : "ascending"}
       w={width}
       flex={width ? undefined : 1}
+      minW={width ? undefined : "90px"}
       flexShrink={0}
       overflow="hidden"
     >
@@ -225,7 +235,7 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
             <Bare
               aria-pressed={choosing}
               aria-label="Choose the columns"
-              title="Choose the columns"
+              title={waiting ? `Choose the columns; ${waiting} of them wait for a wider window` : "Choose the columns"}
               cursor="pointer"
               w="16px"
               onClick={() => setChoosing(!choosing)}

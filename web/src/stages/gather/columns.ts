@@ -52,6 +52,17 @@ export function showColumn(key: string, on: boolean) {
   useColumns.setState({ shown });
 }
 
+const [GAP, NAME, WAVE, EDGES] = [8, 90, 63, 60];
+
+/** As many of the columns as stand beside waveform and name in so much room (px); the last ones wait for a wider window. */
+export function fitting(columns: Column[], room: number): Column[] {
+  let left = room - WAVE - GAP - NAME - EDGES;
+  return columns.filter((column) => {
+    left -= Number.parseInt(column.width, 10) + GAP;
+    return left >= 0;
+  });
+}
+
 /** The chosen columns in their order, with those of own fields. */
 export function columnsOf(shown: string[], own: string[]): Column[] {
   const all = [

@@ -13,6 +13,7 @@ import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
 import { Bar, SpokenTitle } from "../../ui/frames";
+import { IN_WIDE } from "../../ui/theme";
 
 export type Tab = "layer" | "curves" | "source" | "tune";
 const TABS: readonly [Tab, string][] = [
@@ -97,7 +98,7 @@ export function BenchBar({
           hearing {hearing}
         </Box>
       ) : (
-        <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum">
+        <Flex fontFamily="mono" fontSize="12px" gap="10px" whiteSpace="nowrap" data-testid="sum" css={IN_WIDE}>
           <span>{meters ? seconds(meters.seconds) : ""}</span>
           <Box as="span" color={meters?.over ? "coral" : meters?.warning ? "amber" : undefined} title={meters?.warning || undefined}>
             {meters ? level(meters.true_peak_dbtp, "dBTP") : "…"}
