@@ -119,6 +119,17 @@ class LengthKept(unittest.TestCase):
         self.assertAlmostEqual(float(ratio), 6.0, places=1)
         self.assertGreater(float(np.corrcoef(out.T)[0, 1]), 0.9999)
 
+    def test_channels_that_cancel_in_a_sum_keep_their_level_and_those_of_their_own_stay_so(self) -> None:
+        """Closed form: right is minus left, so each is what it is alone, and minus that; independent noise has no correlation."""
+        for start, end in ((-5, 5), (-12, 7)):
+            for one in (sine(300, 2, -6), noise(2, -20)):
+                out, alone = held(np.concatenate([one, -one], axis=1), start, end), held(one, start, end)
+                with self.subTest(start=start, end=end):
+                    np.testing.assert_allclose(out[:, :1], alone, atol=1e-6)
+                    np.testing.assert_allclose(out[:, 1:], -alone, atol=1e-6)
+            apart = held(np.concatenate([noise(2, -20), noise(2, -20, seed=9)], axis=1), start, end)[4800:-4800]
+            self.assertLess(abs(float(np.corrcoef(apart.T)[0, 1])), 0.03)
+
     def test_nothing_moved_is_nearly_nothing_changed(self) -> None:
         samples = noise(1.5, -20)
         out = warped(samples, lambda seconds: seconds, len(samples), RATE)

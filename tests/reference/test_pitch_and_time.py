@@ -60,6 +60,38 @@ class KeptLength(unittest.TestCase):
             change = 10 * np.log10(np.mean(out[part] ** 2) / np.mean(out[RATE // 2 : -RATE // 2] ** 2))
             self.assertLess(abs(change), 0.5)
 
+    def test_energy_is_kept_and_tones_do_not_flutter_at_any_factor(self) -> None:
+        """The power of a steady sound is the same everywhere, however long it gets."""
+
+        def level(samples: np.ndarray) -> float:
+            return float(10 * np.log10(np.mean(samples.astype(np.float64) ** 2)))
+
+        outer = round(0.03 * RATE)
+        for factor in (0.5, 1.6, 2.0, 2.05, 3.1, 4.0, 8.0):
+            for what, samples, apart, at_ends in (("noise", noise(2, -20), 0.1, 1.0), ("tone", sine(440, 2, -6), 0.1, 0.2)):
+                out = resample.repitch(samples, 0, RATE, factor=factor)
+                own = level(samples)
+                with self.subTest(what=what, factor=factor):
+                    self.assertAlmostEqual(level(out), own, delta=apart)
+                    for end in (out[:outer], out[-outer:]):
+                        self.assertAlmostEqual(level(end), own, delta=at_ends)
+                    if what == "tone":
+                        inner = out[9600 : len(out) - 9600]
+                        hops = [level(inner[at : at + 480]) for at in range(0, len(inner) - 480, 480)]
+                        # 480 frames hold 4.4 periods: what the cut of periods alone makes is 0.27 dB
+                        self.assertLess(max(hops) - min(hops), 0.35)
+        slowed = resample.varispeed(noise(2, -20), -12)
+        kept = resample.repitch(noise(2, -20), -12, RATE, keep_length=True)
+        self.assertAlmostEqual(level(kept), level(slowed), delta=0.1)
+
+    def test_what_cancels_in_a_sum_keeps_its_level(self) -> None:
+        one = sine(300, 2, -6)
+        out = resample.repitch(np.concatenate([one, -one], axis=1), -7, RATE, keep_length=True)
+        alone = resample.repitch(one, -7, RATE, keep_length=True)
+        for lane in (0, 1):
+            self.assertAlmostEqual(float(np.std(out[:, lane])), float(np.std(alone)), delta=0.02 * float(np.std(alone)))
+        self.assertLess(float(np.corrcoef(out.T)[0, 1]), -0.999)
+
     def test_stereo_stays_stereo(self) -> None:
         samples = np.concatenate([sine(440, 1, -6), sine(660, 1, -6)], axis=1)
         out = resample.repitch(samples, 7, RATE, keep_length=True)

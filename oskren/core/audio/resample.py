@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from oskren.core.audio.levelled import level_back
 from oskren.core.types import Samples
 
 
@@ -60,11 +61,47 @@ def varispeed(samples: Samples, semitones: float) -> Samples:
 
 
 EDGE_S = 0.120
-"""Silence put on both ends before stretching; without it the edges fade."""
+"""How much both ends are continued before stretching: without it the edges fade."""
+
+CLEAN = 2.02
+"""Above this factor the engine is unclean: tones flutter by up to 20 dB (measured: 0.06 dB at 2.02, 1.8 dB at 2.05)."""
+
+LIKE_S = 0.020
+"""How much of an end is compared with what lies before it, to find the period it goes on with."""
+
+
+def _continued(samples: Samples, frames: int, rate: int) -> Samples:
+    """What goes on behind a sound for so many frames: its last period again and again, of the length that fits best to its end.
+
+    Mirrored or silent ends cost a tone 2 to 5 dB of its outer 30 ms when they are stretched.
+    """
+    like = min(round(LIKE_S * rate), len(samples) // 3)
+    if like < 8:
+        return np.zeros((frames, samples.shape[1]), np.float32)
+    lane = samples[-like - frames :, int(np.argmax(np.sum(np.square(samples[-like:]), axis=0)))].astype(np.float64)
+    end, before = lane[-like:], lane[:-1]
+    agrees = np.correlate(before, end, "valid")
+    power = np.convolve(before**2, np.ones(like), "valid")
+    # the shortest periods are passed over: any sound agrees with itself a few samples ago
+    usable = len(agrees) - like // 4
+    if usable < 1:
+        return np.zeros((frames, samples.shape[1]), np.float32)
+    best = int(np.argmax(agrees[:usable] / np.sqrt(power[:usable] + 1e-12)))
+    period = len(lane) - like - best
+    again = samples[-period:]
+    return np.ascontiguousarray(np.tile(again, (-(-frames // period), 1))[:frames])
+
+
+def _stages(factor: float) -> list[float]:
+    """Equal factors under the engine's clean one that make up a factor; none is 2, where its rounding doubles the work."""
+    count = max(1, int(np.ceil(np.log(factor) / np.log(CLEAN)))) if factor > 1 else 1
+    if count > 1 and abs(factor ** (1 / count) - 2.0) < 0.01:
+        count += 1
+    return [factor ** (1 / count)] * count
 
 
 def stretch(samples: Samples, factor: float, rate: int, block_ms: float = 120.0, frames: int | None = None) -> Samples:
-    """Change the length by ``factor`` and keep the pitch.
+    """Change the length by ``factor`` and keep the pitch; what the overlap takes of the level is given back.
 
     Parameters
     ----------
@@ -79,17 +116,24 @@ def stretch(samples: Samples, factor: float, rate: int, block_ms: float = 120.0,
     wanted = max(1, round(len(samples) * factor)) if frames is None else frames
     if abs(factor - 1.0) < 1e-9:
         return fit(samples, wanted)
-    from python_stretch import Signalsmith
-
     edge = round(EDGE_S * rate)
     block = max(64, round(rate * block_ms / 1000))
+    out = np.concatenate([_continued(samples[::-1], edge, rate)[::-1], samples, _continued(samples, edge, rate)])
+    for each in _stages(factor):
+        out = _engine(out, each, block)
+    start = round(edge * factor)
+    made = fit(out[start:], wanted)
+    return np.asarray(made * level_back(samples, made, lambda moments: moments * (rate / factor), rate, block), np.float32)
+
+
+def _engine(samples: Samples, factor: float, block: int) -> Samples:
+    """One run of the stretcher, untransposed."""
+    from python_stretch import Signalsmith
+
     engine = Signalsmith.Stretch()
     engine.configure(samples.shape[1], block, max(16, block // 4))
     engine.setTimeFactor(1.0 / factor)
-    padded = np.pad(samples, ((edge, edge), (0, 0)))
-    out = np.asarray(engine.process(np.ascontiguousarray(padded.T, dtype=np.float32)), dtype=np.float32)
-    start = round(edge * factor)
-    return fit(np.ascontiguousarray(out.T[start:], dtype=np.float32), wanted)
+    return np.ascontiguousarray(np.asarray(engine.process(np.ascontiguousarray(samples.T, dtype=np.float32)), dtype=np.float32).T)
 
 
 def repitch(samples: Samples, semitones: float, rate: int, *, keep_length: bool = False, factor: float = 1.0, block_ms: float = 120.0) -> Samples:

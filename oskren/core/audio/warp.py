@@ -5,8 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
 
+from oskren.core.audio.levelled import level_back
 from oskren.core.types import AnyArray, Floats, Samples
+
+Spectrum = NDArray[np.complex128]
 
 HOPS = 8
 """Windows that overlap at any moment of the output."""
@@ -25,12 +29,29 @@ def _nearest_peak(size: AnyArray) -> AnyArray:
     return np.asarray(peaks[np.searchsorted(edges, np.arange(len(size)))])
 
 
+def _rotation(region: AnyArray, last: Spectrum, earlier: Spectrum) -> Spectrum:
+    """By what every bin is turned so that its region goes on from what was given last: one least-squares rotation a region, over all its bins and channels.
+
+    Parameters
+    ----------
+    region : array, shape (bins,)
+        The peak whose region each bin lies in.
+    last, earlier : array, shape (bins, channels)
+        What was given one hop ago, and the input one hop before the place that is read now.
+    """
+    agrees = np.sum(last * np.conj(earlier), axis=1)
+    whole = np.bincount(region, agrees.real, len(region)) + 1j * np.bincount(region, agrees.imag, len(region))
+    size = np.abs(whole)
+    return np.asarray(np.where(size > 1e-20, whole / np.maximum(size, 1e-20), 1.0)[region])
+
+
 def warped(samples: Samples, places: Callable[[Floats], Floats], frames: int, rate: int, block_ms: float = 60.0) -> Samples:
     """A sound with its moments moved and its pitch kept; shape (frames, channels).
 
     Phases advance by what they advance in the input over the same time, measured at every place anew, and bins keep their phase to
     the peak they belong to (Laroche and Dolson, "Improved phase vocoder time-scale modification of audio", IEEE Trans. Speech and
-    Audio Processing 7, 1999: identity phase locking). All channels turn by the same angle, so that the image stays.
+    Audio Processing 7, 1999: identity phase locking). All channels turn by the same angle, found over all of them, so that the image
+    stays, also where they cancel each other in a sum.
 
     Parameters
     ----------
@@ -51,25 +72,20 @@ def warped(samples: Samples, places: Callable[[Floats], Floats], frames: int, ra
     at = np.arange(count) * hop - size // 2
     centres = np.round(np.clip(places((at + size / 2) / rate) * rate, -size, len(samples) + size // 2)).astype(np.int64)
     out = np.zeros((count * hop + size, lanes))
-    turned: Floats | None = None
+    last: Spectrum | None = None
     power = 0.0
     for i, centre in enumerate(centres):
         start = int(centre) - size // 2 + before
         here = rfft(padded[start : start + size] * window[:, None], axis=0)
         earlier = rfft(padded[start - hop : start - hop + size] * window[:, None], axis=0)
-        one, other = here.sum(axis=1), earlier.sum(axis=1)
-        now = float(np.sum(np.abs(here) ** 2))
+        strength = np.sum(here.real**2 + here.imag**2, axis=1)
+        now = float(strength.sum())
         grown = now > power * 10 ** (ATTACK_DB / 10)
         power = max(now, 1e-20)
-        phase = np.angle(one)
-        if turned is None or grown:
-            wanted = phase
-        else:
-            nearest = _nearest_peak(np.abs(one))
-            advanced = turned + np.angle(one * np.conj(other))
-            wanted = (advanced - phase)[nearest] + phase
-        turned = wanted
-        angle = np.exp(1j * (wanted - phase))
-        out[i * hop : i * hop + size] += irfft(here * angle[:, None], size, axis=0) * window[:, None]
+        if last is not None and not grown:
+            here *= _rotation(_nearest_peak(strength), last, earlier)[:, None]
+        last = here
+        out[i * hop : i * hop + size] += irfft(here, size, axis=0) * window[:, None]
     gain = np.sum(window**2) / hop
-    return np.asarray(out[size // 2 : size // 2 + frames] / gain, np.float32)
+    made = out[size // 2 : size // 2 + frames] / gain
+    return np.asarray(made * level_back(samples, made, lambda moments: places(moments) * rate, rate, size), np.float32)

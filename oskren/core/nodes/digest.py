@@ -44,7 +44,7 @@ def _libraries() -> dict[str, str]:
 
 def _step_facts(step: Step) -> dict[str, Any]:
     kind = kind_of(step.kind)
-    facts: dict[str, Any] = {"kind": step.kind, "version": kind.version, "params": step.values().model_dump()}
+    facts: dict[str, Any] = {"kind": step.kind, "version": kind.version_of(step.values()), "params": step.values().model_dump()}
     if step.kind in ("pitch", "rate"):
         facts["libraries"] = _libraries()
     if (kind.portable or kind.beside) and step.learned_on is not None:

@@ -177,6 +177,10 @@ class StepKind:
         """What of the machine its result depends on, for the hash."""
         return []
 
+    def version_of(self, params: Any) -> int:
+        """The version of what it does with such parameters: what a change of the step leaves as it was keeps its hash."""
+        return self.version
+
     def out_frames(self, params: Any, at: Context) -> int:
         return at.frames
 

@@ -40,6 +40,10 @@ class Pitch(StepKind):
     }
     moving = ("semitones",)
 
+    def version_of(self, params: PitchParams) -> int:
+        # 2: levels are put back, phases found over all channels, large factors made in stages; plain varispeed is what it was
+        return 1 if params.mode != "keep length" and params.stretch == 1 else 2
+
     def _glide(self, params: PitchParams, at: Context) -> Glide | None:
         follows = at.envelope("semitones")
         if follows is None:
