@@ -7,7 +7,7 @@ import { MiniWave } from "../../canvas/MiniWave";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { Tick } from "../../ui/choices";
-import { COLUMNS, type Column, columnsOf, fitting, showColumn, useColumns } from "./columns";
+import { COLUMNS, type Column, columnsOf, fitting, showColumn, useColumns, widthOf } from "./columns";
 import { dragAlong, dragged, droppedRows } from "./dragging";
 import { putInSet } from "./sets";
 import { type Asked, ask, useGather, type useSounds } from "./sounds";
@@ -163,11 +163,12 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   const own = (fields.data ?? []).map((field) => field.name);
   const wantedColumns = useColumns((state) => state.shown);
   const ownNames = own.join("\n");
+  const frame = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState(Number.POSITIVE_INFINITY);
   useEffect(() => {
-    if (!scroller.current) return;
+    if (!frame.current) return;
     const watch = new ResizeObserver(([{ contentRect }]) => setRoom(contentRect.width));
-    watch.observe(scroller.current);
+    watch.observe(frame.current);
     return () => watch.disconnect();
   }, []);
   const chosenColumns = useMemo(() => columnsOf(wantedColumns, ownNames ? ownNames.split("\n") : []), [wantedColumns, ownNames]);
@@ -226,8 +227,30 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   return (
     <Flex direction="column" flex={1} minH={0} position="relative">
       {choosing && <Menu own={own} onClose={() => setChoosing(false)} />}
-      <Flex direction="column" flex={1} minH={0} role="grid" aria-label="Sounds" aria-rowcount={sounds.total} aria-multiselectable>
-        <Flex role="row" px="10px" gap="8px" h="25px" align="center" fontSize="12px" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+      <Flex
+        ref={frame}
+        direction="column"
+        flex={1}
+        minH={0}
+        overflowX="auto"
+        overflowY="hidden"
+        role="grid"
+        aria-label="Sounds"
+        aria-rowcount={sounds.total}
+        aria-multiselectable
+      >
+        <Flex
+          role="row"
+          minW={`${widthOf(shown)}px`}
+          px="10px"
+          gap="8px"
+          h="25px"
+          align="center"
+          fontSize="12px"
+          borderBottom="1px solid"
+          borderColor="line"
+          flexShrink={0}
+        >
           <div className="sound-wave" />
           {header("Name", "name")}
           {shown.map((column) => header(column.title, column.sort, column.width))}
@@ -244,7 +267,17 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
             </Bare>
           </Box>
         </Flex>
-        <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} outline="none" role="rowgroup" aria-label="Rows of sounds">
+        <Box
+          ref={scroller}
+          flex={1}
+          minW={`${widthOf(shown)}px`}
+          overflowY="auto"
+          minH={0}
+          tabIndex={0}
+          outline="none"
+          role="rowgroup"
+          aria-label="Rows of sounds"
+        >
           {sounds.loaded && sounds.total === 0 && (
             <Box color="dim" p="24px" textAlign="center" role="row">
               {asked.trash ? "No sounds in the trash." : "Nothing fits all of this. Take a filter or a word away."}

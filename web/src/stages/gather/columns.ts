@@ -54,13 +54,14 @@ export function showColumn(key: string, on: boolean) {
 
 const [GAP, NAME, WAVE, EDGES] = [8, 90, 63, 60];
 
-/** As many of the columns as stand beside waveform and name in so much room (px); the last ones wait for a wider window. */
+/** What waveform, name and some columns take side by side (px). */
+export const widthOf = (columns: Column[]): number =>
+  WAVE + GAP + NAME + EDGES + columns.reduce((sum, column) => sum + Number.parseInt(column.width, 10) + GAP, 0);
+
+/** As many of the usual columns as there is room for (px); those somebody chose are all shown, and scrolled to where they must be. */
 export function fitting(columns: Column[], room: number): Column[] {
-  let left = room - WAVE - GAP - NAME - EDGES;
-  return columns.filter((column) => {
-    left -= Number.parseInt(column.width, 10) + GAP;
-    return left >= 0;
-  });
+  if (useColumns.getState().shown !== FIRST) return columns;
+  return columns.filter((_, place) => widthOf(columns.slice(0, place + 1)) <= room);
 }
 
 /** The chosen columns in their order, with those of own fields. */
