@@ -81,6 +81,8 @@ TOO_LONG = f"This takes longer than {LIVE_S:.0f} s to render; it was stopped so 
 class TooLong(OskrenError):
     """Work for listening went past its time."""
 
+    status = 425  # RFC 8470: too early; it may be asked for again
+
 
 TRIES = 4
 

@@ -53,6 +53,16 @@ export class Refused extends Error {
   }
 }
 
+const EARLY = 425;
+const AGAIN_MS = 2000;
+const MOST_TIMES = 150;
+
+/** For questions that are worth asking again while what they need is still being rendered. */
+export const untilReady = {
+  retry: (times: number, error: unknown) => times < MOST_TIMES && error instanceof Refused && error.status === EARLY,
+  retryDelay: AGAIN_MS,
+};
+
 interface Answered<T> {
   data?: T;
   error?: unknown;

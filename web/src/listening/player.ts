@@ -1,6 +1,6 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
 import { create } from "zustand";
-import { api, bytes, got, type Node, type Opened, Refused, type Step } from "../api/client";
+import { api, bytes, got, type Node, type Opened, Refused, type Step, untilReady } from "../api/client";
 import { complain, tell } from "../ui/messages";
 import workletUrl from "./player.worklet.ts?worker&url";
 
@@ -213,6 +213,8 @@ class Player {
   }
 
   private warned = "";
+  /** What was last said to be still on its way. */
+  private early = "";
 
   /** What could not be done of the steps that are heard is told, once for every change of it. */
   private warn(sentences: string[]) {
@@ -242,7 +244,11 @@ class Player {
     } catch (error) {
       // what was told and is known no more is told again by whoever asks
       const again = what.told !== undefined && error instanceof Refused && error.status === 404;
-      if (wish === this.wish && !again) complain(error);
+      // what is rendered behind is asked for again and again: said once
+      const early = error instanceof Refused && untilReady.retry(0, error);
+      const said = early && this.early === title;
+      this.early = early ? title : "";
+      if (wish === this.wish && !again && !said) complain(error);
       throw error;
     } finally {
       if (wish === this.wish) useListening.setState({ waiting: null });

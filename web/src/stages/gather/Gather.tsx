@@ -44,6 +44,9 @@ export default function Gather() {
   const [range, setRange] = useState<[number, number]>([0, 60]);
   const sounds = useSounds(library, asked, range[0], range[1]);
   const [at, setAt] = useState(-1);
+  /** Rows in another order are looked at from the first one on; what narrows or widens them keeps the selected one in sight. */
+  const [reordered, setReordered] = useState(false);
+  const last = useRef(asked);
   const from = useRef(-1);
   const search = useRef<HTMLInputElement>(null);
   /** What was typed when its first row was asked for, until that row is there. */
@@ -83,15 +86,15 @@ export default function Gather() {
   }, [answered, asked.q, rowAt, select]);
   // the selected sound is gone to where it stands among the rows that were found
   useEffect(() => {
-    if (!answered || at >= 0 || !selected || firstWanted.current !== null) return;
+    if (!answered || reordered || at >= 0 || !selected || firstWanted.current !== null) return;
     for (let index = 0; index < PAGE && rowAt(index); index++)
       if (rowAt(index)?.id === selected.id) {
         setAt(index);
         from.current = index;
         return;
       }
-  }, [answered, at, selected, rowAt]);
-  const outside = answered && at < 0 && !!selected && sounds.total <= PAGE;
+  }, [answered, at, selected, rowAt, reordered]);
+  const outside = answered && !reordered && at < 0 && !!selected && sounds.total <= PAGE;
   /** Choose all rows from the one the choice began with up to another. */
   const chooseTo = (index: number) => {
     const start = from.current < 0 ? index : from.current;
@@ -207,10 +210,12 @@ export default function Gather() {
     undo: () => void takeBack(false),
     redo: () => void takeBack(true),
   });
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new question starts at its first row
   useEffect(() => {
+    // a new question starts at its first row
     setAt(-1);
     from.current = -1;
+    setReordered(last.current.sort !== asked.sort || last.current.descending !== asked.descending);
+    last.current = asked;
   }, [asked]);
 
   const empty = sounds.loaded && sounds.total === 0 && !asked.q && !asked.trash && !Object.values(asked.facets).some((one) => one.length);

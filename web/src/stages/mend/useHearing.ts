@@ -1,7 +1,7 @@
 /** What is heard of a sound that is mended: as it is now, its original, what was removed, or a kept state, all at matched loudness. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { api, got, type Node, type SoundFacts, type Step, slowly } from "../../api/client";
+import { api, got, type Node, type SoundFacts, type Step, slowly, untilReady } from "../../api/client";
 import { useStepKinds } from "../../chain/StepList";
 import { live, player, useListening } from "../../listening/player";
 import { useShared } from "../../session/store";
@@ -68,6 +68,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
   const matchDb = beside?.lufs != null && after?.lufs != null ? after.lufs - beside.lufs : null;
   const opened = useQuery({
     queryKey: ["opened", library, target],
+    ...untilReady,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => player.opened({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),

@@ -1,7 +1,7 @@
 /** A reel as a document, what is suggested for its takes, and the row of its takes opened to be heard and drawn. */
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, got, type Node } from "../../api/client";
+import { api, got, type Node, untilReady } from "../../api/client";
 import { useDocument } from "../../documents/useDocument";
 import { queries, useShared } from "../../session/store";
 import { onStrip, type Reel, type ReelView, type Suggestions } from "./marks";
@@ -44,6 +44,7 @@ export function useReel(loaded: ReelView, raw: boolean) {
   const target = (raw ? view.raw : view.now) as Node;
   const opened = useQuery({
     queryKey: ["opened", library, "reel", target],
+    ...untilReady,
     placeholderData: (before) => before,
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: target, sound: null, chain: [] } })),

@@ -1,7 +1,7 @@
 /** What the server tells of a mix while it is edited: where layers lie, how it is heard, its meters, what crowds, what is newer. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { api, got, type Mix, slowly } from "../../api/client";
+import { api, got, type Mix, slowly, untilReady } from "../../api/client";
 import { live, player, useListening } from "../../listening/player";
 import { useShared } from "../../session/store";
 import { useSettled } from "../../ui/useSettled";
@@ -31,6 +31,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
   const listened = useMemo(() => soloed(tried ?? settled, solo), [tried, settled, solo]);
   const opened = useQuery({
     queryKey: ["opened", library, listened],
+    ...untilReady,
     // what is on its way out is not opened again, by whatever has everything opened anew
     enabled: audible(listened) && (tried !== null || settled === mix),
     staleTime: Number.POSITIVE_INFINITY,
