@@ -128,19 +128,20 @@ class Gathering(InBrowser):
         search.fill("zort")
         expect(page.locator("[data-sound]").first).to_contain_text("zort")
         few = total.inner_text()
-        expect(tree.get_by_role("button", name="Wind and air", exact=True)).to_have_count(0)
+        expect(tree.get_by_role("treeitem").filter(has_text="Animal")).to_have_count(0)
         row = page.locator("[data-sound]").nth(1)
         number = int(row.get_attribute("data-sound") or 0)
         row.hover()
         page.mouse.down()
         page.mouse.move(400, 500, steps=4)
-        target = tree.get_by_role("treeitem").filter(has_text="Wind and air")
+        # one near the top: those that other stories made may have pushed the last ones out of sight
+        target = tree.get_by_role("treeitem").filter(has_text="Animal").first
         expect(target).to_be_visible()
         box = target.bounding_box()
         assert box is not None
         page.mouse.move(box["x"] + 40, box["y"] + 8, steps=6)
         page.mouse.up()
-        self.kept(f"{HERE}/sounds/{number}", "it.category.startsWith('Wind')")
+        self.kept(f"{HERE}/sounds/{number}", "it.category.startsWith('Animal')")
         # what is chosen is found again in a longer list, and said to be missing in one without it
         page.locator(f"[data-sound='{number}']").click()
         search.fill("")
