@@ -20,6 +20,8 @@ export interface History<T> {
   /** When what would be taken back next, and done again next, was done (ms since 1970); 0 when that is not known. */
   undoAt: number | null;
   redoAt: number | null;
+  /** Whether the steps of earlier visits are here: before that nobody knows which of several documents was changed last. */
+  known: boolean;
   /** Resolves when the server keeps the present state, or has refused it. */
   saved: () => Promise<void>;
   /** The document as it is now, also before the screen shows it. */
@@ -62,6 +64,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
   const library = useShared((state) => state.library);
   const [doc, setDoc] = useState<T | null>(editing.first);
   const [, show] = useState(0);
+  const [known, setKnown] = useState(false);
   const past = useRef<Step<T>[]>([]);
   const future = useRef<Step<T>[]>([]);
   const now = useRef<T>(editing.first);
@@ -218,6 +221,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
 
   useEffect(() => {
     let here = true;
+    setKnown(false);
     void steps
       .load()
       .then((before) => {
@@ -228,7 +232,8 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
         past.current = [...before.past, ...past.current].slice(-MOST_STEPS);
         show((n) => n + 1);
       })
-      .catch(complain);
+      .catch(complain)
+      .finally(() => here && setKnown(true));
     return () => {
       here = false;
     };
@@ -288,6 +293,7 @@ export function useDocument<K extends Kind, T>(editing: Editing<K, T>): History<
     canRedo: future.current.length > 0,
     undoAt: madeAt(past.current),
     redoAt: madeAt(future.current),
+    known,
   };
 }
 
@@ -300,15 +306,17 @@ function madeAt<T>(steps: Step<T>[]): number | null {
 }
 
 /** Several documents of one editor undone as one: what was done last is taken back first, and done again last. */
-export function together(...all: Pick<History<unknown>, "undo" | "redo" | "undoAt" | "redoAt">[]) {
+export function together(...all: Pick<History<unknown>, "undo" | "redo" | "undoAt" | "redoAt" | "known">[]) {
+  const known = all.every((one) => one.known);
   const last = Math.max(...all.map((one) => one.undoAt ?? -1));
   const next = Math.min(...all.map((one) => one.redoAt ?? Number.POSITIVE_INFINITY));
   // what was changed in one of them after a step back in another has ended what could be done again
-  const canRedo = next !== Number.POSITIVE_INFINITY && next >= last;
+  const canRedo = known && next !== Number.POSITIVE_INFINITY && next >= last;
+  const canUndo = known && last >= 0;
   return {
-    canUndo: last >= 0,
+    canUndo,
     canRedo,
-    undo: () => all.find((one) => one.undoAt === last)?.undo(),
+    undo: () => canUndo && all.find((one) => one.undoAt === last)?.undo(),
     redo: () => canRedo && all.find((one) => one.redoAt === next)?.redo(),
   };
 }
