@@ -157,7 +157,7 @@ class Importing(InStudio):
         sf.write(folder / "sub" / "nan.wav", samples, RATE, subtype="FLOAT")
         result = import_paths(self.studio, self.library, [folder], "trouble")
         self.assertEqual(result.imported, 2)
-        self.assertEqual({Path(one["path"]).name for one in result.skipped}, {"empty.flac", "picture.png", "cut.wav", "nan.wav"})
+        self.assertEqual({Path(one["path"]).name for one in result.skipped}, {"empty.flac", "picture.png", "cut.wav", "nan.wav", ".hidden.wav"})
         self.assertTrue(all(len(one["reason"]) > 10 for one in result.skipped))
 
 
