@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
@@ -101,6 +102,21 @@ class Plans(unittest.TestCase):
         self.assertEqual(moved.slices[1].end_s, self.plan.slices[2].start_s)
         shut = plan.move(self.plan, self.ids[1], start_s=50.0)
         self.assertGreater(shut.slices[1].end_s, shut.slices[1].start_s)
+
+    def test_a_slice_with_less_room_than_the_shortest_lies_against_its_neighbours(self) -> None:
+        close = plan.Plan(
+            slices=tuple(plan.Slice(id=k, start_s=at, end_s=end, attack_s=at) for k, at, end in ((1, 0.0, 1.0), (2, 1.0, 1.0004), (3, 1.0004, 2.0)))
+        )
+        for edge in ({"start_s": 0.5}, {"start_s": 1.5}, {"end_s": 0.5}, {"end_s": 1.5}):
+            with self.subTest(edge=edge):
+                moved = plan.move(close, 2, **edge)
+                self.assertEqual(plan.Plan.model_validate(moved.model_dump()).slices[1].end_s, 1.0004)
+
+    def test_a_plan_that_a_library_holds_opens_whatever_was_kept(self) -> None:
+        crossing = {"slices": [{"id": 1, "start_s": 0, "end_s": 1, "attack_s": 0}, {"id": 1, "start_s": 0.5, "end_s": 2, "attack_s": 0.5}]}
+        with self.assertRaisesRegex(ValidationError, "overlap"):
+            plan.Plan.model_validate(crossing)
+        self.assertEqual(len(plan.Plan.model_validate(crossing, context=plan.AS_KEPT).slices), 2)
 
     def test_split_and_merge_are_each_others_undoing(self) -> None:
         piece = self.plan.slices[2]

@@ -16,10 +16,10 @@ from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.nodes.chains import chain_in
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import lacking
-from oskren.core.nodes.model import Mix, member_node, thawed
+from oskren.core.nodes.model import member_node, thawed
 from oskren.core.nodes.walk import sounding
 from oskren.core.stack.crowding import Crowding
-from oskren.core.stack.shares import SumFacts, warned
+from oskren.core.stack.shares import SumFacts, poor_rate, warned
 from oskren.work.mend import tasks as mending
 from oskren.work.stack import tasks as summing
 from oskren.work.stack.designs import dull_layers
@@ -129,20 +129,7 @@ def layout(studio: InStudio, library: InLibrary, mix: TheMix) -> Layout:
     wide = spots(mix.layout) if mix.layout in SPOTTED and mix.layout in WIDE else []
     speakers = [Speaker(name=CHANNELS[mix.layout][lane], x=spot[0], y=spot[1]) for lane, spot in enumerate(wide) if spot is not None]
     return Layout(
-        layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate, poor=_poor(mix, shape.rate), speakers=speakers
-    )
-
-
-LOW_HZ = 44_100
-"""A sum under this rate lacks what is heard at the top (20 kHz); common practice, no source."""
-
-
-def _poor(mix: Mix, rate: int) -> str:
-    if mix.rate is not None or rate >= LOW_HZ or not mix.members:
-        return ""
-    return (
-        f"No layer has more than {rate / 1000:g} kHz, so the sum has no more: nothing of it lies above {rate / 2000:g} kHz, "
-        "whatever steps add. Choose a rate of the sum."
+        layers=placed, start_s=-shape.zero / shape.rate, seconds=shape.frames / shape.rate, rate=shape.rate, poor=poor_rate(mix, shape.rate), speakers=speakers
     )
 
 

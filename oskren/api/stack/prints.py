@@ -85,18 +85,10 @@ def rebuild(studio: InStudio, library: InLibrary) -> Started:
     return started(studio.jobs.start(work.REBUILD, library, "Rebuilding what is stale", work.Rebuilding()))
 
 
-class PrintProposal(BaseModel):
-    """What a print of a design would be called, and where it would be filed."""
-
-    name: str
-    category: str
-
-
 @router.get("/designs/{id}/print")
-def propose_print(library: InLibrary, id: int) -> PrintProposal:
+def propose_print(library: InLibrary, id: int) -> work.PrintProposal:
     """A name that no sound of the library has, and the category the words of the design propose."""
-    name, category = work.proposed_print(library, id)
-    return PrintProposal(name=name, category=category)
+    return work.proposed_print(library, id)
 
 
 @router.post("/stack/print")

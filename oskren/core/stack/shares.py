@@ -169,3 +169,17 @@ def warned(mix: Mix, true_peak_dbtp: float | None, facts: SumFacts) -> tuple[str
     if true_peak_dbtp > 0:
         return f"The sum is {true_peak_dbtp:.1f} dB over full scale: {where}.", True
     return f"{-true_peak_dbtp:.1f} dB are left before the sum clips: {where}.", False
+
+
+LOW_HZ = 44_100
+"""A sum under this rate lacks what is heard at the top (20 kHz); common practice, no source."""
+
+
+def poor_rate(mix: Mix, rate: int) -> str:
+    """Why a sum has a low rate (Hz), in a sentence; empty when it has not, or when it was chosen."""
+    if mix.rate is not None or rate >= LOW_HZ or not mix.members:
+        return ""
+    return (
+        f"No layer has more than {rate / 1000:g} kHz, so the sum has no more: nothing of it lies above {rate / 2000:g} kHz, "
+        "whatever steps add. Choose a rate of the sum."
+    )

@@ -21,7 +21,7 @@ from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import File
 from oskren.core.slice.detect import FoundSlice, Levels, SliceSettings, detect
-from oskren.core.slice.plan import Finish, Plan, one_shot, refound
+from oskren.core.slice.plan import AS_KEPT, Finish, Plan, one_shot, refound
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on
@@ -63,7 +63,7 @@ def plan_of(studio: Studio, library: Library, sound: int) -> tuple[Node, Plan]:
     with library.reading() as session:
         row = session.scalar(select(SlicePlan).where(SlicePlan.sound_id == sound))
     if row is not None:
-        return NodeAdapter.validate_python(row.node), Plan.model_validate(row.plan)
+        return NodeAdapter.validate_python(row.node), Plan.model_validate(row.plan, context=AS_KEPT)
     node = node_of(library.sound(sound))
     plan = find(studio, library, node, Plan(), SliceSettings())
     save(library, sound, node, plan)

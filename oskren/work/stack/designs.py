@@ -221,14 +221,22 @@ REBUILD = Kind("rebuild", Rebuilding, lambda studio, library, _, progress: Rebui
 # ---- prints
 
 
-def proposed_print(library: Library, id: int) -> tuple[str, str]:
-    """Name and category a print of a design would have: a name no sound has yet, and the category its words propose."""
+@dataclass(frozen=True)
+class PrintProposal:
+    """What a print of a design would be called, and where it would be filed."""
+
+    name: str
+    category: str
+
+
+def proposed_print(library: Library, id: int) -> PrintProposal:
+    """What a print of a design is proposed to be: a name no sound has yet, and the category its words propose."""
     row, _ = designs.design(library, id)
     name, number = f"{row.name} print", 2
     taken = naming.names_like(library, name)
     while name in taken:
         name, number = f"{row.name} print {number}", number + 1
-    return name, vocabulary(library).propose(row.name).category
+    return PrintProposal(name, vocabulary(library).propose(row.name).category)
 
 
 def print_design(studio: Studio, library: Library, mix: Mix, name: str, category: str = "", design: int | None = None) -> int:

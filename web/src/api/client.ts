@@ -57,9 +57,12 @@ const EARLY = 425;
 const AGAIN_MS = 2000;
 const MOST_TIMES = 150;
 
+/** Whether what was asked for is still being rendered. */
+export const early = (error: unknown) => error instanceof Refused && error.status === EARLY;
+
 /** For questions that are worth asking again while what they need is still being rendered. */
 export const untilReady = {
-  retry: (times: number, error: unknown) => times < MOST_TIMES && error instanceof Refused && error.status === EARLY,
+  retry: (times: number, error: unknown) => times < MOST_TIMES && early(error),
   retryDelay: AGAIN_MS,
 };
 

@@ -2,6 +2,7 @@
 import { api, got, type Schemas } from "../api/client";
 import { changedHere } from "../session/jobs";
 import { queries, useShared } from "../session/store";
+import type { MenuAct } from "../ui/Acts";
 import { complain, tell } from "../ui/messages";
 
 export type Kind = Schemas["PutAway"]["kind"];
@@ -60,7 +61,7 @@ export async function rename(kind: Kind, id: number, name: string): Promise<void
 }
 
 /** Make a copy of a design or a reel; its id. */
-export async function duplicate(kind: "design" | "reel", id: number): Promise<number | null> {
+async function duplicate(kind: "design" | "reel", id: number): Promise<number | null> {
   try {
     const { library } = useShared.getState();
     const made = await got(api.POST("/api/lib/{library}/documents/{kind}/{id}/copy", { params: { path: { library, kind, id } } }));
@@ -70,4 +71,27 @@ export async function duplicate(kind: "design" | "reel", id: number): Promise<nu
     complain(error);
     return null;
   }
+}
+
+/** What the menu of an open design or reel offers; ``told`` says what a copy is for and what stays, ``saved`` resolves when the present state is kept. */
+export function actsOf(
+  kind: "design" | "reel",
+  id: number,
+  told: { copy: string; trash: string },
+  saved: () => Promise<void>,
+  open: (id: number | null) => void,
+): MenuAct[] {
+  const copy = async () => {
+    await saved();
+    const made = await duplicate(kind, id);
+    if (made !== null) open(made);
+  };
+  const away = async () => {
+    await saved();
+    if (await putAway(kind, id)) open(null);
+  };
+  return [
+    { key: "copy", label: "Duplicate", hint: told.copy, onDo: () => void copy() },
+    { key: "trash", label: "Put into the trash", hint: told.trash, onDo: () => void away() },
+  ];
 }

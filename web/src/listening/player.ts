@@ -1,6 +1,6 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
 import { create } from "zustand";
-import { api, bytes, got, type Node, type Opened, Refused, type Step, untilReady } from "../api/client";
+import { api, bytes, early, got, type Node, type Opened, Refused, type Step } from "../api/client";
 import { complain, tell } from "../ui/messages";
 import workletUrl from "./player.worklet.ts?worker&url";
 
@@ -245,9 +245,8 @@ class Player {
       // what was told and is known no more is told again by whoever asks
       const again = what.told !== undefined && error instanceof Refused && error.status === 404;
       // what is rendered behind is asked for again and again: said once
-      const early = error instanceof Refused && untilReady.retry(0, error);
-      const said = early && this.early === title;
-      this.early = early ? title : "";
+      const said = early(error) && this.early === title;
+      this.early = early(error) ? title : "";
       if (wish === this.wish && !again && !said) complain(error);
       throw error;
     } finally {

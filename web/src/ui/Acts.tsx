@@ -1,14 +1,14 @@
 /** Less frequent acts, behind one button beside what they act on. */
 import { Box, Button, Menu, Portal } from "@chakra-ui/react";
 
-export interface Act {
+export interface MenuAct {
   key: string;
   label: string;
   hint?: string;
   onDo: () => void;
 }
 
-export function Acts({ label, acts, shown = "…" }: { label: string; acts: Act[]; shown?: string }) {
+export function Acts({ label, acts, shown = "…" }: { label: string; acts: MenuAct[]; shown?: string }) {
   return (
     <Menu.Root positioning={{ placement: "bottom-start" }} lazyMount onSelect={({ value }) => acts.find((one) => one.key === value)?.onDo()}>
       <Menu.Trigger asChild>

@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
 import type { Hint } from "../../canvas/wave";
-import { duplicate, putAway, rename } from "../../documents/named";
+import { actsOf, rename } from "../../documents/named";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { live, player, TEMPOS, useListening } from "../../listening/player";
 import { whenDone } from "../../session/jobs";
@@ -32,15 +32,8 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
   const edited = useReel(loaded, raw);
   const { view, now, reel, history, found, opened, drawn, saved } = edited;
   const total = view.seconds;
-  const copy = async () => {
-    await saved();
-    const made = await duplicate("reel", view.id);
-    if (made !== null) useShared.setState({ reel: made });
-  };
-  const away = async () => {
-    await saved();
-    if (await putAway("reel", view.id)) useShared.setState({ reel: null });
-  };
+  const told = { copy: "The same takes and marks once more", trash: "Takes and selects stay" };
+  const acts = actsOf("reel", view.id, told, saved, (id) => useShared.setState({ reel: id }));
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, 90)]);
   const follows = useCallback((digest: string) => digest === opened.data?.digest || digest === drawn.data?.digest, [opened.data, drawn.data]);
   const heard = useListening((state) => state.heard);
@@ -179,13 +172,7 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
           <TextField label="Name of the reel" value={view.name} onCommit={(name) => void saved().then(() => rename("reel", view.id, name))} />
         </Box>
         <ReelChoice />
-        <Acts
-          label="This reel"
-          acts={[
-            { key: "copy", label: "Duplicate", hint: "The same takes and marks once more", onDo: () => void copy() },
-            { key: "trash", label: "Put into the trash", hint: "Takes and selects stay", onDo: () => void away() },
-          ]}
-        />
+        <Acts label="This reel" acts={acts} />
         <Box flex={1} />
         <UndoRedo history={history} />
         <Do main act="commit" disabled={!made} onClick={() => void make()}>

@@ -3,7 +3,7 @@ import { Box, Flex, Tabs } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
-import { duplicate, putAway } from "../../documents/named";
+import { actsOf } from "../../documents/named";
 import { UndoRedo } from "../../documents/UndoRedo";
 import type { History } from "../../documents/useDocument";
 import { useShared } from "../../session/store";
@@ -57,15 +57,10 @@ export function BenchBar({
   onPrint,
 }: Props) {
   const go = useNavigate();
-  const copy = async () => {
-    await saved();
-    const made = await duplicate("design", design);
-    if (made !== null) useShared.setState({ design: made });
-  };
-  const away = async () => {
-    await saved();
-    if (await putAway("design", design)) useShared.setState({ design: designs.find((one) => one.id !== design)?.id ?? null });
-  };
+  const told = { copy: "A design like this one, to go another way", trash: "With its versions; what was printed of it stays" };
+  const acts = actsOf("design", design, told, saved, (id) =>
+    useShared.setState({ design: id ?? designs.find((one) => one.id !== design)?.id ?? null }),
+  );
   return (
     <Bar>
       <SpokenTitle>{name}</SpokenTitle>
@@ -82,13 +77,7 @@ export function BenchBar({
       <Do quiet onClick={onNew}>
         New
       </Do>
-      <Acts
-        label="This design"
-        acts={[
-          { key: "copy", label: "Duplicate", hint: "A design like this one, to go another way", onDo: () => void copy() },
-          { key: "trash", label: "Put into the trash", hint: "With its versions; what was printed of it stays", onDo: () => void away() },
-        ]}
-      />
+      <Acts label="This design" acts={acts} />
       <Do quiet hint="Play sounds on keys or pads (Ctrl Shift P)" onClick={onPerform}>
         Perform
       </Do>

@@ -165,7 +165,7 @@ export function ChosenPanel(props: Props) {
           mix={mix}
           layout={layout}
           printed={printing.printed}
-          onPrinted={printing.setNamed}
+          onPrinted={printing.setPrinted}
           saved={printing.saved}
           meters={meters}
           crowding={crowding}

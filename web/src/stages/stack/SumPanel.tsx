@@ -14,6 +14,7 @@ import { complain, tell } from "../../ui/messages";
 import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
 import { StackChain } from "./StackChain";
+import type { Named } from "./usePrinting";
 import { Versions } from "./Versions";
 
 interface Props {
@@ -21,8 +22,8 @@ interface Props {
   mix: Mix;
   layout: Schemas["Layout"] | null | undefined;
   /** What the next print is called and filed under. */
-  printed: { name?: string; category?: string };
-  onPrinted: (named: { name?: string; category?: string }) => void;
+  printed: Named;
+  onPrinted: (named: Named) => void;
   saved: () => Promise<void>;
   meters: Schemas["Sum"] | undefined;
   crowding: Schemas["Crowding"] | null;
@@ -158,13 +159,13 @@ export function SumPanel({
       />
       <Line />
       <Heading>Print</Heading>
-      <TextField named label="Name" value={printed.name ?? ""} onCommit={(name) => onPrinted({ ...printed, name: name.trim() || undefined })} />
+      <TextField named label="Name" value={printed.name ?? ""} onCommit={(name) => onPrinted({ name: name.trim() })} />
       <TextField
         named
         label="Category"
         placeholder="none"
         value={printed.category ?? ""}
-        onCommit={(category) => onPrinted({ ...printed, category: category.trim() })}
+        onCommit={(category) => onPrinted({ category: category.trim() })}
       />
       {shift}
       <ExportLine title="Export the sum as a file" what={() => ({ designs: [design] })} ready={saved} />

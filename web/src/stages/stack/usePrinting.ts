@@ -8,6 +8,12 @@ import { complain, tell } from "../../ui/messages";
 import { shiftSaid, usePrintShift } from "./PrintShift";
 import type { Design } from "./useDesign";
 
+/** What a print is called and filed under. */
+export interface Named {
+  name?: string;
+  category?: string;
+}
+
 interface Printing {
   design: Design;
   name: string;
@@ -34,13 +40,15 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
       printing.current = false;
     }
   };
-  const proposed = useQuery({
+  const asked = {
     queryKey: ["print", library, design.id, name],
     queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}/print", { params: { path: { library, id: design.id } } })),
-  });
+  };
+  const proposed = useQuery(asked).data;
+  /** As it is proposed now: other prints may have been made since. */
+  const propose = () => queries.fetchQuery({ ...asked, staleTime: 0 });
   /** What the next print is called and filed under, where that is not what is proposed. */
-  const [named, setNamed] = useState<{ name?: string; category?: string }>({});
-  const propose = () => got(api.GET("/api/lib/{library}/designs/{id}/print", { params: { path: { library, id: design.id } } }));
+  const [named, setNamed] = useState<Named>({});
   const print = () =>
     once(async () => {
       const offer = await propose();
@@ -78,5 +86,13 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
         `${made.sound.name} is in the library${overSaid(made.sound)}, and a layer here, ${shiftSaid(shifting)}; its pitch and chain can be changed.`,
       );
     });
-  return { saved, print, printShift, shifting, setShifting, printed: { ...proposed.data, ...named }, setNamed };
+  return {
+    saved,
+    print,
+    printShift,
+    shifting,
+    setShifting,
+    printed: { name: named.name || proposed?.name, category: named.category ?? proposed?.category },
+    setPrinted: (values: Named) => setNamed((before) => ({ ...before, ...values })),
+  };
 }
