@@ -18,6 +18,7 @@ from pydantic import BaseModel
 from sqlalchemy import select
 
 from oskren.core.audio import files
+from oskren.core.audio.replacing import TEMPORARY
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.nodes import Excerpt, Member, Mix, NodeAdapter
 from oskren.core.ship import manifest
@@ -296,7 +297,7 @@ class Killed(unittest.TestCase):
         out = sorted((str(path.relative_to(at)), self.hash(path)) for name in ("out", "second") for path in (at / name).rglob("*.wav"))
         listed = sorted(report.path for report in manifest.load(at / "out").files) if (at / "out").exists() else []
         left = sorted(path.name for path in (at / "home" / "run").iterdir())
-        half = [str(path) for path in at.rglob(f"{files.TEMPORARY.rstrip('-')}*")]
+        half = [str(path) for path in at.rglob(f"{TEMPORARY.rstrip('-')}*")]
         found = {"sounds": sounds, "arrivals": arrivals, "paths": paths, "draws": draws, "shipped": shipped, "media": media, "jobs": jobs}
         return {**found, "out": out, "listed": listed, "left": left, "half": half}
 

@@ -20,6 +20,7 @@ import soundfile as sf
 
 from oskren.api.serving import held
 from oskren.core.audio import files, metadata
+from oskren.core.audio.replacing import TEMPORARY, sweep
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.measure.sameness import same_recording
@@ -239,12 +240,12 @@ class Killed(InStudio):
         out = self.folder / "out"
         out.mkdir()
         for process in (dead.pid, os.getpid()):
-            (out / f"{files.TEMPORARY}{process}-x.wav").write_bytes(b"half")
+            (out / f"{TEMPORARY}{process}-x.wav").write_bytes(b"half")
         (out / ".oskren-another-1-x.wav").write_bytes(b"of another machine")
         noted = self.studio.home.folder / "run" / "writing-1.json"
         noted.write_text(json.dumps({"folder": str(out), "process": dead.pid}))
         recovery.take_up(self.studio)
-        self.assertEqual(sorted(path.name for path in out.iterdir()), sorted([".oskren-another-1-x.wav", f"{files.TEMPORARY}{os.getpid()}-x.wav"]))
+        self.assertEqual(sorted(path.name for path in out.iterdir()), sorted([".oskren-another-1-x.wav", f"{TEMPORARY}{os.getpid()}-x.wav"]))
         self.assertFalse(noted.exists())
 
     def test_what_an_ended_process_left_is_swept_before_its_parent_asks_after_it(self) -> None:
@@ -254,10 +255,10 @@ class Killed(InStudio):
         with subprocess.Popen([sys.executable, "-c", "pass"], stdout=subprocess.PIPE) as ended:
             assert ended.stdout is not None
             ended.stdout.read()
-            half = out / f"{files.TEMPORARY}{ended.pid}-x.wav"
+            half = out / f"{TEMPORARY}{ended.pid}-x.wav"
             half.write_bytes(b"half")
             deadline = time.monotonic() + PATIENCE_S
-            while not files.sweep(out) and time.monotonic() < deadline:
+            while not sweep(out) and time.monotonic() < deadline:
                 time.sleep(0.01)
             self.assertFalse(half.exists())
             self.assertTrue(Path(f"/proc/{ended.pid}").exists(), "it was still in the table")
@@ -270,7 +271,7 @@ class Killed(InStudio):
         out.mkdir()
         dying = subprocess.Popen(["sleep", "600"])
         self.addCleanup(dying.kill)
-        half = out / f"{files.TEMPORARY}{dying.pid}-x.wav"
+        half = out / f"{TEMPORARY}{dying.pid}-x.wav"
         half.write_bytes(b"half")
 
         begin = shipping.Journal.begin

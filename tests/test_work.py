@@ -13,6 +13,7 @@ import numpy as np
 from sqlalchemy import select
 
 from oskren.core.audio import files
+from oskren.core.audio.replacing import running
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes import Chained, Excerpt, Member, Mix, NodeAdapter, Print, Step
 from oskren.core.nodes.digest import node_hash
@@ -63,9 +64,9 @@ time.sleep(600)
                 server.kill()
             self.assertEqual(len(set(pids)), 2)
             deadline = time.monotonic() + PATIENCE_S
-            while any(files.running(pid) for pid in pids) and time.monotonic() < deadline:
+            while any(running(pid) for pid in pids) and time.monotonic() < deadline:
                 time.sleep(0.02)
-            self.assertEqual([pid for pid in pids if files.running(pid)], [], how)
+            self.assertEqual([pid for pid in pids if running(pid)], [], how)
 
 
 class InStudio(unittest.TestCase):

@@ -13,7 +13,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from oskren.core.audio import files
-from oskren.core.audio.files import replacing
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.nodes.model import Mix, Source
 from oskren.core.nodes.walk import leaves

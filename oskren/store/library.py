@@ -13,8 +13,8 @@ from typing import Any
 from sqlalchemy import Engine, create_engine, event, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from oskren.core.audio.files import replacing
 from oskren.core.audio.metadata import Metadata
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash

@@ -8,7 +8,7 @@ import time
 
 from sqlalchemy import select
 
-from oskren.core.audio.files import sweep
+from oskren.core.audio.replacing import sweep
 from oskren.core.errors import OskrenError
 from oskren.store import Library
 from oskren.store.tables import Draw, Spread

@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from oskren.core.audio import files
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.measure import peaks
 from tests.support import RATE, InFolder, noise, sine
@@ -117,7 +118,7 @@ class Writing(InFolder):
 
     def test_a_real_full_device_is_reported(self) -> None:
         """/dev/full refuses every byte, as a full disk does."""
-        with self.assertRaises(OskrenError), files.replacing(Path("/dev/full/a.wav")):
+        with self.assertRaises(OskrenError), replacing(Path("/dev/full/a.wav")):
             pass
 
     def test_the_hash_is_of_the_sound_not_of_the_file(self) -> None:

@@ -5,19 +5,17 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
-import platform
-import tempfile
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import psutil
 import soundfile as sf
 
 from oskren.core.audio import formats
 from oskren.core.audio.layouts import MAX_CHANNELS, layout_of
 from oskren.core.audio.metadata import Metadata
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.types import AnyArray, Samples
 
@@ -41,9 +39,6 @@ BITS = {
     "ALAC_24": 24,
     "ALAC_32": 32,
 }
-
-TEMPORARY = f".oskren-{hashlib.blake2b(platform.node().encode(), digest_size=3).hexdigest()}-"
-"""How the names of files begin that are being written: by this machine, by the process whose number follows."""
 
 
 @dataclass(frozen=True)
@@ -214,57 +209,6 @@ def audio_hash(path: Path) -> str:
     return digest.value()
 
 
-def running(process: int) -> bool:
-    """Whether a process of this machine still runs; one that ended, but that its parent has not asked after, does not."""
-    try:
-        return bool(psutil.Process(process).status() not in (psutil.STATUS_ZOMBIE, psutil.STATUS_DEAD))
-    except psutil.NoSuchProcess:
-        return False
-
-
-def sweep(folder: Path) -> int:
-    """Remove what killed processes left half-written in a folder (not below it); how many files. What living processes write stays."""
-    gone = 0
-    for path in folder.glob(f"{TEMPORARY}*"):
-        process = path.name.removeprefix(TEMPORARY).split("-")[0]
-        if process.isdigit() and not running(int(process)):
-            path.unlink(missing_ok=True)
-            gone += 1
-    return gone
-
-
-@contextlib.contextmanager
-def replacing(path: Path) -> Iterator[Path]:
-    """Give a temporary path in the target's folder; on success flush it and rename it over ``path``, else remove it.
-
-    Raises
-    ------
-    OskrenError
-        When the disk is full or the folder cannot be written; nothing is left behind.
-    """
-    temporary: Path | None = None
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(prefix=f"{TEMPORARY}{os.getpid()}-", suffix=path.suffix, dir=path.parent)
-        os.close(handle)
-        temporary = Path(name)
-        yield temporary
-        with open(temporary, "rb+") as stream:
-            os.fsync(stream.fileno())
-        temporary.chmod(0o644)
-        temporary.replace(path)
-    except (OSError, sf.LibsndfileError) as error:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
-        full = "No space left" in str(error) or getattr(error, "errno", None) == 28
-        what = "the disk is full; free some space and try again" if full else f"cannot be written ({error})"
-        raise OskrenError(f"{path}: {what}") from error
-    except BaseException:
-        if temporary is not None:
-            temporary.unlink(missing_ok=True)
-        raise
-
-
 @contextlib.contextmanager
 def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int = 0, said: Metadata | None = None) -> Iterator[Callable[[Samples], None]]:
     """Write a file block by block, atomically; its format (:mod:`oskren.core.audio.formats`) follows its extension.
@@ -328,33 +272,3 @@ def _integers(samples: Samples, bits: int) -> AnyArray:
     """
     full = 2.0 ** (bits - 1)
     return np.asarray(np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1).astype(np.int32) << (32 - bits))
-
-
-def _hidden(name: str) -> str:
-    """Why a hidden file was passed over."""
-    if name.startswith(TEMPORARY):
-        return "was being written by Oskren and was not finished; it can be deleted"
-    if name.startswith("._"):
-        return "is what another system notes of the file beside it, no sound"
-    return "is hidden, since its name begins with a dot; rename it if it is to be taken in"
-
-
-def find_audio(paths: list[Path], skipped: Callable[[Path, str], None], leave: Collection[Path] = ()) -> Iterator[Path]:
-    """Walk files and folders in a stable order; hidden ones and the folders ``leave`` are passed over, and all but those folders are reported."""
-    for path in paths:
-        if path.is_dir():
-            for folder, names, files in os.walk(path):
-                for name in sorted(name for name in names if name.startswith(".")):
-                    skipped(Path(folder) / name, "is a hidden folder; import it by its own path if it is to be taken in")
-                names[:] = sorted(name for name in names if not name.startswith(".") and (Path(folder) / name).resolve() not in leave)
-                for name in sorted(files):
-                    if name.startswith("."):
-                        skipped(Path(folder) / name, _hidden(name))
-                    elif (Path(folder) / name).exists():
-                        yield Path(folder) / name
-                    else:
-                        skipped(Path(folder) / name, "is a link to a file that is not there; put that file back or remove the link")
-        elif path.exists():
-            yield path
-        else:
-            skipped(path, "there is no such file or folder; check the path")

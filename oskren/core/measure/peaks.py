@@ -54,7 +54,7 @@ class Peaks:
 
     def save(self, path: Path) -> None:
         """Write all levels to an .npz file."""
-        from oskren.core.audio.files import replacing
+        from oskren.core.audio.replacing import replacing
 
         with replacing(path) as temporary:
             buffer = io.BytesIO()

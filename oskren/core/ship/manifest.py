@@ -8,7 +8,7 @@ from pathlib import Path
 
 from pydantic import BaseModel, ValidationError
 
-from oskren.core.audio.files import replacing
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import OskrenError
 from oskren.core.ship.write import FileReport, sha256
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any
 from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy import func, select, text
 
-from oskren.core.audio.files import replacing
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
 from oskren.store.library import Library
 from oskren.store.tables import Arrival, Sound

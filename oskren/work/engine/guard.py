@@ -13,7 +13,7 @@ from typing import Any, TextIO
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import SQLAlchemyError
 
-from oskren.core.audio.files import replacing
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import OskrenError
 from oskren.store import Home
 

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 
 from oskren.core.audio import files, metadata
-from oskren.core.audio.files import running, sweep
+from oskren.core.audio.replacing import running, sweep
 from oskren.core.errors import OskrenError
 from oskren.core.ship import manifest
 from oskren.core.ship.write import FileReport

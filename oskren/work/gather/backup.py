@@ -15,7 +15,8 @@ from typing import Literal
 from pydantic import BaseModel
 from sqlalchemy import delete, func, select, update
 
-from oskren.core.audio.files import EXTENSIONS, probe, replacing
+from oskren.core.audio.files import EXTENSIONS, probe
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import OskrenError
 from oskren.store import Home, Library
 from oskren.store.describe.arrivals import ending_of

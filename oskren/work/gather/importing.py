@@ -11,8 +11,8 @@ from typing import Literal
 from pydantic import BaseModel, Field
 from sqlalchemy import select, text
 
-from oskren.core.audio.files import find_audio
 from oskren.core.audio.metadata import Metadata
+from oskren.core.audio.walking import find_audio
 from oskren.core.errors import OskrenError
 from oskren.core.measure.sameness import alike_outlines
 from oskren.core.types import Failed

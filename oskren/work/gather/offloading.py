@@ -20,6 +20,8 @@ from pydantic import BaseModel, ConfigDict
 from sqlalchemy import select
 
 from oskren.core.audio import files, metadata
+from oskren.core.audio.replacing import replacing
+from oskren.core.audio.walking import find_audio
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.types import Failed
 from oskren.core.words.names import TAKE_TOKENS, check_template, collisions, filled, legal
@@ -97,7 +99,7 @@ def look(library: Library, card: Path, template: str = TEMPLATE, place: str = ""
         called = row.name if row is not None else ""
         known = set(session.scalars(select(SoundPath.path)))
     found: list[tuple[str, Path, files.FileInfo, os.stat_result, metadata.Metadata]] = []
-    for path in files.find_audio([card], lambda one, reason: view.skipped.append({"path": str(one), "reason": reason})):
+    for path in find_audio([card], lambda one, reason: view.skipped.append({"path": str(one), "reason": reason})):
         if len(found) >= MOST_TAKES:
             raise OskrenError(f"{card}: holds more than {MOST_TAKES} files; offload its folders one by one.")
         try:
@@ -316,7 +318,7 @@ class _Copying:
         ending = source.suffix.lower()
         if _holds(self._second / f"{legal(name, 200)}{ending}", digest):  # it was copied before the server was ended
             return
-        with files.replacing(self._second / free_name(self._second, legal(name), ending, self._taken)) as temporary:
+        with replacing(self._second / free_name(self._second, legal(name), ending, self._taken)) as temporary:
             copied(target, temporary)
             verify(temporary, digest, source)
 

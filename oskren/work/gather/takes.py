@@ -19,9 +19,9 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from oskren.core.audio import files
-from oskren.core.audio.files import replacing
 from oskren.core.audio.layouts import MAX_CHANNELS
 from oskren.core.audio.metadata import Marker, Metadata
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
 from oskren.store import Library
 from oskren.store.describe import wanted

@@ -13,7 +13,7 @@ from pathlib import Path
 
 from pydantic import BaseModel, Field
 
-from oskren.core.audio.files import replacing
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.words.names import legal
 from oskren.store import Library

@@ -8,7 +8,7 @@ from typing import Literal
 from pydantic import BaseModel
 from sqlalchemy import delete, select, update
 
-from oskren.core.audio.files import find_audio
+from oskren.core.audio.walking import find_audio
 from oskren.core.errors import OskrenError
 from oskren.core.types import Failed
 from oskren.store import Library

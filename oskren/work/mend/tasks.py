@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from oskren.core.audio import files
+from oskren.core.audio.replacing import replacing
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure import levels, loudness
 from oskren.core.nodes.model import Chained, NodeAdapter, active
@@ -106,7 +106,7 @@ def suggest_parts(place: Workplace, node: dict[str, Any], keep: str) -> None:
     parsed = NodeAdapter.validate_python(node)
     renderer = place.renderer()
     found = suggest(renderer.stream(parsed), renderer.output_shape(parsed).rate)
-    with files.replacing(Path(keep)) as temporary:
+    with replacing(Path(keep)) as temporary:
         temporary.write_text(found.model_dump_json())
 
 

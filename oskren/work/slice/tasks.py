@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from oskren.core.audio import files
+from oskren.core.audio.replacing import replacing
 from oskren.core.nodes.model import NodeAdapter
 from oskren.core.slice import detect
 from oskren.work.engine.place import Workplace
@@ -18,7 +18,7 @@ def slice_levels(place: Workplace, node: dict[str, Any], keep: str) -> None:
     parsed = NodeAdapter.validate_python(node)
     renderer = place.renderer()
     found = detect.analyse(renderer.stream(parsed), renderer.output_shape(parsed).rate)
-    with files.replacing(Path(keep)) as temporary, open(temporary, "wb") as stream:
+    with replacing(Path(keep)) as temporary, open(temporary, "wb") as stream:
         np.savez(
             stream,
             power=found.power,

@@ -1,6 +1,6 @@
 /** How what is auditioned is heard: what leaves, and what is placed, is that, unless dry is chosen in the listening strip. */
 import type { Schemas } from "../api/client";
-import { useListening } from "../listening/player";
+import { useListening } from "../listening/state";
 
 export type HeardSo = Schemas["Heard"];
 

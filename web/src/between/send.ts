@@ -1,7 +1,7 @@
 /** Sending a sound to another stage, with what was heard of it. */
 import { useNavigate } from "react-router";
 import { api, got, type Member, type Schemas, type SoundRow } from "../api/client";
-import { useListening } from "../listening/player";
+import { useListening } from "../listening/state";
 import { EMPTY_MIX, freshId } from "../mix/fresh";
 import { queries, useShared } from "../session/store";
 import { complain, tell } from "../ui/messages";

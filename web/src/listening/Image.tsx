@@ -3,7 +3,8 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useRef } from "react";
 import { fitted } from "../canvas/paint";
 import { ink } from "../ui/theme";
-import { player, useListening } from "./player";
+import { player } from "./player";
+import { useListening } from "./state";
 import { useDrawing } from "./useDrawing";
 
 const SIZE = 2048;

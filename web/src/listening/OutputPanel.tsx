@@ -6,7 +6,8 @@ import { Choose, Pick } from "../ui/choices";
 import { Heading } from "../ui/frames";
 import { useKeys } from "../ui/keys";
 import { Image } from "./Image";
-import { player, useListening } from "./player";
+import { player } from "./player";
+import { useListening } from "./state";
 
 export function OutputPanel({ onClose }: { onClose: () => void }) {
   const { mono, safe, reference, output, outputRate, heard } = useListening();

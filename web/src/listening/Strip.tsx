@@ -10,8 +10,9 @@ import { clock } from "../ui/format";
 import { shown, useKeys } from "../ui/keys";
 import { IN_WIDE, ink } from "../ui/theme";
 import { OutputPanel } from "./OutputPanel";
-import { live, MATCH_LUFS, player, useListening } from "./player";
+import { live, MATCH_LUFS, player } from "./player";
 import { isReference, toggleReference } from "./referring";
+import { useListening } from "./state";
 import { useDrawing } from "./useDrawing";
 import { Waiting } from "./Waiting";
 

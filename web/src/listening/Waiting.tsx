@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Node, type Step } from "../api/client";
 import { useLate } from "../ui/useLate";
-import { useListening } from "./player";
+import { useListening } from "./state";
 
 /** Steps that are on, wherever they stand in a node. */
 function stepsOf(node: Node): Step[] {

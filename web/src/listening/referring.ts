@@ -2,7 +2,8 @@
 import { api, got } from "../api/client";
 import { useShared } from "../session/store";
 import { complain, tell } from "../ui/messages";
-import { type Heard, live, MATCH_LUFS, player, useListening } from "./player";
+import { live, MATCH_LUFS, player } from "./player";
+import { type Heard, useListening } from "./state";
 
 /** What was heard before the reference, and where (s). */
 let before: { heard: Heard; at: number; playing: boolean } | null = null;

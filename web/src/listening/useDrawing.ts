@@ -1,6 +1,7 @@
 import { useEffect, useRef } from "react";
 import { useLook } from "../ui/theme";
-import { live, useListening } from "./player";
+import { live } from "./player";
+import { useListening } from "./state";
 
 const REST_MS = 2000;
 const LOOK_MS = 50;

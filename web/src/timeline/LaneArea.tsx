@@ -3,7 +3,8 @@ import { Box } from "@chakra-ui/react";
 import { type PointerEvent, type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
 import type { Opened } from "../api/client";
 import { rulerStep } from "../canvas/paint";
-import { live, player, useListening } from "../listening/player";
+import { live, player } from "../listening/player";
+import { useListening } from "../listening/state";
 import type { Scale } from "./useScale";
 
 /** Height of the ruler (px). */

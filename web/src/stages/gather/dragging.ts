@@ -1,7 +1,7 @@
 /** Rows dragged: onto sets and categories, and out of the browser as files. */
 import { useEffect, useState } from "react";
 import { heardSo } from "../../between/heard";
-import { useListening } from "../../listening/player";
+import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { useGather } from "./sounds";
 

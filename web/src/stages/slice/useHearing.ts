@@ -1,7 +1,8 @@
 /** Hearing slices one by one, or one after the other. */
 import { useEffect, useState } from "react";
 import type { Node } from "../../api/client";
-import { live, player, useListening } from "../../listening/player";
+import { live, player } from "../../listening/player";
+import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import type { Piece, PlanView } from "./usePlan";
 

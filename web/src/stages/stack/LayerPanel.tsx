@@ -1,6 +1,7 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
 import type { Member, Mix, Step } from "../../api/client";
-import { live, useListening } from "../../listening/player";
+import { live } from "../../listening/player";
+import { useListening } from "../../listening/state";
 import { carried } from "../../mix/line";
 import { Do } from "../../ui/buttons";
 import { Pick } from "../../ui/choices";

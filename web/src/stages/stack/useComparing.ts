@@ -1,7 +1,8 @@
 /** Now and a kept version heard in turn, at matched loudness, from the same moment around the strike line. */
 import { useState } from "react";
 import type { Node } from "../../api/client";
-import { type Heard, live, player, useListening } from "../../listening/player";
+import { live, player } from "../../listening/player";
+import { type Heard, useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { tell } from "../../ui/messages";
 import type { Version } from "./Versions";

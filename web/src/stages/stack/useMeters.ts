@@ -2,7 +2,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, got, type Mix, slowly, untilReady } from "../../api/client";
-import { live, player, useListening } from "../../listening/player";
+import { live, player } from "../../listening/player";
+import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { useSettled } from "../../ui/useSettled";
 import { about } from "./told";

@@ -1,0 +1,93 @@
+/** What is heard and how: the state of listening, part of which this browser remembers. */
+import { create } from "zustand";
+import type { Node, Opened, Step } from "../api/client";
+
+/** A saved chain put on what is auditioned. */
+export interface Through {
+  name: string;
+  chain: Step[];
+}
+
+export interface Heard {
+  opened: Opened;
+  title: string;
+  /** The sound of the library that is heard, when it is one. */
+  sound?: number;
+  /** The chain it is heard through, when one was put on it. */
+  through?: Through | null;
+  lufs: number | null;
+  /** Listening gain (dB) that makes it as loud as what it is compared with. */
+  matchDb: number;
+}
+
+interface Listening {
+  heard: Heard | null;
+  playing: boolean;
+  /** What is being made ready to be heard. */
+  waiting: { title: string; node?: Node; chain?: Step[] } | null;
+  /** Seconds from the first frame. */
+  loop: [number, number] | null;
+  looping: boolean;
+  speedSt: number;
+  /** How many times as fast, with the pitch kept. */
+  tempo: number;
+  gainDb: number;
+  volumeDb: number;
+  matched: boolean;
+  /** What auditioned sounds are heard through. */
+  through: Through | null;
+  /** Whether sounds leave and are placed as they are, not as they are heard. */
+  sendDry: boolean;
+  /** Channels that are muted, and those that are soloed, of what is heard. */
+  muted: number[];
+  soloed: number[];
+  dim: boolean;
+  mono: boolean;
+  safe: boolean;
+  /** Working level (dBFS) the meters show a line at. */
+  reference: number;
+  output: string;
+  /** Rate of the output (Hz); 0 before anything was heard. */
+  outputRate: number;
+}
+
+const KEPT = ["volumeDb", "matched", "safe", "output", "reference"] as const;
+
+export const TEMPOS = [1, 1.25, 1.5, 2] as const;
+
+function remembered(): Partial<Listening> {
+  try {
+    return JSON.parse(localStorage.getItem("listening") ?? "{}") as Partial<Listening>;
+  } catch {
+    return {};
+  }
+}
+
+export const useListening = create<Listening>(() => ({
+  heard: null,
+  playing: false,
+  waiting: null,
+  loop: null,
+  looping: true,
+  speedSt: 0,
+  tempo: 1,
+  gainDb: 0,
+  volumeDb: -3,
+  matched: false,
+  through: null,
+  sendDry: false,
+  muted: [],
+  soloed: [],
+  dim: false,
+  mono: false,
+  safe: true,
+  reference: -20,
+  output: "",
+  outputRate: 0,
+  ...remembered(),
+}));
+
+useListening.subscribe((now, before) => {
+  if (KEPT.some((name) => now[name] !== before[name]))
+    localStorage.setItem("listening", JSON.stringify(Object.fromEntries(KEPT.map((name) => [name, now[name]]))));
+});
