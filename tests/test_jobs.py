@@ -206,7 +206,7 @@ class Stopped(unittest.TestCase):
         while not studio.jobs.get(job.id).done:
             time.sleep(0.005)
         # what its workers are at takes an hour: the end of the server is not its end
-        asked = [studio.workers.submit(name, time.sleep, 3600) for name in ("asked", "live", "batch", "batch")]
+        asked = [studio.workers.submit(name, time.sleep, 3600) for name in ("asked", "live", "question", "batch", "batch")]
         studio.close()
         for future in asked:
             self.assertTrue(future.done() or future.cancelled() or future.exception(60) is not None)

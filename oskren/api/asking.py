@@ -28,7 +28,7 @@ class Superseded(OskrenError):
 
 
 class Question:
-    """One question of a page to the batch pool."""
+    """One question of a page to the workers for questions."""
 
     def __init__(self, request: Request, studio: Studio, library: Library):
         self._request, self._studio, self._library = request, studio, library
@@ -47,7 +47,7 @@ class Question:
         """
         flag = Path(self._studio.home.folder) / "run" / f"question-{uuid.uuid4().hex}.cancel"
         place = await asyncio.to_thread(self._studio.place, self._library, node, flag=str(flag))
-        future = self._studio.workers.submit("batch", function, place, node.model_dump(mode="json"), *more)
+        future = self._studio.workers.submit("question", function, place, node.model_dump(mode="json"), *more)
         future.add_done_callback(lambda _: flag.unlink(missing_ok=True))
         waiting = asyncio.wrap_future(future)
         try:

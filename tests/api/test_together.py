@@ -378,8 +378,18 @@ class OneShape(Running):
         with self.assertRaises(Superseded):
             self.client.portal.call(Question(Gone(), studio, library).answered, summing.crowding, mix)  # type: ignore[union-attr, arg-type]
         self.assertLess(time.monotonic() - began, 2.0)
-        # the pool is free again long before the question would have been answered
-        studio.workers.submit("batch", os.getpid).result(PATIENCE_S)
+        # the workers are free again long before the question would have been answered
+        for free in [studio.workers.submit("question", os.getpid) for _ in range(2)]:
+            free.result(PATIENCE_S)
+
+    def test_meters_do_not_wait_behind_jobs(self) -> None:
+        studio = self.client.app.state.studio  # type: ignore[attr-defined]
+        busy = [studio.workers.submit("batch", time.sleep, 3) for _ in range(4 * studio.workers.size)]
+        layer = self.post(f"{HERE}/stack/layer", {"sound": self.named("glass hit")["id"]})
+        self.assertLessEqual(self.post(f"{HERE}/stack/sum", {"members": [layer]})["sample_peak_dbfs"], 0)
+        self.assertFalse(all(one.done() for one in busy))
+        for one in busy:
+            one.cancel()
 
 
 del Running  # its stories are told in test_api; here it only lends its server

@@ -101,10 +101,18 @@ class InBrowser(unittest.TestCase):
         self.page: Page = context.new_page()
         self.page.on("pageerror", lambda error: self.complaints.append(str(error)))
         self.page.on("response", lambda answer: self.complaints.append(f"{answer.status} {answer.url}") if answer.status >= 500 else None)
+        self.told: list[str] = []
+        """What the server was asked and how it went, the newest last: printed when a story fails."""
+        self.page.on("request", lambda one: self.told.append(f"asked {one.method} {one.url}"))
+        self.page.on("response", lambda one: self.told.append(f"  {one.status} of {one.request.method} {one.url}"))
+        self.page.on("requestfailed", lambda one: self.told.append(f"  {one.failure} of {one.method} {one.url}"))
         self.page.goto(f"http://127.0.0.1:{self.port}/")
         expect(self.page.get_by_role("navigation", name="Stages")).to_be_visible()
 
     def tearDown(self) -> None:
+        result = self._outcome.result  # type: ignore[attr-defined]
+        if any(one is self for one, _ in result.failures + result.errors):
+            print(*self.told[-80:], self.page.locator("body").aria_snapshot(), sep="\n")
         self.assertEqual(self.complaints, [])
 
     def api(self, address: str) -> Any:

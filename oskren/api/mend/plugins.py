@@ -50,7 +50,7 @@ def plugins() -> list[PluginView]:
 @router.post("")
 def open_plugin(studio: InStudio, wanted: ToOpenPlugin) -> list[PluginView]:
     """Look into a plug-in file, in a process of its own, and put what it holds on the shelf."""
-    return [_view(one) for one in studio.workers.submit("batch", outside.open_file, whole_path(wanted.path, "the plug-in")).result()]
+    return [_view(one) for one in studio.workers.submit("question", outside.open_file, whole_path(wanted.path, "the plug-in")).result()]
 
 
 @router.post("/{key}/retry")

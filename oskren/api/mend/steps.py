@@ -74,7 +74,7 @@ def steps() -> list[StepView]:
 def draw_step(studio: InStudio, wanted: Drawn) -> Picture | None:
     """What a step does with its settings, drawn; null where a picture says nothing."""
     checked(wanted.kind, wanted.params)
-    found = studio.workers.submit("batch", mending.picture, wanted.kind, wanted.params, wanted.rate).result()
+    found = studio.workers.submit("question", mending.picture, wanted.kind, wanted.params, wanted.rate).result()
     return None if found is None else Picture.model_validate(found)
 
 

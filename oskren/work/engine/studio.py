@@ -231,7 +231,7 @@ class Studio:
         if found is None:
             # an hour of takes takes a while: what is being heard must not wait for its picture
             if isinstance(node, Row):
-                self.workers.submit("batch", tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
+                self.workers.submit("question", tasks.waveform, self.place(library, node), node.model_dump(mode="json")).result()
             else:
                 self.workers.live(tasks.waveform, self.place(library, node), node.model_dump(mode="json"))
             found = Peaks.load(path)

@@ -1,5 +1,5 @@
-"""Worker processes: one *live* worker for what someone waits to hear, one for what was asked for by hand (a print, a version, a part kept), and
-a batch pool behind them for jobs, meters and what is completed behind what is heard.
+"""Worker processes: one *live* worker for what someone waits to hear, one for what was *asked* for by hand (a print, a version, a part kept),
+two for *questions* (meters, pictures of sounds and steps), and a *batch* pool behind them for jobs and what is completed behind what is heard.
 
 They start by forkserver with the heavy libraries preloaded; those of a command, which has no threads yet, are forked from it and have what it
 has loaded. The pool is a ``concurrent.futures.Executor``; a broken one
@@ -57,11 +57,17 @@ def _context(forked: bool) -> Any:
     return context
 
 
-def _begin(gentle: bool, shelf_at: str) -> None:
+QUESTIONS = 2
+"""Questions answered at once: a page asks no more of the slow ones at a time."""
+
+STEP_BACK = {"question": 4, "batch": 10}
+"""How far (nice) workers step back behind what is heard. An answer somebody looks for steps back a little: at 10 it waits for minutes on a busy machine."""
+
+
+def _begin(name: str, shelf_at: str) -> None:
     """What a new worker does first: it learns where the plug-ins are, and ends itself when the process it works for is gone, however that was killed."""
     os.environ[shelf.VARIABLE] = shelf_at
-    if gentle:
-        os.nice(10)
+    os.nice(STEP_BACK.get(name, 0))
 
     def watch() -> None:
         parent = multiprocessing.parent_process()
@@ -118,7 +124,7 @@ def _kill(pool: ProcessPoolExecutor) -> None:
 
 
 class Workers:
-    """The live worker, that for what was asked for by hand, and the batch pool; each made when first used."""
+    """The live worker, that for what was asked for by hand, those for questions, and the batch pool; each made when first used."""
 
     def __init__(self, size: int | None = None, *, forked: bool = False):
         self.size, self._forked = size or os.cpu_count() or 2, forked
@@ -128,9 +134,9 @@ class Workers:
         self._lock = threading.Lock()
 
     def _make(self, name: str) -> Executor:
-        batch = name == "batch"
+        count = {"question": QUESTIONS, "batch": self.size}.get(name, 1)
         shelf_at = os.environ.get(shelf.VARIABLE, "")
-        return ProcessPoolExecutor(self.size if batch else 1, mp_context=_context(self._forked), initializer=_begin, initargs=(batch, shelf_at))
+        return ProcessPoolExecutor(count, mp_context=_context(self._forked), initializer=_begin, initargs=(name, shelf_at))
 
     def warm(self) -> None:
         """Start the live worker, which takes a while, before somebody waits for it; after a fresh install compile the loops behind it."""
@@ -139,7 +145,7 @@ class Workers:
             self.submit("batch", load_loops)
 
     def submit(self, name: str, function: Callable[..., Any], *arguments: Any) -> Future[Any]:
-        """Run a function of ``tasks`` in the live worker ("live"), in that for what was asked for by hand ("asked"), or in the batch pool ("batch")."""
+        """Run a function of ``tasks`` in the live worker ("live"), in that for what was asked for by hand ("asked"), for a question, or in the "batch" pool."""
         for _ in range(3):
             with self._lock:
                 if self._closed:
