@@ -1,4 +1,4 @@
-"""Strength: how hard a sound is, in five steps within its library."""
+"""Strength: how hard a sound is, in five steps that mean the same in every library."""
 
 from __future__ import annotations
 
@@ -10,7 +10,8 @@ ATTACK_WEIGHT = 0.25
 LOW_WEIGHT = 8.0
 """Own weights, no source: 20 dB of attack or two thirds of the power in the lows count as much as 5 dB of level."""
 
-STEPS = 5
+EDGES_DB = (-16.0, -10.0, -4.0, 2.0)
+"""Force from which a sound is a 2, 3, 4 and 5. Own values, no source: of 906 sounds of nine games and desktops a fifth lies in each step."""
 
 
 def force(max_momentary_lufs: float | None, attack_db: float, low_share: float) -> float | None:
@@ -24,15 +25,6 @@ def force(max_momentary_lufs: float | None, attack_db: float, low_share: float) 
 
 
 def proposed(forces: AnyArray) -> Floats:
-    """Strength 1 to 5 of every sound of a library by quantiles of its forces, shape (n,); NaN stays NaN.
-
-    A library of fewer than five sounds is graded by fixed steps of 8 dB instead, -6 and up being the hardest.
-    """
-    result = np.full(len(forces), np.nan)
-    known = ~np.isnan(forces)
-    if known.sum() < STEPS:
-        result[known] = np.clip(np.floor((forces[known] + 38) / 8) + 1, 1, STEPS)
-        return result
-    edges = np.quantile(forces[known], np.arange(1, STEPS) / STEPS)
-    result[known] = 1 + np.searchsorted(edges, forces[known], side="right")
-    return result
+    """Strength 1 to 5 of every force (dB), shape (n,); NaN stays NaN. What else a library holds does not matter."""
+    steps = 1.0 + np.searchsorted(EDGES_DB, forces, side="right")
+    return np.where(np.isnan(forces), np.nan, steps)

@@ -185,7 +185,6 @@ class Columns:
     def _code_strength(self) -> None:
         given = self._plain["strength"]
         force = self._vectors[:, FIELDS.index("force")].astype(np.float64)
-        force[self._plain["trashed"]] = np.nan
         values = np.where(np.isnan(given), proposed(force), given)
         self._strength = values
         self._labels["strength"] = ["", *(str(step) for step in range(1, 6))]
