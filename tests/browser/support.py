@@ -139,6 +139,10 @@ class InBrowser(unittest.TestCase):
         """Say yes or no to something by the mouse."""
         self.page.locator("label", has=self.page.get_by_role("checkbox", name=name, exact=True)).click()
 
+    def turn(self, name: str) -> None:
+        """Turn something on or off by the mouse."""
+        self.page.locator("label", has=self.page.get_by_role("switch", name=name, exact=True)).click()
+
     def new_library(self, name: str) -> None:
         self.pick("Library", "New library …")
         self.page.get_by_label("Name of the new library").fill(name)

@@ -4,6 +4,7 @@ many channels, sets by drag, a tree edited where it is shown, and files out."""
 import re
 from pathlib import Path
 
+import httpx
 import numpy as np
 import soundfile as sf
 from playwright.sync_api import expect
@@ -157,7 +158,7 @@ class Gathering(InBrowser):
         page.locator("[data-sound]").nth(0).click()
         page.locator("[data-sound]").nth(1).click(modifiers=["Shift"])
         page.get_by_role("button", name="Edit", exact=True).click()
-        page.locator("[data-sound]").nth(1).drag_to(page.get_by_role("treeitem").filter(has_text="Stone").get_by_role("button", name="Stone").first)
+        page.locator("[data-sound]").nth(1).drag_to(page.locator("[data-value=Stone][draggable]"))
         self.kept(f"{HERE}/sounds?q=bolt", "it.rows.filter((row) => row.category === 'Stone').length === 2")
         page.get_by_role("button", name="Done", exact=True).click()
         page.get_by_role("button", name="New", exact=True).click()
@@ -181,20 +182,47 @@ class Gathering(InBrowser):
         page.get_by_label("Name of the new category").fill("Clockwork/Herons")
         self.press("Enter")
         self.kept(f"{HERE}/categories", "it.some((one) => one.path === 'Clockwork/Herons')")
-        page.get_by_title("Rename Clockwork").click()
+
+        def ask(path: str, act: str) -> None:
+            page.locator(f"[data-acts='{path}']").click()
+            page.get_by_role("menuitem", name=act).click()
+
+        ask("Clockwork", "Rename …")
         page.get_by_label("New name of Clockwork").fill("Automata")
         self.press("Enter")
         self.kept(f"{HERE}/categories", "it.some((one) => one.path === 'Automata/Herons') && !it.some((one) => one.path === 'Clockwork')")
-        source, target = (page.get_by_role("treeitem").filter(has_text=name).first for name in ("Automata", "Mechanism"))
-        source.locator("[draggable=true]").first.drag_to(target.get_by_role("button", name="Mechanism").first)
+        source, target = (page.locator(f"[data-value='{path}'][draggable]") for path in ("Automata", "Mechanism"))
+        source.drag_to(target)
         self.kept(f"{HERE}/categories", "it.some((one) => one.path === 'Mechanism/Automata/Herons')")
         page.get_by_label("Table of categories").set_input_files(
             {"name": "list.csv", "mimeType": "text/csv", "buffer": b"Category,SubCategory,Code\nOBSERVATORY,DOME,OBDM\n"}
         )
         self.kept(f"{HERE}/categories", "it.some((one) => one.path === 'Observatory/Dome' && one.code === 'OBDM')")
-        page.get_by_title("Delete Observatory").click()
-        self.pick("Where the sounds of Observatory go", "no category")
+        ask("Observatory", "Delete it …")
+        page.get_by_role("option", name="no category", exact=True).click()
         self.kept(f"{HERE}/categories", "!it.some((one) => one.path.startsWith('Observatory'))")
+
+    def test_the_tree_is_walked_and_edited_by_keys(self) -> None:
+        page = self.page
+        for path in ("Tide/Sluice", "Tide/Weir"):
+            httpx.put(f"http://127.0.0.1:{self.port}/api/{HERE}/categories", json={"path": path, "code": "", "words": []}).raise_for_status()
+        page.reload()
+        page.get_by_role("button", name="Edit", exact=True).click()
+        page.locator("[data-value=Tide][draggable]").focus()
+        # opened, into it, chosen and let go again
+        self.press("ArrowRight", "ArrowDown", "Enter")
+        sluice = page.get_by_role("treeitem", name="Sluice")
+        expect(sluice).to_have_attribute("aria-selected", "true")
+        expect(page.get_by_test_id("total")).to_have_text("0 sounds")
+        self.press("Enter")
+        expect(sluice).to_have_attribute("aria-selected", "false")
+        self.press("ArrowDown")
+        expect(page.get_by_role("treeitem", name="Weir")).to_be_focused()
+        self.press("Shift+F10")
+        expect(page.get_by_role("menu", name="Acts on Tide/Weir")).to_be_focused()
+        self.press("ArrowDown", "ArrowDown", "ArrowDown", "Enter")
+        page.get_by_role("option", name="the top", exact=True).click()
+        self.kept(f"{HERE}/categories", "it.some((one) => one.path === 'Weir') && !it.some((one) => one.path === 'Tide/Weir')")
 
     def test_words_conditions_facets_and_a_kept_search(self) -> None:
         page = self.page

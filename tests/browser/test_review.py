@@ -193,7 +193,7 @@ class Reviewing(InBrowser):
             self.press("ArrowLeft")
         page.get_by_role("button", name="Keep state").click()
         self.kept(f"lib/bench/sounds/{number}", "it.states.length === 1 && it.states[0].chain.length === 1")
-        page.get_by_role("switch", name="Gain on").click()
+        self.turn("Gain on")
         self.press("Escape")
         # a part that goes round: three seconds would be over before the last comparison on a busy machine
         self.drag(page.get_by_role("img", name=re.compile("^Waveform and spectrogram of lopsided")), 0.1, 0.9)
@@ -268,7 +268,7 @@ class Reviewing(InBrowser):
         expect(linked).to_contain_text("with 3 sounds")
         linked.get_by_role("button", name="Which sounds").click()
         expect(linked.get_by_role("listitem")).to_have_count(3)
-        page.get_by_role("switch", name="Gain on").click()
+        self.turn("Gain on")
         other = next(row["id"] for row in self.api("lib/bench/sounds")["rows"] if row["name"] == "lopsided")
         self.kept(f"lib/bench/sounds/{other}", "it.chain[0].on === false")
         linked.get_by_role("button", name="Unlink").click()

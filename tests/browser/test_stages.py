@@ -509,6 +509,35 @@ class Stages(InBrowser):
         self.press("Escape", "Control+z")
         self.kept(f"{LIBRARY}/sounds/{self.sound('Bolt drop')['id']}", "it.chain.length === 0")
 
+    def test_edges_of_panes_are_moved_by_mouse_and_keys_and_stay(self) -> None:
+        page = self.page
+        self.choose("Bolt drop")
+        filters, shape = page.get_by_role("region", name="Filters"), page.get_by_role("img", name="Waveform and spectrogram of Bolt drop")
+
+        def sizes() -> tuple[float, float]:
+            wide, high = filters.bounding_box(), shape.bounding_box()
+            assert wide is not None and high is not None
+            return wide["width"], high["height"]
+
+        before = sizes()
+        edge = page.get_by_role("separator", name="Height of the waveform").bounding_box()
+        assert edge is not None
+        x, y = edge["x"] + edge["width"] / 2, edge["y"] + edge["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x, y - 90, steps=4)
+        page.mouse.up()
+        page.get_by_role("separator", name="Width of the filters").focus()
+        self.press("ArrowRight", "ArrowRight", "ArrowRight")
+        page.wait_for_function("before => document.querySelector('section[aria-label=Filters]').clientWidth > before + 20", arg=before[0])
+        moved = sizes()
+        self.assertAlmostEqual(moved[1] - before[1], 90, delta=6)
+        page.reload()
+        self.choose("Bolt drop")
+        expect(shape).to_be_visible()
+        self.assertAlmostEqual(sizes()[0], moved[0], delta=2)
+        self.assertAlmostEqual(sizes()[1], moved[1], delta=6)
+
     def test_the_paper_look_is_kept(self) -> None:
         page = self.page
         page.get_by_role("button", name="Paper").click()

@@ -19,6 +19,7 @@ import { Do } from "../ui/buttons";
 import { Choose } from "../ui/choices";
 import { useModels } from "../ui/controls";
 import { NameInput } from "../ui/fields";
+import { Hints } from "../ui/Hints";
 import { useKeys } from "../ui/keys";
 import { complain, tell } from "../ui/messages";
 import { useLook, wear } from "../ui/theme";
@@ -260,6 +261,7 @@ export function Shell() {
       </Flex>
       <Strip />
       <Messages />
+      <Hints />
       {finding && <Find onClose={() => setFinding(false)} />}
       {listing && <KeyList onClose={() => setListing(false)} />}
     </Flex>

@@ -5,6 +5,7 @@ import { type ReactNode, useState } from "react";
 import { api, type Control, got, type Step, type StepView } from "../api/client";
 import { freshId } from "../mix/fresh";
 import { Bare, Do } from "../ui/buttons";
+import { Turn } from "../ui/choices";
 import { ControlOf, said } from "../ui/controls";
 import { useKeys } from "../ui/keys";
 import { tell } from "../ui/messages";
@@ -133,21 +134,7 @@ export function StepList({ chain, onChange, after, more, marked, channels, rate,
             }}
           >
             <Flex align="center" gap="8px" px="9px" h="31px">
-              <Bare
-                role="switch"
-                aria-checked={step.on}
-                aria-label={`${label} on`}
-                title="On or off"
-                onClick={() => replace(index, { ...step, on: !step.on })}
-                w="11px"
-                h="11px"
-                borderRadius="full"
-                border="2px solid"
-                borderColor={step.on ? "glass" : "faint"}
-                bg={step.on ? "glass" : "transparent"}
-                flexShrink={0}
-                cursor="pointer"
-              />
+              <Turn label={`${label} on`} hint="On or off" on={step.on} onChange={(on) => replace(index, { ...step, on })} />
               <Bare
                 aria-expanded={open}
                 onClick={() => onChoose(open ? null : step.id)}

@@ -1,5 +1,5 @@
 /** One of several, side by side or folded; yes or no. */
-import { Box, Checkbox, createListCollection, Portal, RatingGroup, SegmentGroup, Select, type SelectRootProps } from "@chakra-ui/react";
+import { Box, Checkbox, createListCollection, Portal, RatingGroup, SegmentGroup, Select, type SelectRootProps, Switch } from "@chakra-ui/react";
 import { type ReactNode, useMemo, useRef } from "react";
 
 /** A choice of few, side by side. */
@@ -144,5 +144,15 @@ export function Tick({
       <Checkbox.Control />
       {children !== undefined && <Checkbox.Label>{children}</Checkbox.Label>}
     </Checkbox.Root>
+  );
+}
+
+/** Something that works or rests: its name is only spoken. */
+export function Turn({ label, hint, on, onChange }: { label: string; hint: string; on: boolean; onChange: (on: boolean) => void }) {
+  return (
+    <Switch.Root checked={on} onCheckedChange={(now) => onChange(now.checked)} title={hint}>
+      <Switch.HiddenInput role="switch" aria-label={label} />
+      <Switch.Control />
+    </Switch.Root>
   );
 }

@@ -21,6 +21,7 @@ export function NameInput({ onNamed, onLeave, ...rest }: NameProps) {
     <Input
       autoFocus
       placeholder="Name, then Enter"
+      onFocus={(event) => event.target.select()}
       {...rest}
       onBlur={onLeave}
       onKeyDown={(event) => {

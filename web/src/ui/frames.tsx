@@ -48,10 +48,10 @@ export function Bar({ children, tall }: { children: ReactNode; tall?: boolean })
   );
 }
 
-/** The right-hand side of a stage; ``foot`` stays in sight while the rest scrolls. */
-export function Side({ children, width = "248px", label, foot }: { children: ReactNode; width?: string; label: string; foot?: ReactNode }) {
+/** The right-hand side of a stage, in a pane of its own; ``foot`` stays in sight while the rest scrolls. */
+export function Side({ children, label, foot }: { children: ReactNode; label: string; foot?: ReactNode }) {
   return (
-    <Flex as="aside" aria-label={label} direction="column" w={width} flexShrink={0} bg="sheet" borderLeft="1px solid" borderColor="line" minH={0}>
+    <Flex as="aside" aria-label={label} direction="column" flex={1} minW={0} bg="sheet" minH={0}>
       <Flex direction="column" flex={1} minH={0} p="14px" gap="8px" overflowY="auto">
         {children}
       </Flex>

@@ -1,6 +1,7 @@
 /** How Chakra's components are dressed here: dense, for eight hours a day. Sizes in pixels stand here and nowhere else. */
 import { defineRecipe, defineSlotRecipe } from "@chakra-ui/react";
 import {
+  accordionAnatomy,
   checkboxAnatomy,
   dialogAnatomy,
   menuAnatomy,
@@ -10,8 +11,12 @@ import {
   segmentGroupAnatomy,
   selectAnatomy,
   sliderAnatomy,
+  splitterAnatomy,
+  switchAnatomy,
   tabsAnatomy,
   toastAnatomy,
+  tooltipAnatomy,
+  treeViewAnatomy,
 } from "@chakra-ui/react/anatomy";
 
 const button = defineRecipe({
@@ -310,5 +315,116 @@ const progress = defineSlotRecipe({
   defaultVariants: { size: "xs" },
 });
 
+const turn = defineSlotRecipe({
+  slots: switchAnatomy.keys(),
+  base: {
+    root: { flexShrink: 0 },
+    control: { bg: "line", cursor: "pointer", _checked: { bg: "glass" } },
+    thumb: { bg: "chalk", _checked: { bg: "ground" } },
+  },
+  variants: { size: { xs: { root: { "--switch-width": "22px", "--switch-height": "12px" } } } },
+  defaultVariants: { size: "xs" },
+});
+
+const tooltip = defineSlotRecipe({
+  slots: tooltipAnatomy.keys(),
+  base: {
+    content: {
+      "--tooltip-bg": "{colors.raised}",
+      bg: "raised",
+      color: "chalk",
+      border: "1px solid",
+      borderColor: "line",
+      borderRadius: "7px",
+      px: "8px",
+      py: "4px",
+      fontSize: "12px",
+      fontWeight: 400,
+      lineHeight: 1.4,
+      textStyle: undefined,
+      maxW: "320px",
+      boxShadow: "md",
+      pointerEvents: "none",
+    },
+  },
+});
+
+const accordion = defineSlotRecipe({
+  slots: accordionAnatomy.keys(),
+  base: {
+    item: { border: "none" },
+    itemTrigger: { color: "dim", cursor: "pointer", borderRadius: "3px", justifyContent: "space-between", _hover: { color: "chalk" } },
+    itemIndicator: { _icon: { width: "12px", height: "12px" } },
+    // what is folded away must not be half there while it goes
+    itemContent: { animation: "none !important" },
+  },
+  variants: {
+    size: { sm: { itemTrigger: { fontSize: "12px", textStyle: undefined, py: "1px", px: 0, fontWeight: 400 }, itemBody: { p: 0 } } },
+    variant: { plain: { itemContent: { p: 0 }, itemBody: { p: 0 } } },
+  },
+  defaultVariants: { size: "sm", variant: "plain" },
+});
+
+/** Dense rows, each as deep as it stands in the tree. */
+const treeView = defineSlotRecipe({
+  slots: treeViewAnatomy.keys(),
+  base: {
+    root: { gap: 0 },
+    tree: { gap: 0 },
+    branchControl: { cursor: "pointer", _hover: { bg: "raised" } },
+    item: { cursor: "pointer", _hover: { bg: "raised" } },
+    branchTrigger: { color: "dim", cursor: "pointer", w: "14px", justifyContent: "center" },
+    branchContent: { animation: "none !important" },
+  },
+  variants: {
+    size: {
+      md: {
+        tree: {
+          fontSize: "13px",
+          textStyle: undefined,
+          "--tree-indent-size": "11px",
+          "--tree-indentation": "11px",
+          "--tree-padding-inline": "0px",
+          "--tree-padding-block": "1px",
+          "--tree-icon-size": "12px",
+          "--tree-item-gap": "2px",
+        },
+      },
+    },
+  },
+});
+
+/** An edge between panes: a line, amber while it is looked for, with a few pixels to hold it by on both sides. */
+const splitter = defineSlotRecipe({
+  slots: splitterAnatomy.keys(),
+  base: {
+    resizeTrigger: {
+      "--splitter-border-color": "{colors.line}",
+      zIndex: 2,
+      _hover: { "--splitter-border-color": "{colors.amber}" },
+      _focus: { "--splitter-border-color": "{colors.line}" },
+      _focusVisible: { "--splitter-border-color": "{colors.amber}", outline: "none" },
+      _dragging: { "--splitter-border-color": "{colors.amber}" },
+    },
+  },
+});
+
 export const recipes = { button, kbd, input };
-export const slotRecipes = { select, segmentGroup, slider, checkbox, dialog, ratingGroup, toast, popover, menu, tabs, progress };
+export const slotRecipes = {
+  select,
+  segmentGroup,
+  slider,
+  checkbox,
+  dialog,
+  ratingGroup,
+  toast,
+  popover,
+  menu,
+  tabs,
+  progress,
+  splitter,
+  switch: turn,
+  tooltip,
+  accordion,
+  treeView,
+};

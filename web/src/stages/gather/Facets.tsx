@@ -1,4 +1,4 @@
-import { Box, Flex } from "@chakra-ui/react";
+import { Accordion, Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { api, got } from "../../api/client";
@@ -78,20 +78,40 @@ function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoicePro
   );
 }
 
-/** A facet that is folded away until it is wanted. */
-function Folded({ title, busy, children }: { title: string; busy: boolean; children: ReactNode }) {
-  const [open, setOpen] = useState(() => localStorage.getItem(`facet ${title}`) !== "closed");
-  const turn = () => {
-    localStorage.setItem(`facet ${title}`, open ? "closed" : "open");
-    setOpen(!open);
-  };
+/** A facet that can be folded away. */
+function Folded({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <Box>
-      <Bare aria-expanded={open || busy} onClick={turn} color="dim" fontSize="12px" cursor="pointer" w="100%" textAlign="left" mb="2px">
-        {title} {open || busy ? "" : "+"}
-      </Bare>
-      {(open || busy) && children}
-    </Box>
+    <Accordion.Item value={title}>
+      <Accordion.ItemTrigger>
+        {title}
+        <Accordion.ItemIndicator />
+      </Accordion.ItemTrigger>
+      <Accordion.ItemContent>
+        <Accordion.ItemBody>{children}</Accordion.ItemBody>
+      </Accordion.ItemContent>
+    </Accordion.Item>
+  );
+}
+
+const shut = (title: string) => localStorage.getItem(`facet ${title}`) === "closed";
+
+/** Facets, each folded as it was left; one that narrows what is shown stays open. */
+function Foldable({ busy, children }: { busy: string[]; children: ReactNode }) {
+  const titles = ["Folder", ...Object.values(TITLES)];
+  const [open, setOpen] = useState(() => titles.filter((title) => !shut(title)));
+  return (
+    <Accordion.Root
+      multiple
+      lazyMount
+      unmountOnExit
+      value={[...new Set([...open, ...busy])]}
+      onValueChange={(now) => {
+        for (const title of titles) localStorage.setItem(`facet ${title}`, now.value.includes(title) ? "open" : "closed");
+        setOpen(now.value);
+      }}
+    >
+      {children}
+    </Accordion.Root>
   );
 }
 
@@ -259,7 +279,7 @@ function Folders({ counts, asked }: { counts: Record<string, number>; asked: Ask
   );
   if (!others.length && !pinned.length) return null;
   return (
-    <Folded title="Folder" busy={!!asked.facets.folder?.length}>
+    <Folded title="Folder">
       {pinned.map(row)}
       {others.slice(0, 12).map(row)}
       {others.length > 12 && (
@@ -280,7 +300,7 @@ export function Facets({ facets, asked }: { facets: Counts; asked: Asked }) {
     if (!entries.length) return null;
     if (["rating", "strength"].includes(facet)) entries.reverse();
     return (
-      <Folded key={facet} title={TITLES[facet]} busy={!!asked.facets[facet]?.length}>
+      <Folded key={facet} title={TITLES[facet]}>
         {entries.slice(0, facet === "tag" ? 14 : 24).map(([value, count]) => (
           <Choice
             key={value}
@@ -295,25 +315,15 @@ export function Facets({ facets, asked }: { facets: Counts; asked: Asked }) {
     );
   };
   return (
-    <Flex
-      direction="column"
-      as="section"
-      aria-label="Filters"
-      w="186px"
-      flexShrink={0}
-      bg="sheet"
-      borderRight="1px solid"
-      borderColor="line"
-      p="10px"
-      gap="8px"
-      overflowY="auto"
-    >
+    <Flex direction="column" as="section" aria-label="Filters" flex={1} minH={0} bg="sheet" p="10px" gap="8px" overflowY="auto">
       {any && <Do onClick={() => ask({ facets: {}, sort: asked.sort.startsWith("set:") ? "name" : asked.sort })}>Clear filters</Do>}
       <Arrivals counts={facets.arrival ?? {}} asked={asked} />
       <Sets counts={facets.set ?? {}} asked={asked} />
       <Tree counts={facets.category ?? {}} asked={asked} />
-      <Folders counts={facets.folder ?? {}} asked={asked} />
-      {Object.keys(TITLES).map(list)}
+      <Foldable busy={["folder", ...Object.keys(TITLES)].filter((one) => asked.facets[one]?.length).map((one) => TITLES[one] ?? "Folder")}>
+        <Folders counts={facets.folder ?? {}} asked={asked} />
+        {Object.keys(TITLES).map(list)}
+      </Foldable>
       <Do quiet on={asked.trash} onClick={() => ask({ ...ANYTHING, trash: !asked.trash })} hint="What was deleted; it can be taken back">
         {asked.trash ? "Leave the trash" : "Trash"}
       </Do>

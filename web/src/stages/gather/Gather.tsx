@@ -15,6 +15,7 @@ import { Do } from "../../ui/buttons";
 import { Bar, Empty } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
+import { Panes } from "../../ui/Panes";
 import { ArrivalCard } from "./ArrivalCard";
 import { Bulk } from "./Bulk";
 import { CardPanel } from "./CardPanel";
@@ -245,48 +246,90 @@ export default function Gather() {
           Record
         </Do>
       </Bar>
-      <Flex flex={1} minH={0}>
-        <Facets facets={sounds.facets} asked={asked} />
-        <Flex direction="column" flex={1} minW={0} position="relative">
-          {panel === "record" && <RecordPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
-          {panel === "recorder" && (
-            <FieldRecorder onClose={() => setPanel(null)} onInput={() => setPanel("record")} onCard={() => setPanel("card")} />
-          )}
-          {panel === "card" && <CardPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
-          {panel === "wanted" && <Wanted onClose={() => setPanel(null)} onRecord={() => setPanel("record")} audition={(row) => void audition(row)} />}
-          {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} onCard={() => setPanel("card")} />}
-          {panel === null && <Answering onBack={() => setPanel("wanted")} />}
-          {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
-          {asked.trash && <Trash sounds={sounds.total} />}
-          <Bulk total={sounds.total} onReview={() => void review()} />
-          <GivenReport />
-          <ExportReport />
-          {empty ? (
-            <Empty
-              action={
-                <Do main onClick={() => setPanel("import")}>
-                  Import a folder
-                </Do>
-              }
-            >
-              This library holds no sounds yet. Drop files or folders anywhere on this page, import a folder of this machine, or record a take.
-            </Empty>
-          ) : (
-            <Table sounds={sounds} at={at} asked={asked} selected={selected?.id ?? null} onRange={setRange} onSelect={clicked} />
-          )}
-          {selected && (panel === null || panel === "import") && (
-            <Looking row={selected} facts={facts.data ?? null} audition={audition} onAnchor={(anchor_s) => void change({ anchor_s })} />
-          )}
-        </Flex>
-        <Described
-          row={selected}
-          outside={outside}
-          facts={facts.data ?? null}
-          onChange={(values) => void change(values)}
-          onLayer={() => selected && void send.layer(selected)}
-          onAlike={alike}
-        />
-      </Flex>
+      <Panes
+        name="gather"
+        panes={[
+          { id: "filters", label: "the filters", size: 186, least: 150, most: 420, holds: <Facets facets={sounds.facets} asked={asked} /> },
+          {
+            id: "work",
+            label: "the sounds",
+            least: 420,
+            holds: (
+              <Panes
+                name="gather sounds"
+                stacked
+                panes={[
+                  {
+                    id: "sounds",
+                    label: "the sounds",
+                    least: 120,
+                    holds: (
+                      <Flex direction="column" flex={1} minW={0} position="relative">
+                        {panel === "record" && <RecordPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
+                        {panel === "recorder" && (
+                          <FieldRecorder onClose={() => setPanel(null)} onInput={() => setPanel("record")} onCard={() => setPanel("card")} />
+                        )}
+                        {panel === "card" && <CardPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
+                        {panel === "wanted" && (
+                          <Wanted onClose={() => setPanel(null)} onRecord={() => setPanel("record")} audition={(row) => void audition(row)} />
+                        )}
+                        {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} onCard={() => setPanel("card")} />}
+                        {panel === null && <Answering onBack={() => setPanel("wanted")} />}
+                        {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
+                        {asked.trash && <Trash sounds={sounds.total} />}
+                        <Bulk total={sounds.total} onReview={() => void review()} />
+                        <GivenReport />
+                        <ExportReport />
+                        {empty ? (
+                          <Empty
+                            action={
+                              <Do main onClick={() => setPanel("import")}>
+                                Import a folder
+                              </Do>
+                            }
+                          >
+                            This library holds no sounds yet. Drop files or folders anywhere on this page, import a folder of this machine, or record
+                            a take.
+                          </Empty>
+                        ) : (
+                          <Table sounds={sounds} at={at} asked={asked} selected={selected?.id ?? null} onRange={setRange} onSelect={clicked} />
+                        )}
+                      </Flex>
+                    ),
+                  },
+                  selected &&
+                    (panel === null || panel === "import") && {
+                      id: "looking",
+                      label: "the waveform",
+                      size: 238,
+                      least: 120,
+                      holds: (
+                        <Looking row={selected} facts={facts.data ?? null} audition={audition} onAnchor={(anchor_s) => void change({ anchor_s })} />
+                      ),
+                    },
+                ]}
+              />
+            ),
+          },
+          {
+            id: "side",
+            label: "the selected sound",
+            size: 248,
+            least: 220,
+            most: 560,
+            holds: (
+              <Described
+                row={selected}
+                outside={outside}
+                facts={facts.data ?? null}
+                onChange={(values) => void change(values)}
+                onLayer={() => selected && void send.layer(selected)}
+                onAlike={alike}
+              />
+            ),
+          },
+        ]}
+      />
     </Flex>
   );
 }

@@ -6,13 +6,14 @@ import { ExportLine } from "../../between/ExportLine";
 import { exportFiles } from "../../between/export";
 import { heardSo } from "../../between/heard";
 import type { Axis } from "../../canvas/axis";
-import type { Band } from "../../canvas/wave";
+import { type Band, RULER } from "../../canvas/wave";
 import { player, sounds } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { WaveView } from "../../timeline/WaveView";
 import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
+import { useRoom } from "../../ui/useRoom";
 import { dragged } from "./dragging";
 import { Excerpts, keepPart, useExcerpts, useMarking } from "./Excerpts";
 
@@ -83,14 +84,17 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
       got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { sound: row.id, node: null, chain: through?.chain ?? [] } })),
   });
   const excerpts = useExcerpts(row.id);
+  const [area, room] = useRoom<HTMLDivElement>(198);
   const marking = useMarking((state) => (state.marking?.sound === row.id ? state.marking : null));
   if (!opened.data) return null;
   const { lanes, channels } = opened.data;
   const total = opened.data.frames / opened.data.rate;
   const here = heard?.opened.digest === opened.data.digest;
   const part = loop && here ? loop : null;
-  const height = channels > 2 ? Math.min(176, 28 * channels) : 96;
-  const spectrum = channels > 4 ? 56 : 84;
+  // many channels need the room more than their spectrogram does
+  const share = channels > 4 ? 0.76 : channels > 2 ? 0.64 : 0.53;
+  const height = Math.round(Math.max(40, room - RULER) * share);
+  const spectrum = Math.round(Math.max(40, room - RULER) * (1 - share));
   const bands: Band[] = (excerpts.data ?? []).map((one, i) => ({
     id: one.id,
     start: one.start_s,
@@ -101,8 +105,8 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
   }));
   if (marking) bands.push({ id: 0, start: marking.start, end: marking.end ?? total, label: "", chosen: true, dropped: false });
   return (
-    <Box borderTop="1px solid" borderColor="line">
-      <Flex align="center" gap="8px" px="8px" h="26px" fontSize="12px" bg="sheet" overflow="hidden">
+    <Flex direction="column" flex={1} minH={0}>
+      <Flex flexShrink={0} align="center" gap="8px" px="8px" h="26px" fontSize="12px" bg="sheet" overflow="hidden">
         <Box color="dim" flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
           {part
             ? `Marked: ${part[0].toFixed(3)} to ${part[1].toFixed(3)} s`
@@ -148,7 +152,7 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
           }}
         />
       </Flex>
-      <Flex>
+      <Flex ref={area} flex={1} minH={0} overflow="hidden">
         {channels > 1 && <Lanes names={lanes} height={height} />}
         <Box flex={1} minW={0}>
           <WaveView
@@ -174,6 +178,6 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
         </Box>
       </Flex>
       <Excerpts row={row} onHear={(one) => void audition(row, one.start_s, [one.start_s, one.end_s])} />
-    </Box>
+    </Flex>
   );
 }

@@ -12,6 +12,8 @@ import { dragAlong, dragged, droppedRows } from "./dragging";
 import { putInSet } from "./sets";
 import { type Asked, ask, useGather, type useSounds } from "./sounds";
 
+/** How long the panes may take to find their sizes (ms). */
+const SETTLING_MS = 1000;
 const ROW = 31;
 /** Proposals below this are shown as unsure, as in oskren/core/words/propose.py. */
 const SURE = 0.6;
@@ -179,8 +181,17 @@ export function Table({ sounds, at, asked, selected, onRange, onSelect }: Props)
   const first = items[0]?.index ?? 0;
   const last = items[items.length - 1]?.index ?? 0;
   useEffect(() => onRange([first, last]), [first, last, onRange]);
+  // what is gone to stays in sight while its waveform takes a part of the room
+  const gone = useRef(0);
   useEffect(() => {
-    if (at >= 0) rows.scrollToIndex(at);
+    if (at < 0) return;
+    rows.scrollToIndex(at);
+    gone.current = performance.now();
+    const element = scroller.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => performance.now() - gone.current < SETTLING_MS && rows.scrollToIndex(at));
+    watch.observe(element);
+    return () => watch.disconnect();
   }, [at, rows]);
   const many = all || chosen.length > 1;
   const set = asked.sort.startsWith("set:") ? Number(asked.sort.slice(4)) : null;

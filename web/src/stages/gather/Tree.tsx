@@ -1,6 +1,6 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, chakra, createTreeCollection, Flex, Menu, Portal, TreeView } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { type DragEvent, useEffect, useRef, useState } from "react";
+import { type DragEvent, type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
@@ -14,14 +14,48 @@ import { type Asked, ask, toggleFacet } from "./sounds";
 const CATEGORY = "application/x-oskren-category";
 const OPENS_MS = 600;
 
+interface Branch {
+  path: string;
+  children: Branch[];
+}
+
+/** The paths as a tree; what stands alone has no branches. */
+function grown(paths: string[]): Branch {
+  const root: Branch = { path: "", children: [] };
+  const known = new Map([["", root]]);
+  for (const path of paths) {
+    const parts = path.split("/");
+    for (let depth = 1; depth <= parts.length; depth++) {
+      const here = parts.slice(0, depth).join("/");
+      if (known.has(here)) continue;
+      const branch = { path: here, children: [] };
+      known.set(here, branch);
+      known.get(parts.slice(0, depth - 1).join("/"))?.children.push(branch);
+    }
+  }
+  return root;
+}
+
+/** What can be done to one category, asked for by the right button, the menu key, or the dots beside it. */
+const ACTS = [
+  ["rename", "Rename …"],
+  ["add", "Add a category in it …"],
+  ["move", "Move it to …"],
+  ["remove", "Delete it …"],
+] as const;
+
+type Doing = { path: string; what: (typeof ACTS)[number][0] | "new" };
+
 /** The tree of categories: filters, takes dropped rows, and is edited where it is shown. */
 export function Tree({ counts, asked }: { counts: Record<string, number>; asked: Asked }) {
   const library = useShared((state) => state.library);
   const [editing, setEditing] = useState(false);
   const [open, setOpen] = useState<string[]>([]);
   const [over, setOver] = useState("");
-  const [naming, setNaming] = useState<{ path: string; add: boolean } | null>(null);
-  const [leaving, setLeaving] = useState("");
+  const [doing, setDoing] = useState<Doing | null>(null);
+  /** The category the menu is of. */
+  const [asking, setAsking] = useState("");
+  const wanted = useRef<Doing | null>(null);
   const file = useRef<HTMLInputElement>(null);
   const dragging = useDragging();
   // a category that is dragged over for a while shows what is in it
@@ -54,7 +88,7 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
         ? `${path} is one with ${to} now; ${result.count} sounds went along.`
         : `${path} is ${to} now; ${result.count} sounds went along.`,
     );
-  const add = (path: string) =>
+  const create = (path: string) =>
     void run(got(api.PUT("/api/lib/{library}/categories", { params: { path: { library } }, body: { path, code: "", words: [] } })));
   const remove = (path: string, instead: string) =>
     void run(
@@ -87,25 +121,136 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
     onDragLeave: () => setOver(""),
     onDrop: (event: DragEvent) => dropped(event, path),
   });
-  const name = (path: string) => (
+  const held = paths.filter((path) => editing || dragging || counted(path) > 0 || asked.facets.category?.includes(path)).join("\n");
+  const shown = useMemo(
+    () =>
+      createTreeCollection<Branch>({
+        rootNode: grown(held ? held.split("\n") : []),
+        nodeToValue: (one) => one.path,
+        nodeToString: (one) => one.path,
+      }),
+    [held],
+  );
+  const chosen = asked.facets.category ?? [];
+  const done = () => setDoing(null);
+  const name = (path: string, add: boolean) => (
     <NameInput
-      label={naming?.add ? "Name of the new category" : `New name of ${path}`}
-      defaultValue={naming?.add ? "" : path.split("/").pop()}
+      label={add ? "Name of the new category" : `New name of ${path}`}
+      defaultValue={add ? "" : path.split("/").pop()}
       py="1px"
       w="100%"
-      onLeave={() => setNaming(null)}
+      onLeave={done}
       onNamed={(text) => {
-        if (naming?.add) {
+        if (add) {
           setOpen((now) => [...now, path]);
-          add(path ? `${path}/${text}` : text);
+          create(path ? `${path}/${text}` : text);
         } else move(path, [...path.split("/").slice(0, -1), ...text.split("/")].join("/"));
       }}
     />
   );
-  const shown = paths.filter((path) => {
-    const parts = path.split("/");
-    const held = editing || dragging || counted(path) > 0 || asked.facets.category?.includes(path);
-    return held && parts.slice(1).every((_, depth) => open.includes(parts.slice(0, depth + 1).join("/")));
+  /** Where something of a category goes: the others, none of them in it. */
+  const others = (path: string) => paths.filter((one) => one !== path && !one.startsWith(`${path}/`)).map((one) => [one, one] as const);
+  const asks = (path: string) => {
+    if (doing?.path !== path) return null;
+    if (doing.what === "add") return name(path, true);
+    if (doing.what === "remove")
+      return (
+        <Choose
+          label={`Where the sounds of ${path} go`}
+          value=""
+          w="100%"
+          defaultOpen
+          options={[["", "Its sounds go to …"], ["-", "no category"], ...others(path), ["x", "do not delete it"]]}
+          onChange={(to) => {
+            done();
+            if (to && to !== "x") remove(path, to === "-" ? "" : to);
+          }}
+        />
+      );
+    if (doing.what === "move")
+      return (
+        <Choose
+          label={`Where ${path} goes`}
+          value=""
+          w="100%"
+          defaultOpen
+          options={[["", "It goes into …"], ["-", "the top"], ...others(path), ["x", "do not move it"]]}
+          onChange={(to) => {
+            done();
+            const own = path.split("/").pop() ?? path;
+            if (to && to !== "x") move(path, to === "-" ? own : `${to}/${own}`);
+          }}
+        />
+      );
+    return null;
+  };
+  const row = (path: string, on: boolean, branch: boolean) =>
+    doing?.path === path && doing.what === "rename" ? (
+      name(path, false)
+    ) : (
+      <>
+        {branch ? (
+          <TreeView.BranchTrigger aria-hidden data-opens={path}>
+            {open.includes(path) ? "−" : "+"}
+          </TreeView.BranchTrigger>
+        ) : (
+          <Box w="14px" flexShrink={0} />
+        )}
+        <Box
+          flex={1}
+          minW={0}
+          overflow="hidden"
+          textOverflow="ellipsis"
+          whiteSpace="nowrap"
+          color={on ? "amber" : path.includes("/") ? "dim" : "chalk"}
+        >
+          {path.split("/").pop()}
+        </Box>
+        {editing ? (
+          // by keys the menu key does it
+          <Box
+            aria-hidden
+            data-acts={path}
+            color="dim"
+            px="4px"
+            _hover={{ color: "amber" }}
+            title="Rename, add, move or delete; the right button does so too"
+            onClick={(event: MouseEvent) => {
+              event.stopPropagation();
+              const { clientX, clientY, currentTarget } = event;
+              currentTarget.dispatchEvent(new window.MouseEvent("contextmenu", { bubbles: true, cancelable: true, clientX, clientY }));
+            }}
+          >
+            …
+          </Box>
+        ) : (
+          <Box fontFamily="mono" fontSize="11px" color="dim" pr="4px">
+            {counted(path)}
+          </Box>
+        )}
+      </>
+    );
+  const filing = (path: string, on: boolean) => ({
+    title: editing ? "Drag to move it" : `${path}: drop rows here to file them`,
+    borderRadius: "6px",
+    bg: over === path ? "amberSoft" : on ? "raised" : undefined,
+    outline: over === path ? "1px solid" : undefined,
+    outlineColor: "amber",
+    draggable: editing,
+    onDragStart: (event: DragEvent) => event.dataTransfer.setData(CATEGORY, path),
+    // like every other filter: pressed again it narrows no more
+    onClickCapture: (event: MouseEvent) => {
+      if ((event.target as Element).closest("[data-opens], [data-acts], input")) return;
+      event.stopPropagation();
+      toggleFacet("category", path);
+    },
+    onKeyDownCapture: (event: KeyboardEvent) => {
+      if ((event.key !== "Enter" && event.key !== " ") || event.target instanceof HTMLInputElement) return;
+      event.stopPropagation();
+      event.preventDefault();
+      toggleFacet("category", path);
+    },
+    ...target(path),
   });
   return (
     <Box>
@@ -122,134 +267,98 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
         >
           Unsure
         </Do>
-        <Do quiet on={editing} onClick={() => setEditing(!editing)} hint="Add, rename, move, merge and delete categories" fontSize="11px">
+        <Do
+          quiet
+          on={editing}
+          onClick={() => setEditing(!editing)}
+          hint="Show all categories; add, rename, move, merge and delete them"
+          fontSize="11px"
+        >
           {editing ? "Done" : "Edit"}
         </Do>
       </Flex>
-      <Box role="tree" aria-label="Categories">
-        {shown.map((path) => {
-          const depth = path.split("/").length - 1;
-          const parent = paths.some((one) => one.startsWith(`${path}/`) && (editing || dragging || counted(one) > 0));
-          const on = !!asked.facets.category?.includes(path);
-          return (
-            <Box
-              key={path}
-              role="treeitem"
-              tabIndex={-1}
-              aria-level={depth + 1}
-              aria-selected={on}
-              aria-expanded={parent ? open.includes(path) : undefined}
-            >
-              {naming?.path === path && !naming.add ? (
-                name(path)
-              ) : (
-                <Flex
-                  align="center"
-                  pl={`${depth * 11}px`}
-                  borderRadius="6px"
-                  bg={over === path ? "amberSoft" : on ? "raised" : undefined}
-                  outline={over === path ? "1px solid" : undefined}
-                  outlineColor="amber"
-                  draggable={editing}
-                  onDragStart={(event) => event.dataTransfer.setData(CATEGORY, path)}
-                  {...target(path)}
-                >
-                  <Bare
-                    w="14px"
-                    flexShrink={0}
-                    color="dim"
-                    cursor="pointer"
-                    visibility={parent ? "visible" : "hidden"}
-                    aria-label={`${open.includes(path) ? "Close" : "Open"} ${path}`}
-                    onClick={() => setOpen((now) => (now.includes(path) ? now.filter((one) => one !== path) : [...now, path]))}
-                  >
-                    {open.includes(path) ? "−" : "+"}
-                  </Bare>
-                  <Bare
-                    aria-pressed={on}
-                    onClick={() => toggleFacet("category", path)}
-                    onDoubleClick={() => editing && setNaming({ path, add: false })}
-                    display="flex"
-                    flex={1}
-                    minW={0}
-                    justifyContent="space-between"
-                    gap="5px"
-                    py="2px"
-                    pr="4px"
-                    textAlign="left"
-                    cursor="pointer"
-                    color={on ? "amber" : depth ? "dim" : "chalk"}
-                    title={editing ? "Drag to move it, double-click to rename it" : `${path}: drop rows here to file them`}
-                  >
-                    <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-                      {path.split("/").pop()}
-                    </Box>
-                    {!editing && (
-                      <Box fontFamily="mono" fontSize="11px" color="dim">
-                        {counted(path)}
-                      </Box>
-                    )}
-                  </Bare>
-                  {editing && (
-                    <>
-                      <Do quiet hint={`Rename ${path}`} onClick={() => setNaming({ path, add: false })} fontSize="10px">
-                        name
-                      </Do>
-                      <Do quiet hint={`Add a category in ${path}`} onClick={() => setNaming({ path, add: true })}>
-                        +
-                      </Do>
-                      <Do quiet hint={`Delete ${path}`} onClick={() => setLeaving(path)}>
-                        ×
-                      </Do>
-                    </>
-                  )}
-                </Flex>
-              )}
-              {naming?.path === path && naming.add && name(path)}
-              {leaving === path && (
-                <Choose
-                  label={`Where the sounds of ${path} go`}
-                  value=""
-                  w="100%"
-                  options={[
-                    ["", "Its sounds go to …"],
-                    ["-", "no category"],
-                    ...paths.filter((one) => one !== path && !one.startsWith(`${path}/`)).map((one) => [one, one] as const),
-                    ["x", "do not delete it"],
-                  ]}
-                  onChange={(chosen) => {
-                    setLeaving("");
-                    if (chosen && chosen !== "x") remove(path, chosen === "-" ? "" : chosen);
-                  }}
-                />
-              )}
-            </Box>
-          );
-        })}
-        {(counts[""] ?? 0) > 0 && (
-          <Bare
-            aria-pressed={!!asked.facets.category?.includes("")}
-            onClick={() => toggleFacet("category", "")}
-            display="flex"
-            justifyContent="space-between"
-            w="100%"
-            pl="14px"
-            pr="4px"
-            py="2px"
-            cursor="pointer"
-            color={asked.facets.category?.includes("") ? "amber" : "dim"}
-            {...target("")}
+      <Menu.Root
+        lazyMount
+        unmountOnExit
+        onSelect={({ value }) => {
+          wanted.current = { path: asking, what: value as Doing["what"] };
+        }}
+        // not before: the menu holds the focus until it is gone, and a line that loses it is left
+        onExitComplete={() => {
+          if (wanted.current) setDoing(wanted.current);
+          wanted.current = null;
+        }}
+      >
+        <Menu.ContextTrigger asChild>
+          <Box
+            onContextMenuCapture={(event: MouseEvent) => {
+              const found = (event.target as Element).closest<HTMLElement>("[data-value]")?.dataset.value;
+              if (found) setAsking(found);
+              else event.stopPropagation();
+            }}
           >
-            None yet
-            <Box fontFamily="mono" fontSize="11px">
-              {counts[""]}
-            </Box>
-          </Bare>
-        )}
-      </Box>
+            <TreeView.Root
+              collection={shown}
+              selectionMode="multiple"
+              selectedValue={chosen}
+              expandedValue={open}
+              expandOnClick={false}
+              typeahead={false}
+              onExpandedChange={(now) => setOpen(now.expandedValue)}
+            >
+              <TreeView.Tree aria-label="Categories">
+                <TreeView.Node<Branch>
+                  render={({ node, nodeState }) => (
+                    <Box>
+                      {nodeState.isBranch ? (
+                        <TreeView.BranchControl {...filing(node.path, nodeState.selected)}>
+                          {row(node.path, nodeState.selected, true)}
+                        </TreeView.BranchControl>
+                      ) : (
+                        <TreeView.Item {...filing(node.path, nodeState.selected)}>{row(node.path, nodeState.selected, false)}</TreeView.Item>
+                      )}
+                      {asks(node.path)}
+                    </Box>
+                  )}
+                />
+              </TreeView.Tree>
+            </TreeView.Root>
+          </Box>
+        </Menu.ContextTrigger>
+        <Portal>
+          <Menu.Positioner>
+            <Menu.Content aria-label={`Acts on ${asking}`} aria-labelledby="">
+              {ACTS.map(([value, label]) => (
+                <Menu.Item key={value} value={value}>
+                  {label}
+                </Menu.Item>
+              ))}
+            </Menu.Content>
+          </Menu.Positioner>
+        </Portal>
+      </Menu.Root>
+      {(counts[""] ?? 0) > 0 && (
+        <Bare
+          aria-pressed={chosen.includes("")}
+          onClick={() => toggleFacet("category", "")}
+          display="flex"
+          justifyContent="space-between"
+          w="100%"
+          pl="14px"
+          pr="4px"
+          py="2px"
+          color={chosen.includes("") ? "amber" : "dim"}
+          {...target("")}
+        >
+          None yet
+          <Box fontFamily="mono" fontSize="11px">
+            {counts[""]}
+          </Box>
+        </Bare>
+      )}
       {editing && (
         <Flex gap="4px" wrap="wrap" mt="4px" {...target("")}>
-          {naming?.path === "" ? name("") : <Do onClick={() => setNaming({ path: "", add: true })}>New category</Do>}
+          {doing?.what === "new" ? name("", true) : <Do onClick={() => setDoing({ path: "", what: "new" })}>New category</Do>}
           <Do quiet onClick={() => file.current?.click()} hint="Read categories from a CSV table">
             Read CSV
           </Do>

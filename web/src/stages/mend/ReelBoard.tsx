@@ -3,7 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
-import type { Hint } from "../../canvas/wave";
+import { type Hint, RULER } from "../../canvas/wave";
 import { actsOf, rename } from "../../documents/named";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { live, player } from "../../listening/player";
@@ -18,6 +18,8 @@ import { clock } from "../../ui/format";
 import { Bar, SpokenTitle } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
+import { Beside, Panes } from "../../ui/Panes";
+import { useRoom } from "../../ui/useRoom";
 import { MarkRows } from "./MarkRows";
 import { afterSilence, COLOURS, HINTS, type Mark, type ReelView } from "./marks";
 import { ReelChoice } from "./ReelChoice";
@@ -25,7 +27,11 @@ import { TakesPanel } from "./TakesPanel";
 import { useMarking } from "./useMarking";
 import { useReel } from "./useReel";
 
+/** Height of the waveform of all takes (px). */
+const OVERVIEW = 40;
+
 export function ReelBoard({ loaded }: { loaded: ReelView }) {
+  const [area, room] = useRoom<HTMLDivElement>(290);
   const library = useShared((state) => state.library);
   const [raw, setRaw] = useState(false);
   const [skipping, setSkipping] = useState(false);
@@ -180,67 +186,94 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
           Make {made} {made === 1 ? "select" : "selects"}
         </Do>
       </Bar>
-      <Flex flex={1} minH={0}>
-        <Flex direction="column" flex={1} minW={0}>
-          <WaveView
-            opened={drawn.data ?? null}
-            follows={follows}
-            height={40}
-            bands={bands}
-            marked={zoom}
-            onMark={(part) => part && part[1] - part[0] > 0.5 && setZoom(part)}
-            onPlayFrom={play}
-            view={[0, total]}
-            onView={() => {}}
-            label={`All takes of ${view.name}; drag to choose what is shown below`}
-          />
-          <WaveView
-            opened={drawn.data ?? null}
-            follows={follows}
-            height={214}
-            hints={hints}
-            view={zoom}
-            onView={setZoom}
-            label={`Takes of ${view.name}; the table below lists the marks`}
-            {...bandProps}
-          />
-          <Flex gap="6px" p="8px 14px" wrap="wrap" align="center" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-            {(
-              [
-                ["keep", "keep", "Keep"],
-                ["maybe", "maybe", "Maybe"],
-                ["noise", "noiseOnly", "Noise"],
-                ["material", "material", "Material"],
-              ] as const
-            ).map(([kind, act, label]) => (
-              <Do key={kind} act={act} onClick={() => markAs(kind)}>
-                <Box w="8px" h="8px" borderRadius="full" bg={COLOURS[kind]} />
-                {label}
-              </Do>
-            ))}
-            <Box w="8px" />
-            <Do act="bypass" on={raw} onClick={() => setRaw(!raw)}>
-              Raw
-            </Do>
-            <Do act="skipSilence" on={skipping} onClick={() => setSkipping(!skipping)}>
-              Skip silence
-            </Do>
-            <Do act="faster" on={tempo !== 1} onClick={faster}>
-              <Box as="span" fontFamily="mono">
-                {tempo}×
-              </Box>
-            </Do>
-            <Box flex={1} />
-            <Box color="dim" fontSize="12px" data-testid="usable">
-              {clock(view.usable.kept_s, 1)} kept in {view.usable.kept}
-              {view.usable.maybe ? `, ${clock(view.usable.maybe_s, 1)} perhaps` : ""}
-              {view.usable.short.length ? `, ${view.usable.short.length} under ${reel.shortest_s} s` : ""}
-            </Box>
-          </Flex>
-          <MarkRows view={now} chosen={chosen} onChoose={setChosen} onPlay={heardMark} onChange={alter} onRemove={remove} naming={naming} />
-        </Flex>
-        <TakesPanel edited={edited} onPlay={play} onNoise={(take, part) => add(take, part, "noise")} />
-      </Flex>
+      <Beside
+        name="reel"
+        label="the takes"
+        width={306}
+        side={<TakesPanel edited={edited} onPlay={play} onNoise={(take, part) => add(take, part, "noise")} />}
+      >
+        <Panes
+          name="reel waves"
+          stacked
+          panes={[
+            {
+              id: "waves",
+              label: "the waveforms",
+              size: 290,
+              least: 140,
+              holds: (
+                <Flex ref={area} direction="column" flex={1} minH={0} overflow="hidden">
+                  <WaveView
+                    opened={drawn.data ?? null}
+                    follows={follows}
+                    height={OVERVIEW}
+                    bands={bands}
+                    marked={zoom}
+                    onMark={(part) => part && part[1] - part[0] > 0.5 && setZoom(part)}
+                    onPlayFrom={play}
+                    view={[0, total]}
+                    onView={() => {}}
+                    label={`All takes of ${view.name}; drag to choose what is shown below`}
+                  />
+                  <WaveView
+                    opened={drawn.data ?? null}
+                    follows={follows}
+                    height={Math.max(60, room - OVERVIEW - 2 * RULER)}
+                    hints={hints}
+                    view={zoom}
+                    onView={setZoom}
+                    label={`Takes of ${view.name}; the table below lists the marks`}
+                    {...bandProps}
+                  />
+                </Flex>
+              ),
+            },
+            {
+              id: "rows",
+              label: "the marks",
+              least: 110,
+              holds: (
+                <>
+                  <Flex gap="6px" p="8px 14px" wrap="wrap" align="center" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+                    {(
+                      [
+                        ["keep", "keep", "Keep"],
+                        ["maybe", "maybe", "Maybe"],
+                        ["noise", "noiseOnly", "Noise"],
+                        ["material", "material", "Material"],
+                      ] as const
+                    ).map(([kind, act, label]) => (
+                      <Do key={kind} act={act} onClick={() => markAs(kind)}>
+                        <Box w="8px" h="8px" borderRadius="full" bg={COLOURS[kind]} />
+                        {label}
+                      </Do>
+                    ))}
+                    <Box w="8px" />
+                    <Do act="bypass" on={raw} onClick={() => setRaw(!raw)}>
+                      Raw
+                    </Do>
+                    <Do act="skipSilence" on={skipping} onClick={() => setSkipping(!skipping)}>
+                      Skip silence
+                    </Do>
+                    <Do act="faster" on={tempo !== 1} onClick={faster}>
+                      <Box as="span" fontFamily="mono">
+                        {tempo}×
+                      </Box>
+                    </Do>
+                    <Box flex={1} />
+                    <Box color="dim" fontSize="12px" data-testid="usable">
+                      {clock(view.usable.kept_s, 1)} kept in {view.usable.kept}
+                      {view.usable.maybe ? `, ${clock(view.usable.maybe_s, 1)} perhaps` : ""}
+                      {view.usable.short.length ? `, ${view.usable.short.length} under ${reel.shortest_s} s` : ""}
+                    </Box>
+                  </Flex>
+                  <MarkRows view={now} chosen={chosen} onChoose={setChosen} onPlay={heardMark} onChange={alter} onRemove={remove} naming={naming} />
+                </>
+              ),
+            },
+          ]}
+        />
+      </Beside>
     </Flex>
   );
 }

@@ -89,7 +89,7 @@ export function TakesPanel({ edited, onPlay, onNoise }: Props) {
     setStep(fresh.id ?? null);
   };
   return (
-    <Side label="Takes and their chain" width="306px">
+    <Side label="Takes and their chain">
       <Heading>Takes</Heading>
       {view.takes.map((take) => (
         <Take key={take.id} take={take} edited={edited} onPlay={onPlay} onNoise={onNoise} onStep={put} />

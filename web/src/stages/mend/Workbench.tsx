@@ -1,9 +1,9 @@
 /** One sound on the bench of Mend: its chain, heard and seen as it is changed. */
 import { Box, Flex } from "@chakra-ui/react";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import type { SoundFacts, Step } from "../../api/client";
 import { useSend } from "../../between/send";
-import type { Band } from "../../canvas/wave";
+import { type Band, RULER } from "../../canvas/wave";
 import { SavedChains } from "../../chain/SavedChains";
 import { LevelBefore, StepLevel, withGainBehind } from "../../chain/StepLevel";
 import { StepList, useStepKinds } from "../../chain/StepList";
@@ -18,6 +18,8 @@ import { Do } from "../../ui/buttons";
 import { channels, level, rate, seconds } from "../../ui/format";
 import { Bar, Fact, Heading, Line, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
+import { Beside } from "../../ui/Panes";
+import { useRoom } from "../../ui/useRoom";
 import { EqCurve } from "./EqCurve";
 import { HearingBar } from "./HearingBar";
 import { LISTING, Listed } from "./Listed";
@@ -89,15 +91,8 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
     toSlice: () => send.slice(sound.id),
     toShip: () => send.ship([sound.id]),
   });
-  const area = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState(430);
-  useEffect(() => {
-    const element = area.current;
-    if (!element) return;
-    const watch = new ResizeObserver(() => setRoom(Math.max(200, element.clientHeight - 18)));
-    watch.observe(element);
-    return () => watch.disconnect();
-  }, []);
+  const [area, height] = useRoom<HTMLDivElement>(448);
+  const room = Math.max(200, height - RULER);
   // the part a chosen step is limited to, drawn where it is let in
   const only = chain.find((step) => step.id === chosen && (step.start_s != null || step.end_s != null));
   const whole = opened.data ? opened.data.opened.frames / opened.data.opened.rate : 0;
@@ -136,7 +131,83 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
           Ship
         </Do>
       </Bar>
-      <Flex flex={1} minH={0}>
+      <Beside
+        name="mend"
+        label="the steps"
+        width={306}
+        side={
+          <Side label="Steps">
+            <Heading>Steps, in order</Heading>
+            <LevelBefore levels={levels.data} />
+            {levels.error && (
+              <Box role="alert" color="coral">
+                {levels.error.message}
+              </Box>
+            )}
+            <StepList
+              chain={chain}
+              onChange={change}
+              chosen={chosen}
+              onChoose={setChosen}
+              marked={sameTime ? marked : null}
+              channels={sound.channels}
+              rate={sound.rate}
+              moment={() => (sameTime ? playhead() : null)}
+              after={(step) => <StepLevel step={step} levels={levels.data} onGain={(gain) => change(withGainBehind(chain, step, gain))} />}
+              more={(step, changeParams) =>
+                step.kind === "noise_reduction" ? (
+                  <ProfileCurve
+                    library={library}
+                    base={base}
+                    chain={chain.slice(0, chain.indexOf(step) + 1)}
+                    marked={sameTime ? marked : null}
+                    onParts={(parts) => learnFrom(step.id, parts)}
+                  />
+                ) : LISTING.includes(step.kind) ? (
+                  <Listed
+                    library={library}
+                    base={base}
+                    chain={chain.slice(0, chain.indexOf(step) + 1)}
+                    onChange={changeParams}
+                    onHear={(start) => heard && void player.play(heard, start)}
+                  />
+                ) : step.kind === "trim" ? (
+                  <Box fontFamily="mono" fontSize="11px" color="dim">
+                    {String((step.params as Record<string, number | null>).start_s?.toFixed(3) ?? "start")} to{" "}
+                    {String((step.params as Record<string, number | null>).end_s?.toFixed(3) ?? "end")} s: mark a part, then Trim to mark
+                  </Box>
+                ) : null
+              }
+            />
+            <SavedChains chain={chain} onChange={(next) => change(next)} sound={{ id: sound.id, node: base }} follows={sound.follows} />
+            <Line />
+            <EqCurve chain={chain} rate={sound.rate} chosen={chosen} onChoose={setChosen} onChange={change} />
+            <Resonances
+              library={library}
+              base={base}
+              chain={settled}
+              onNotch={(params) => change([...chain, freshStep("band", { kind: "notch", gain_db: 0, ...params })])}
+            />
+            <Line />
+            {balance !== null && (
+              <Fact name="Left and right">
+                <Flex align="center" gap="6px" justify="flex-end">
+                  {Math.abs(balance) < 0.1 ? "even" : `${balance > 0 ? "right" : "left"} +${Math.abs(balance).toFixed(1)} LU`}
+                  {Math.abs(balance) >= 0.3 && !chain.some((step) => step.kind === "even" && step.on) && (
+                    <Do quiet hint="Add a step that evens out what was measured" onClick={() => put("even", {})}>
+                      Even out
+                    </Do>
+                  )}
+                </Flex>
+              </Fact>
+            )}
+            <Fact name="After">
+              {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
+            </Fact>
+            <Fact name="Length">{after ? seconds(after.seconds) : "…"}</Fact>
+          </Side>
+        }
+      >
         <Flex direction="column" flex={1} minW={0}>
           <Flex gap="8px" p="10px 14px" align="center" wrap="wrap" borderBottom="1px solid" borderColor="line" flexShrink={0}>
             <HearingBar heard={hears} onChain={change} />
@@ -182,77 +253,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
             with the sound.
           </Box>
         </Flex>
-        <Side label="Steps" width="306px">
-          <Heading>Steps, in order</Heading>
-          <LevelBefore levels={levels.data} />
-          {levels.error && (
-            <Box role="alert" color="coral">
-              {levels.error.message}
-            </Box>
-          )}
-          <StepList
-            chain={chain}
-            onChange={change}
-            chosen={chosen}
-            onChoose={setChosen}
-            marked={sameTime ? marked : null}
-            channels={sound.channels}
-            rate={sound.rate}
-            moment={() => (sameTime ? playhead() : null)}
-            after={(step) => <StepLevel step={step} levels={levels.data} onGain={(gain) => change(withGainBehind(chain, step, gain))} />}
-            more={(step, changeParams) =>
-              step.kind === "noise_reduction" ? (
-                <ProfileCurve
-                  library={library}
-                  base={base}
-                  chain={chain.slice(0, chain.indexOf(step) + 1)}
-                  marked={sameTime ? marked : null}
-                  onParts={(parts) => learnFrom(step.id, parts)}
-                />
-              ) : LISTING.includes(step.kind) ? (
-                <Listed
-                  library={library}
-                  base={base}
-                  chain={chain.slice(0, chain.indexOf(step) + 1)}
-                  onChange={changeParams}
-                  onHear={(start) => heard && void player.play(heard, start)}
-                />
-              ) : step.kind === "trim" ? (
-                <Box fontFamily="mono" fontSize="11px" color="dim">
-                  {String((step.params as Record<string, number | null>).start_s?.toFixed(3) ?? "start")} to{" "}
-                  {String((step.params as Record<string, number | null>).end_s?.toFixed(3) ?? "end")} s: mark a part, then Trim to mark
-                </Box>
-              ) : null
-            }
-          />
-          <SavedChains chain={chain} onChange={(next) => change(next)} sound={{ id: sound.id, node: base }} follows={sound.follows} />
-          <Line />
-          <EqCurve chain={chain} rate={sound.rate} chosen={chosen} onChoose={setChosen} onChange={change} />
-          <Resonances
-            library={library}
-            base={base}
-            chain={settled}
-            onNotch={(params) => change([...chain, freshStep("band", { kind: "notch", gain_db: 0, ...params })])}
-          />
-          <Line />
-          {balance !== null && (
-            <Fact name="Left and right">
-              <Flex align="center" gap="6px" justify="flex-end">
-                {Math.abs(balance) < 0.1 ? "even" : `${balance > 0 ? "right" : "left"} +${Math.abs(balance).toFixed(1)} LU`}
-                {Math.abs(balance) >= 0.3 && !chain.some((step) => step.kind === "even" && step.on) && (
-                  <Do quiet hint="Add a step that evens out what was measured" onClick={() => put("even", {})}>
-                    Even out
-                  </Do>
-                )}
-              </Flex>
-            </Fact>
-          )}
-          <Fact name="After">
-            {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
-          </Fact>
-          <Fact name="Length">{after ? seconds(after.seconds) : "…"}</Fact>
-        </Side>
-      </Flex>
+      </Beside>
     </Flex>
   );
 }

@@ -5,6 +5,7 @@ import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { level, seconds } from "../../ui/format";
 import { Empty, Fact, Heading, Line, Side } from "../../ui/frames";
+import { Beside } from "../../ui/Panes";
 import { useInk } from "../../ui/theme";
 
 type FileReport = Schemas["FileReport"];
@@ -63,7 +64,33 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
   );
   const manifest = (table: boolean) => window.open(`/api/lib/${library}/shipments/${number}/manifest?table=${table}`, "_self");
   return (
-    <Flex flex={1} minH={0}>
+    <Beside
+      name="report"
+      label="the summary"
+      width={290}
+      side={
+        <Side label="Summary">
+          <Heading>Loudness by length</Heading>
+          <Plot reports={reports} />
+          <Line />
+          <Fact name="State">{state}</Fact>
+          <Fact name="Files read back">{reports.length}</Fact>
+          <Fact name="Unchanged">{unchanged.length}</Fact>
+          <Fact name="Failed">{failures.length}</Fact>
+          <Fact name="May click">{reports.filter((one) => warned(one).some((check) => check.name === "edges")).length}</Fact>
+          <Box color="dim" fontFamily="mono" fontSize="11px" overflowWrap="anywhere">
+            {folder}
+          </Box>
+          <Flex gap="6px" wrap="wrap">
+            <Do onClick={() => manifest(false)}>Manifest, JSON</Do>
+            <Do onClick={() => manifest(true)}>CSV</Do>
+          </Flex>
+          <Do onClick={onResume} hint="Files that have not changed are left as they are">
+            {state === "interrupted" ? "Go on with it" : "Ship again what changed"}
+          </Do>
+        </Side>
+      }
+    >
       <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Report" tabIndex={0}>
         {failures
           .filter((one) => !reports.some((made) => made.path === one.path))
@@ -115,26 +142,6 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
           </Box>
         )}
       </Box>
-      <Side label="Summary" width="290px">
-        <Heading>Loudness by length</Heading>
-        <Plot reports={reports} />
-        <Line />
-        <Fact name="State">{state}</Fact>
-        <Fact name="Files read back">{reports.length}</Fact>
-        <Fact name="Unchanged">{unchanged.length}</Fact>
-        <Fact name="Failed">{failures.length}</Fact>
-        <Fact name="May click">{reports.filter((one) => warned(one).some((check) => check.name === "edges")).length}</Fact>
-        <Box color="dim" fontFamily="mono" fontSize="11px" overflowWrap="anywhere">
-          {folder}
-        </Box>
-        <Flex gap="6px" wrap="wrap">
-          <Do onClick={() => manifest(false)}>Manifest, JSON</Do>
-          <Do onClick={() => manifest(true)}>CSV</Do>
-        </Flex>
-        <Do onClick={onResume} hint="Files that have not changed are left as they are">
-          {state === "interrupted" ? "Go on with it" : "Ship again what changed"}
-        </Do>
-      </Side>
-    </Flex>
+    </Beside>
   );
 }

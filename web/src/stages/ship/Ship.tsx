@@ -14,6 +14,7 @@ import { Input } from "../../ui/fields";
 import { Bar, Empty, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
+import { Beside } from "../../ui/Panes";
 import { useSettled } from "../../ui/useSettled";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
@@ -180,7 +181,20 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
           onResume={() => void follow(got(api.POST("/api/lib/{library}/shipments/{id}/resume", { params: { path: { library, id: report } } })))}
         />
       ) : (
-        <Flex flex={1} minH={0}>
+        <Beside
+          name="ship"
+          label="the targets"
+          width={290}
+          side={
+            <TargetView
+              targets={targets}
+              onChange={(next) => changeSheet({ targets: next })}
+              tokens={preview.data?.tokens ?? {}}
+              folder={folder}
+              onFolder={(next) => changeSheet({ folder: next.trim() })}
+            />
+          }
+        >
           {empty ? (
             <Empty
               action={
@@ -286,14 +300,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               )}
             </Box>
           )}
-          <TargetView
-            targets={targets}
-            onChange={(next) => changeSheet({ targets: next })}
-            tokens={preview.data?.tokens ?? {}}
-            folder={folder}
-            onFolder={(next) => changeSheet({ folder: next.trim() })}
-          />
-        </Flex>
+        </Beside>
       )}
     </Flex>
   );

@@ -31,7 +31,7 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
     setAt(targets.length);
   };
   return (
-    <Side label="Targets" width="290px">
+    <Side label="Targets">
       <Heading>Folder to ship to</Heading>
       <TextField label="Folder to ship to" value={folder} onCommit={onFolder} mono />
       <Line />

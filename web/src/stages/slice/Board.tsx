@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { api, got, type Node } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
-import type { Band } from "../../canvas/wave";
+import { type Band, RULER } from "../../canvas/wave";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
@@ -17,12 +17,18 @@ import { clock } from "../../ui/format";
 import { Bar, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
+import { Beside, Panes } from "../../ui/Panes";
+import { useRoom } from "../../ui/useRoom";
 import { FindPanel } from "./FindPanel";
 import { SliceTable } from "./SliceTable";
 import { useHearing } from "./useHearing";
 import { type PlanView, usePlan } from "./usePlan";
 
+/** Height of the waveform of all of it (px). */
+const OVERVIEW = 48;
+
 export function Board({ loaded }: { loaded: PlanView }) {
+  const [area, room] = useRoom<HTMLDivElement>(262);
   const sensitivity = useControl("SliceSettings", "sensitivity_db");
   const inside = (db: number) => Math.min(sensitivity?.high ?? db, Math.max(sensitivity?.low ?? db, db));
   const library = useShared((state) => state.library);
@@ -141,84 +147,117 @@ export function Board({ loaded }: { loaded: PlanView }) {
           Make {kept} one-shots
         </Do>
       </Bar>
-      <Flex flex={1} minH={0}>
-        <Flex direction="column" flex={1} minW={0}>
-          <WaveView
-            opened={opened.data ?? null}
-            height={48}
-            marked={zoom}
-            onMark={(part) => part && part[1] - part[0] > 0.02 && setZoom(part)}
-            onPlayFrom={(at) => {
-              const span = zoom[1] - zoom[0];
-              const start = Math.max(0, Math.min(total - span, at - span / 2));
-              setZoom([start, start + span]);
+      <Beside
+        name="slice"
+        label="find and finish"
+        width={248}
+        side={
+          <FindPanel
+            view={view}
+            plan={plan}
+            bandS={bandS}
+            onBand={setBandS}
+            onFind={find}
+            onFinish={finish}
+            onDropOthers={() => {
+              history.change({ ...plan, slices: pieces.map((piece) => (inLengths(piece) ? piece : { ...piece, dropped: true, touched: true })) });
+              setBandS(null);
             }}
-            view={[0, total]}
-            onView={() => {}}
-            label={`All of ${loaded.name}; drag to choose what is shown below`}
           />
-          <WaveView
-            opened={opened.data ?? null}
-            height={178}
-            marked={isLong ? loop : null}
-            onMark={(part) => {
-              if (part && opened.data) {
-                const sound = { opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 };
-                if (!isLong) player.show(sound);
-                player.setLoop(part);
-              }
-            }}
-            onPlayFrom={(at) => {
-              setPlayingSlice(null);
-              if (opened.data) void player.play({ opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 }, at);
-            }}
-            bands={bands}
-            onBand={(id) => choose(id, false)}
-            onEdge={(id, edge, at) => edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null })}
-            threshold={settings.by === "level" ? view.floor_dbfs + settings.sensitivity_db : undefined}
-            floor={view.floor_dbfs}
-            onThreshold={(dbfs) => find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db")}
-            view={zoom}
-            onView={setZoom}
-            label={`Slices of ${loaded.name}; the table below lists them`}
-          />
-          <Flex gap="8px" px="12px" py="6px" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-            <Do act="split" disabled={!current} onClick={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}>
-              Split
-            </Do>
-            <Do act="merge" disabled={!current} onClick={() => current && edit({ do: "merge", id: current.id })}>
-              Merge with next
-            </Do>
-            <Do act="drop" disabled={!current} onClick={() => current && edit({ do: "drop", id: current.id, dropped: !current.dropped })}>
-              {current?.dropped ? "Take back" : "Drop"}
-            </Do>
-            <Do
-              disabled={!isLong || !loop}
-              onClick={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
-              hint="Make the marked part a slice"
-            >
-              Slice from mark
-            </Do>
-            <Box flex={1} />
-            <Do act="finished" on={!raw} onClick={() => setRaw(!raw)}>
-              {raw ? "Heard raw" : "Heard finished"}
-            </Do>
-          </Flex>
-          <SliceTable rows={shown} chosen={chosen} onChoose={choose} />
-        </Flex>
-        <FindPanel
-          view={view}
-          plan={plan}
-          bandS={bandS}
-          onBand={setBandS}
-          onFind={find}
-          onFinish={finish}
-          onDropOthers={() => {
-            history.change({ ...plan, slices: pieces.map((piece) => (inLengths(piece) ? piece : { ...piece, dropped: true, touched: true })) });
-            setBandS(null);
-          }}
+        }
+      >
+        <Panes
+          name="slice waves"
+          stacked
+          panes={[
+            {
+              id: "waves",
+              label: "the waveforms",
+              size: 262,
+              least: 140,
+              holds: (
+                <Flex ref={area} direction="column" flex={1} minH={0} overflow="hidden">
+                  <WaveView
+                    opened={opened.data ?? null}
+                    height={OVERVIEW}
+                    marked={zoom}
+                    onMark={(part) => part && part[1] - part[0] > 0.02 && setZoom(part)}
+                    onPlayFrom={(at) => {
+                      const span = zoom[1] - zoom[0];
+                      const start = Math.max(0, Math.min(total - span, at - span / 2));
+                      setZoom([start, start + span]);
+                    }}
+                    view={[0, total]}
+                    onView={() => {}}
+                    label={`All of ${loaded.name}; drag to choose what is shown below`}
+                  />
+                  <WaveView
+                    opened={opened.data ?? null}
+                    height={Math.max(60, room - OVERVIEW - 2 * RULER)}
+                    marked={isLong ? loop : null}
+                    onMark={(part) => {
+                      if (part && opened.data) {
+                        const sound = { opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 };
+                        if (!isLong) player.show(sound);
+                        player.setLoop(part);
+                      }
+                    }}
+                    onPlayFrom={(at) => {
+                      setPlayingSlice(null);
+                      if (opened.data) void player.play({ opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 }, at);
+                    }}
+                    bands={bands}
+                    onBand={(id) => choose(id, false)}
+                    onEdge={(id, edge, at) =>
+                      edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null })
+                    }
+                    threshold={settings.by === "level" ? view.floor_dbfs + settings.sensitivity_db : undefined}
+                    floor={view.floor_dbfs}
+                    onThreshold={(dbfs) =>
+                      find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db")
+                    }
+                    view={zoom}
+                    onView={setZoom}
+                    label={`Slices of ${loaded.name}; the table below lists them`}
+                  />
+                </Flex>
+              ),
+            },
+            {
+              id: "rows",
+              label: "the slices",
+              least: 110,
+              holds: (
+                <>
+                  <Flex gap="8px" px="12px" py="6px" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+                    <Do act="split" disabled={!current} onClick={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}>
+                      Split
+                    </Do>
+                    <Do act="merge" disabled={!current} onClick={() => current && edit({ do: "merge", id: current.id })}>
+                      Merge with next
+                    </Do>
+                    <Do act="drop" disabled={!current} onClick={() => current && edit({ do: "drop", id: current.id, dropped: !current.dropped })}>
+                      {current?.dropped ? "Take back" : "Drop"}
+                    </Do>
+                    <Do
+                      disabled={!isLong || !loop}
+                      onClick={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
+                      hint="Make the marked part a slice"
+                    >
+                      Slice from mark
+                    </Do>
+                    <Box flex={1} />
+                    <Do act="finished" on={!raw} onClick={() => setRaw(!raw)}>
+                      {raw ? "Heard raw" : "Heard finished"}
+                    </Do>
+                  </Flex>
+                  <SliceTable rows={shown} chosen={chosen} onChoose={choose} />
+                </>
+              ),
+            },
+          ]}
         />
-      </Flex>
+      </Beside>
     </Flex>
   );
 }

@@ -6,6 +6,7 @@ import { addToSheet } from "../../between/sheet";
 import { Do } from "../../ui/buttons";
 import { Empty } from "../../ui/frames";
 import { tell } from "../../ui/messages";
+import { Beside } from "../../ui/Panes";
 import { AddLayer } from "./AddLayer";
 import type { Aim } from "./aims";
 import { BenchBar, type Tab } from "./BenchBar";
@@ -121,7 +122,26 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
         onPrintShift={() => void printing.printShift()}
         onPrint={() => void printing.print()}
       />
-      <Flex flex={1} minH={0}>
+      <Beside
+        name="stack"
+        label="the layer"
+        width={276}
+        side={
+          <ChosenPanel
+            {...{ mix, chosen, layers, telling, trying, printing, comparing, versions, tab, aim, aims, pen, chosenStep }}
+            design={design.id}
+            onTab={setTab}
+            onAim={setAim}
+            onPen={setPen}
+            onChooseStep={setChosenStep}
+            onChange={history.change}
+            onTry={(sound) => void trying.tryOut(mix, member, layout, sound)}
+            onTake={take}
+            onCompare={compare}
+            onRestore={restore}
+          />
+        }
+      >
         <Flex direction="column" flex={1} minW={0} position="relative">
           {adding && (
             <AddLayer
@@ -165,20 +185,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
             />
           )}
         </Flex>
-        <ChosenPanel
-          {...{ mix, chosen, layers, telling, trying, printing, comparing, versions, tab, aim, aims, pen, chosenStep }}
-          design={design.id}
-          onTab={setTab}
-          onAim={setAim}
-          onPen={setPen}
-          onChooseStep={setChosenStep}
-          onChange={history.change}
-          onTry={(sound) => void trying.tryOut(mix, member, layout, sound)}
-          onTake={take}
-          onCompare={compare}
-          onRestore={restore}
-        />
-      </Flex>
+      </Beside>
     </Flex>
   );
 }

@@ -86,7 +86,7 @@ export function ChosenPanel(props: Props) {
     else layers.edit(member.id, values, gesture);
   };
   return (
-    <Side label={members.length > 1 ? "Layers" : member ? "Layer" : group ? "Group" : "Sum"} width="276px">
+    <Side label={members.length > 1 ? "Layers" : member ? "Layer" : group ? "Group" : "Sum"}>
       {members.length > 1 ? (
         <ManyPanel
           members={members}

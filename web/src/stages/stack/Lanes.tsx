@@ -7,6 +7,7 @@ import { LaneArea, RULER } from "../../timeline/LaneArea";
 import { useScale } from "../../timeline/useScale";
 import { usePicture, Wave } from "../../timeline/Wave";
 import { Bare, Do } from "../../ui/buttons";
+import { useRoom } from "../../ui/useRoom";
 import type { Aim, Layout } from "./aims";
 import { CrowdStrip, STRIP } from "./Crowding";
 import { GroupHead, type HeadActs, LayerHead } from "./Heads";
@@ -86,15 +87,7 @@ export function Lanes({
 }: Props) {
   const area = useRef<HTMLDivElement>(null);
   const drawn = useGrowing(mix.members.length);
-  const outer = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState(500);
-  useEffect(() => {
-    const element = outer.current;
-    if (!element) return;
-    const watch = new ResizeObserver(() => setRoom(element.clientHeight));
-    watch.observe(element);
-    return () => watch.disconnect();
-  }, []);
+  const [outer, room] = useRoom<HTMLDivElement>(500);
   const { lane, sum: sumHeight } = heights(room, mix.members.length, mix.groups.length);
   const gains = mix.members.map((one) => [layout?.layers.find((other) => other.id === one.id)?.digest ?? "", 10 ** (one.gain_db / 20)] as const);
   const beside = useMagnitudes((known) => Math.max(0, ...gains.map(([digest, gain]) => (known[digest] ?? 0) * gain)));

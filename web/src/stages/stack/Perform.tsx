@@ -8,6 +8,7 @@ import { Input, TextField } from "../../ui/fields";
 import { Bar, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
+import { Beside } from "../../ui/Panes";
 import { PlayedStrip, PlayingKeys } from "./PlayingKeys";
 import { PlayingPanel } from "./PlayingPanel";
 import { usePerformance } from "./usePerformance";
@@ -53,7 +54,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
           Back
         </Do>
       </Bar>
-      <Flex flex={1} minH={0}>
+      <Beside name="perform" label="the playing" width={276} side={<PlayingPanel performing={performing} />}>
         <Flex direction="column" flex={1} minW={0} p="18px" gap="10px" overflowY="auto">
           <Flex gap="12px" align="end" wrap="wrap">
             <Pick label="Under the keys" value={from} options={["layers", "search", "one-shots"] as const} onChange={setFrom} />
@@ -81,8 +82,7 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
           <PlayingKeys performing={performing} />
           <PlayedStrip performing={performing} />
         </Flex>
-        <PlayingPanel performing={performing} />
-      </Flex>
+      </Beside>
     </Flex>
   );
 }

@@ -13,7 +13,7 @@ export function PlayingPanel({ performing }: { performing: Performing }) {
   const gain = useControl("Slot", "gain_db");
   const one = slots[chosen];
   return (
-    <Side label="Playing" width="276px">
+    <Side label="Playing">
       <Heading>All keys</Heading>
       <ControlOf control={controls.spread} value={spread} onChange={(value) => setSpread(value)} />
       <ControlOf control={controls.level} value={level} onChange={(value) => move(value)} />

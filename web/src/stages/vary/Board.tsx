@@ -13,6 +13,7 @@ import { useControl } from "../../ui/controls";
 import { Bar, Empty, Heading, Line, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
+import { Panes } from "../../ui/Panes";
 import { MapView } from "./MapView";
 import { RecipeView } from "./RecipeView";
 import { COLUMNS, Tiles } from "./Tiles";
@@ -162,64 +163,90 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           Print {kept} kept
         </Do>
       </Bar>
-      <Flex flex={1} minH={0}>
-        <RecipeView mix={mix ?? null} recipe={recipe} onChange={(freedoms: Freedom[]) => set({ recipe: { ...recipe, freedoms } })} />
-        <Box flex={1} minW={0} overflowY="auto" p="14px">
-          {orphan && (
-            <Box role="status" color="dim" fontSize="12px" mb="10px">
-              The design these were drawn from is in the trash, or deleted; they can be heard, kept and printed all the same.
-              {design && ` Draw draws from ${design.name}.`}
-            </Box>
-          )}
-          {draws.length ? (
-            <Tiles draws={draws} at={at} onPlay={(index) => void play(index)} />
-          ) : (
-            <Empty
-              action={
-                <Do main act="draw" onClick={() => void run()}>
-                  Draw {count}
+      <Panes
+        name="vary"
+        panes={[
+          {
+            id: "freedoms",
+            label: "what may move",
+            size: 268,
+            least: 230,
+            most: 520,
+            holds: <RecipeView mix={mix ?? null} recipe={recipe} onChange={(freedoms: Freedom[]) => set({ recipe: { ...recipe, freedoms } })} />,
+          },
+          {
+            id: "work",
+            label: "the work",
+            least: 420,
+            holds: (
+              <Box flex={1} minW={0} overflowY="auto" p="14px">
+                {orphan && (
+                  <Box role="status" color="dim" fontSize="12px" mb="10px">
+                    The design these were drawn from is in the trash, or deleted; they can be heard, kept and printed all the same.
+                    {design && ` Draw draws from ${design.name}.`}
+                  </Box>
+                )}
+                {draws.length ? (
+                  <Tiles draws={draws} at={at} onPlay={(index) => void play(index)} />
+                ) : (
+                  <Empty
+                    action={
+                      <Do main act="draw" onClick={() => void run()}>
+                        Draw {count}
+                      </Do>
+                    }
+                  >
+                    Nothing is drawn from this design yet. The ranges on the left say what may move; the same seed gives the same variations again.
+                  </Empty>
+                )}
+              </Box>
+            ),
+          },
+          {
+            id: "side",
+            label: "the map",
+            size: 240,
+            least: 220,
+            most: 620,
+            holds: (
+              <Side label="How far apart they sound">
+                <Heading>How far apart they sound</Heading>
+                <MapView draws={draws} at={at} onPlay={(index) => void play(index)} />
+                <Line />
+                <Box color="dim" fontSize="12px">
+                  Arrows go from one to the next and play it.
+                </Box>
+                <Flex gap="6px" wrap="wrap">
+                  <Do act="keep" disabled={!draws[at]} onClick={() => judge("kept")}>
+                    Keep
+                  </Do>
+                  <Do act="drop" disabled={!draws[at]} onClick={() => judge("dropped")}>
+                    Drop
+                  </Do>
+                </Flex>
+                <Line />
+                <Box fontFamily="mono" fontSize="12px" whiteSpace="nowrap" data-testid="kept">
+                  <Box as="span" color="glass">
+                    {kept} kept
+                  </Box>{" "}
+                  {dropped} dropped
+                </Box>
+                <Do act="toShip" disabled={!kept} onClick={() => void toSheet()} hint="Put the kept ones on the sheet of Ship as they are">
+                  Kept to sheet
                 </Do>
-              }
-            >
-              Nothing is drawn from this design yet. The ranges on the left say what may move; the same seed gives the same variations again.
-            </Empty>
-          )}
-        </Box>
-        <Side label="How far apart they sound" width="240px">
-          <Heading>How far apart they sound</Heading>
-          <MapView draws={draws} at={at} onPlay={(index) => void play(index)} />
-          <Line />
-          <Box color="dim" fontSize="12px">
-            Arrows go from one to the next and play it.
-          </Box>
-          <Flex gap="6px" wrap="wrap">
-            <Do act="keep" disabled={!draws[at]} onClick={() => judge("kept")}>
-              Keep
-            </Do>
-            <Do act="drop" disabled={!draws[at]} onClick={() => judge("dropped")}>
-              Drop
-            </Do>
-          </Flex>
-          <Line />
-          <Box fontFamily="mono" fontSize="12px" whiteSpace="nowrap" data-testid="kept">
-            <Box as="span" color="glass">
-              {kept} kept
-            </Box>{" "}
-            {dropped} dropped
-          </Box>
-          <Do act="toShip" disabled={!kept} onClick={() => void toSheet()} hint="Put the kept ones on the sheet of Ship as they are">
-            Kept to sheet
-          </Do>
-          <Do disabled={!dropped} onClick={() => void redraw()} hint="Draw the dropped ones anew; the kept ones stay">
-            Redraw dropped
-          </Do>
-          {data && (
-            <Box color="dim" fontSize="11px" mt="auto">
-              Drawn with {data.made_with}. On the same versions the same seed gives the same audio.
-            </Box>
-          )}
-        </Side>
-      </Flex>
+                <Do disabled={!dropped} onClick={() => void redraw()} hint="Draw the dropped ones anew; the kept ones stay">
+                  Redraw dropped
+                </Do>
+                {data && (
+                  <Box color="dim" fontSize="11px" mt="auto">
+                    Drawn with {data.made_with}. On the same versions the same seed gives the same audio.
+                  </Box>
+                )}
+              </Side>
+            ),
+          },
+        ]}
+      />
     </Flex>
   );
 }

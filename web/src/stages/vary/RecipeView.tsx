@@ -60,19 +60,7 @@ export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe:
   const freedoms = recipe.freedoms;
   const replace = (old: Freedom, fresh: Freedom | null) => onChange(freedoms.flatMap((one) => (one === old ? (fresh ? [fresh] : []) : [one])));
   return (
-    <Flex
-      as="section"
-      aria-label="What may move"
-      direction="column"
-      w="268px"
-      flexShrink={0}
-      bg="sheet"
-      borderRight="1px solid"
-      borderColor="line"
-      p="14px"
-      gap="10px"
-      overflowY="auto"
-    >
+    <Flex as="section" aria-label="What may move" direction="column" flex={1} minH={0} bg="sheet" p="14px" gap="10px" overflowY="auto">
       <Heading>What may move, around the design</Heading>
       {mix?.members.map((member) => {
         const own = freedoms.filter((one) => one.layer === member.id);
