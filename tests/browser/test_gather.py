@@ -286,6 +286,39 @@ class Gathering(InBrowser):
         self.pick("Heard through", "through no chain")
         expect(along).not_to_contain_text("through")
 
+    def test_a_sound_heard_backwards_and_faded_leaves_so(self) -> None:
+        page = self.page
+        self.search("pane tap 16", 1)
+        page.locator("[data-sound]").first.click()
+        name = page.get_by_label("Name", exact=True).input_value()
+        backwards = page.get_by_role("button", name="Backwards", exact=True)
+        backwards.click()
+        along = page.get_by_test_id("along")
+        expect(along).to_have_text("backwards")
+        page.get_by_role("button", name="Fades").click()
+        page.get_by_role("button", name=re.compile("^Fade out: .*type a value")).click()
+        page.keyboard.type("0.1 s")
+        self.press("Enter")
+        page.get_by_role("button", name="Fades").click()
+        expect(along).to_have_text("backwards, faded")
+        self.press("w")
+        expect(page.get_by_role("status").filter(has_text="1 file written")).to_be_visible()
+        [original] = (self.folder / "sounds").rglob(f"{name}.wav")
+        [handed] = (self.folder / "home" / "hand-over" / "workshop").glob(f"{name}*.wav")
+        samples, written = files.read(original)[0][::-1], files.read(handed)[0]
+        self.assertEqual(written.shape, samples.shape)
+        fall = RATE // 10
+        np.testing.assert_allclose(written[:-fall], samples[:-fall], atol=2**-15)
+        # equal power: 3 dB down half way
+        half = slice(-fall // 2 - 40, -fall // 2 + 40)
+        np.testing.assert_allclose(written[half], samples[half] * 0.5**0.5, atol=0.02 * np.abs(samples[half]).max() + 2**-15)
+        # its part lies elsewhere in the sound itself: that is said, and nothing is kept
+        self.drag(page.get_by_role("img", name=re.compile("^Waveform and spectrogram of")), 0.2, 0.6)
+        self.press("k")
+        expect(page.get_by_text("listen to it as it is and mark it again")).to_be_visible()
+        backwards.click()
+        expect(along).not_to_contain_text("backwards")
+
     def test_channels_have_lanes_names_mute_and_solo(self) -> None:
         page = self.page
         self.search("gallery", 1)

@@ -2,6 +2,7 @@
 
 import re
 from pathlib import Path
+from textwrap import dedent
 
 import httpx
 import numpy as np
@@ -31,6 +32,27 @@ CUT_OFF = """() => {
   return found;
 }"""
 """Controls that lie outside of what holds them, or of the window."""
+
+ALIKE = """() => {
+  const named = (one) => {
+    const by = one.getAttribute("aria-labelledby");
+    const text = by ? by.split(" ").map((id) => document.getElementById(id)?.textContent ?? "").join(" ") : "";
+    const name = text || one.getAttribute("aria-label") || one.labels?.[0]?.textContent || one.textContent || one.value;
+    return (name || "").trim();
+  };
+  const roles = ["group", "region", "row", "listitem", "treeitem", "tabpanel", "radiogroup", "toolbar", "dialog"];
+  const places = [...roles.map((role) => `[role=${role}]`), "section[aria-label]", "aside", "nav", "header"].join(",");
+  const seen = new Map();
+  for (const one of document.querySelectorAll("main button, main input:not([type=hidden]), main [role=slider], main [role=combobox]")) {
+    if (one.closest("[aria-hidden=true],[hidden]") || !one.getClientRects().length || one.type === "file") continue;
+    const path = [named(one) || "(no name)", one.getAttribute("role") || one.tagName];
+    for (let at = one.parentElement?.closest(places); at; at = at.parentElement?.closest(places)) path.push(named(at).slice(0, 60));
+    const told = path.join(" < ");
+    seen.set(told, (seen.get(told) ?? 0) + 1);
+  }
+  return [...seen].filter(([told, count]) => count > 1 && !told.startsWith("(no name)")).map(([told, count]) => `${count} x ${told}`);
+}"""
+"""Controls that are told alike: by their own names and those of all they stand in."""
 
 
 class Stages(InBrowser):
@@ -469,6 +491,59 @@ class Stages(InBrowser):
         expect(page.get_by_role("combobox", name="Library", exact=True)).to_contain_text("Youngest, 0 sounds")
         expect(page.get_by_text("This library holds no sounds yet")).to_be_visible()
 
+    def test_each_stage_is_told_in_full_to_a_screen_reader(self) -> None:
+        page = self.page
+        self.choose("Bolt drop")
+        for stage, ready, tree in (
+            (
+                "Gather",
+                page.locator("[data-sound]").first,
+                """
+                - heading "Gather" [level=1]
+                - textbox "Search the sounds"
+                - region "Filters":
+                  - tree "Categories":
+                    - treeitem /Mechanism/
+                  - region "Sample rate"
+                - grid "Sounds"
+                - img "Waveform and spectrogram of Bolt drop"
+                - complementary "Selected sound"
+                """,
+            ),
+            ("Mend", page.get_by_role("region", name="Review reels"), '- heading "Mend" [level=1]\n- region "Review reels"\n- region "Raw takes that wait"'),
+            (
+                "Stack",
+                page.locator("[data-clip]").first,
+                """
+                - heading [level=1]
+                - group "Bolt drop":
+                  - button "mute"
+                  - button "solo"
+                  - slider "Gain"
+                - button /Bolt drop, starts .* from the strike line/
+                - complementary
+                """,
+            ),
+            ("Vary", page.locator("[data-draw]").first, '- heading [level=1]\n- region "What may move"\n- complementary "How far apart they sound"'),
+            (
+                "Slice",
+                page.locator("[data-slice]").first,
+                """
+                - heading [level=1]
+                - img /^Slices of Gear room performance/
+                - table "Slices":
+                  - rowgroup "Rows of slices"
+                - complementary "Find and finish"
+                """,
+            ),
+            ("Ship", page.get_by_role("complementary", name="Targets"), '- heading "Sheet" [level=1]\n- complementary "Targets":\n  - radiogroup "Format"'),
+        ):
+            self.stage(stage)
+            expect(ready).to_be_visible()
+            expect(page.get_by_role("heading", level=1)).to_have_count(1)
+            expect(page.get_by_role("main")).to_match_aria_snapshot(dedent(tree))
+            self.assertEqual(page.evaluate(ALIKE), [], stage)
+
     def test_a_window_of_1100_pixels_cuts_nothing_off(self) -> None:
         page = self.page
         self.choose("Bolt drop")
@@ -520,11 +595,14 @@ class Stages(InBrowser):
             return wide["width"], high["height"]
 
         before = sizes()
-        edge = page.get_by_role("separator", name="Height of the waveform").bounding_box()
+        separator = page.get_by_role("separator", name="Height of the waveform")
+        edge = separator.bounding_box()
         assert edge is not None
         x, y = edge["x"] + edge["width"] / 2, edge["y"] + edge["height"] / 2
         page.mouse.move(x, y)
         page.mouse.down()
+        # no hand is as fast as a test
+        expect(separator).to_have_attribute("data-dragging", "")
         page.mouse.move(x, y - 90, steps=4)
         page.mouse.up()
         page.get_by_role("separator", name="Width of the filters").focus()

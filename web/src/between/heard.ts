@@ -23,7 +23,7 @@ export function heardSo(part: [number, number] | null = null): HeardSo {
 export function saidSo(heard: HeardSo): string {
   const { through } = useListening.getState();
   const told = [
-    heard.chain?.length ? `through ${through?.name ?? "its chain"}` : "",
+    heard.chain?.length ? (through?.said ?? "through its chain") : "",
     heard.speed_st ? `${heard.speed_st > 0 ? "+" : ""}${heard.speed_st} st` : "",
     heard.gain_db ? `${heard.gain_db > 0 ? "+" : ""}${heard.gain_db} dB` : "",
   ].filter(Boolean);

@@ -2,11 +2,23 @@
 import { create } from "zustand";
 import type { Node, Opened, Step } from "../api/client";
 
-/** A saved chain put on what is auditioned. */
+/** A saved chain put on what is auditioned, and what is done to its ends; ``said`` is all of that in words. */
 export interface Through {
   name: string;
   chain: Step[];
+  said: string;
 }
+
+/** What the audition does to the ends of sounds: the fields of the step that fades, and whether they run backwards. */
+export interface Edges {
+  reverse: boolean;
+  in_s: number;
+  out_s: number;
+  in_shape: string;
+  out_shape: string;
+}
+
+const NO_EDGES: Edges = { reverse: false, in_s: 0, out_s: 0, in_shape: "equal power", out_shape: "equal power" };
 
 export interface Heard {
   opened: Opened;
@@ -34,7 +46,9 @@ interface Listening {
   gainDb: number;
   volumeDb: number;
   matched: boolean;
-  /** What auditioned sounds are heard through. */
+  /** The saved chain that was chosen for auditioned sounds, what is done to their ends, and both: what they are heard through. */
+  saved: Through | null;
+  edges: Edges;
   through: Through | null;
   /** Whether sounds leave and are placed as they are, not as they are heard. */
   sendDry: boolean;
@@ -74,6 +88,8 @@ export const useListening = create<Listening>(() => ({
   gainDb: 0,
   volumeDb: -3,
   matched: false,
+  saved: null,
+  edges: NO_EDGES,
   through: null,
   sendDry: false,
   muted: [],

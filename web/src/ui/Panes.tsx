@@ -37,7 +37,8 @@ function remembered(name: string): Sizes {
 
 export function Panes({ name, stacked, panes: all }: Props) {
   const panes = all.filter((one): one is Pane => !!one);
-  const [sizes] = useState(() => remembered(name));
+  // what somebody set is where the panes begin from then on: they are laid out anew whenever what is around them changes
+  const [sizes, setSizes] = useState(() => remembered(name));
   const px = (pane: Pane) => (pane.size === undefined ? undefined : Math.max(pane.least ?? 0, sizes[pane.id] ?? pane.size));
   const keep = (root: HTMLElement | null) => {
     if (!root) return;
@@ -47,6 +48,7 @@ export function Panes({ name, stacked, panes: all }: Props) {
       if (pane.size !== undefined && element) now[pane.id] = Math.round(stacked ? element.offsetHeight : element.offsetWidth);
     }
     localStorage.setItem(place(name), JSON.stringify(now));
+    setSizes(now);
   };
   const [root, setRoot] = useState<HTMLElement | null>(null);
   return (

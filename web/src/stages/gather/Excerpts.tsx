@@ -68,7 +68,7 @@ export async function keepPart(row: SoundRow): Promise<void> {
       const moves = heard.through.chain.some((step) => step.on && !kinds.find((kind) => kind.key === step.kind)?.keeps_time);
       if (moves) {
         tell(
-          `${heard.through.name} changes the length, so this part lies elsewhere in the sound itself: listen through no chain and mark it again.`,
+          `${heard.through.name} moves what is heard in time, so this part lies elsewhere in the sound itself: listen to it as it is and mark it again.`,
           true,
         );
         return;

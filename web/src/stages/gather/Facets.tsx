@@ -79,11 +79,11 @@ function Choice({ name, count, on, onPick, swatch, onRows, children }: ChoicePro
 }
 
 /** A facet that can be folded away. */
-function Folded({ title, children }: { title: string; children: ReactNode }) {
+function Folded({ name, children }: { name: string; children: ReactNode }) {
   return (
-    <Accordion.Item value={title}>
+    <Accordion.Item value={name}>
       <Accordion.ItemTrigger>
-        {title}
+        {titled(name)}
         <Accordion.ItemIndicator />
       </Accordion.ItemTrigger>
       <Accordion.ItemContent>
@@ -93,12 +93,13 @@ function Folded({ title, children }: { title: string; children: ReactNode }) {
   );
 }
 
-const shut = (title: string) => localStorage.getItem(`facet ${title}`) === "closed";
+const FOLDABLE = ["folder", ...Object.keys(TITLES)];
+const titled = (name: string) => TITLES[name] ?? "Folder";
+const shut = (name: string) => localStorage.getItem(`facet ${titled(name)}`) === "closed";
 
 /** Facets, each folded as it was left; one that narrows what is shown stays open. */
 function Foldable({ busy, children }: { busy: string[]; children: ReactNode }) {
-  const titles = ["Folder", ...Object.values(TITLES)];
-  const [open, setOpen] = useState(() => titles.filter((title) => !shut(title)));
+  const [open, setOpen] = useState(() => FOLDABLE.filter((name) => !shut(name)));
   return (
     <Accordion.Root
       multiple
@@ -106,7 +107,7 @@ function Foldable({ busy, children }: { busy: string[]; children: ReactNode }) {
       unmountOnExit
       value={[...new Set([...open, ...busy])]}
       onValueChange={(now) => {
-        for (const title of titles) localStorage.setItem(`facet ${title}`, now.value.includes(title) ? "open" : "closed");
+        for (const name of FOLDABLE) localStorage.setItem(`facet ${titled(name)}`, now.value.includes(name) ? "open" : "closed");
         setOpen(now.value);
       }}
     >
@@ -268,6 +269,7 @@ function Folders({ counts, asked }: { counts: Record<string, number>; asked: Ask
     >
       <Do
         quiet
+        aria-label={`Pin ${folder}`}
         on={pinned.includes(folder)}
         hint={pinned.includes(folder) ? "Unpin this folder" : "Pin this folder: it stands first"}
         onClick={() => void pin(folder)}
@@ -279,7 +281,7 @@ function Folders({ counts, asked }: { counts: Record<string, number>; asked: Ask
   );
   if (!others.length && !pinned.length) return null;
   return (
-    <Folded title="Folder">
+    <Folded name="folder">
       {pinned.map(row)}
       {others.slice(0, 12).map(row)}
       {others.length > 12 && (
@@ -300,7 +302,7 @@ export function Facets({ facets, asked }: { facets: Counts; asked: Asked }) {
     if (!entries.length) return null;
     if (["rating", "strength"].includes(facet)) entries.reverse();
     return (
-      <Folded key={facet} title={TITLES[facet]}>
+      <Folded key={facet} name={facet}>
         {entries.slice(0, facet === "tag" ? 14 : 24).map(([value, count]) => (
           <Choice
             key={value}
@@ -320,7 +322,7 @@ export function Facets({ facets, asked }: { facets: Counts; asked: Asked }) {
       <Arrivals counts={facets.arrival ?? {}} asked={asked} />
       <Sets counts={facets.set ?? {}} asked={asked} />
       <Tree counts={facets.category ?? {}} asked={asked} />
-      <Foldable busy={["folder", ...Object.keys(TITLES)].filter((one) => asked.facets[one]?.length).map((one) => TITLES[one] ?? "Folder")}>
+      <Foldable busy={FOLDABLE.filter((one) => asked.facets[one]?.length)}>
         <Folders counts={facets.folder ?? {}} asked={asked} />
         {Object.keys(TITLES).map(list)}
       </Foldable>

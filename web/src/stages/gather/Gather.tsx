@@ -12,7 +12,7 @@ import { useListening } from "../../listening/state";
 import { queries, useShared } from "../../session/store";
 import { upload } from "../../session/uploading";
 import { Do } from "../../ui/buttons";
-import { Bar, Empty } from "../../ui/frames";
+import { Bar, Empty, SpokenTitle } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
 import { Panes } from "../../ui/Panes";
@@ -223,6 +223,7 @@ export default function Gather() {
   const empty = sounds.loaded && sounds.total === 0 && !asked.q && !asked.trash && !Object.values(asked.facets).some((one) => one.length);
   return (
     <Flex direction="column" h="100%">
+      <SpokenTitle>Gather</SpokenTitle>
       <Bar tall={asked.trash || !!asked.like || sounds.search.conditions.length > 0 || !!sounds.error}>
         <SearchBar
           asked={asked}

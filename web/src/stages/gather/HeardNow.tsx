@@ -1,14 +1,18 @@
 import { Box, Flex } from "@chakra-ui/react";
 import type { SoundRow } from "../../api/client";
+import { withEdges } from "../../between/edges";
 import { coloured, heardSo } from "../../between/heard";
 import { useSend } from "../../between/send";
 import { useChains } from "../../chain/SavedChains";
+import { useStepKinds } from "../../chain/StepList";
 import { player } from "../../listening/player";
 import { refer } from "../../listening/referring";
-import { useListening } from "../../listening/state";
+import { type Edges, type Through, useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose, Pick } from "../../ui/choices";
+import { ControlOf } from "../../ui/controls";
+import { Fold } from "../../ui/Fold";
 import { hertz } from "../../ui/format";
 import { Heading } from "../../ui/frames";
 
@@ -24,31 +28,66 @@ function Chip({ children }: { children: string }) {
 }
 
 /** The chain auditioned sounds go through. */
-function Through() {
+function HeardThrough({ row }: { row: SoundRow }) {
   const library = useShared((state) => state.library);
-  const { through, heard } = useListening();
+  const { saved, edges } = useListening();
   const chains = useChains();
-  const choose = async (name: string) => {
-    const chain = chains.data?.find((one) => one.name === name);
-    const next = chain ? { name: chain.name, chain: chain.chain } : null;
-    useListening.setState({ through: next });
-    if (!heard?.sound) return;
-    const again = await player.open({ sound: heard.sound, through: next }, library, heard.title, { lufs: heard.lufs });
-    if (again) await player.swap(again);
+  const fades = useStepKinds().fade?.controls ?? [];
+  const hear = async (chain: Through | null, ends: Edges) => {
+    const next = withEdges(chain, ends);
+    useListening.setState({ saved: chain, edges: ends, through: next });
+    const { heard: before, waiting } = useListening.getState();
+    const again = await player.open({ sound: row.id, through: next }, library, row.name, { lufs: row.loudness });
+    if (!again) return;
+    if (before?.sound === row.id) await player.swap(again);
+    // what was on its way to be heard is heard like this
+    else if (waiting) await player.play(again, 0);
+    else player.show(again);
   };
-  if (!chains.data?.length)
-    return (
-      <Box color="dim" fontSize="12px">
-        Keep a chain by name in Mend to hear sounds through it here.
-      </Box>
-    );
+  const choose = (name: string) => {
+    const chain = chains.data?.find((one) => one.name === name);
+    void hear(chain ? { name: chain.name, chain: chain.chain, said: `through ${chain.name}` } : null, edges);
+  };
   return (
-    <Choose
-      label="Heard through"
-      value={through?.name ?? ""}
-      options={[["", "through no chain"], ...chains.data.map((one) => [one.name, `through ${one.name}`] as const)]}
-      onChange={(name) => void choose(name)}
-    />
+    <>
+      {chains.data?.length ? (
+        <Choose
+          label="Heard through"
+          value={saved?.name ?? ""}
+          options={[["", "through no chain"], ...chains.data.map((one) => [one.name, `through ${one.name}`] as const)]}
+          onChange={choose}
+        />
+      ) : (
+        <Box color="dim" fontSize="12px">
+          Keep a chain by name in Mend to hear sounds through it here.
+        </Box>
+      )}
+      <Flex gap="6px">
+        <Do
+          quiet
+          on={edges.reverse}
+          hint="Hear sounds backwards; so they leave and are placed"
+          onClick={() => void hear(saved, { ...edges, reverse: !edges.reverse })}
+        >
+          Backwards
+        </Do>
+        <Fold label="Fades" hint="Fade the ends of what is heard; so it leaves and is placed">
+          <Box w="220px">
+            {fades.map((control) => (
+              <ControlOf
+                key={control.name}
+                control={control}
+                value={edges[control.name as keyof Edges]}
+                onChange={(value) => void hear(saved, { ...edges, [control.name]: value })}
+              />
+            ))}
+            <Box color="dim" fontSize="11px" mt="4px">
+              At both ends of the whole sound, also when a part of it is marked.
+            </Box>
+          </Box>
+        </Fold>
+      </Flex>
+    </>
   );
 }
 
@@ -62,7 +101,7 @@ export function HeardNow({ row, onLayer, onAlike }: { row: SoundRow; onLayer: ()
           looping && loop && `part ${loop[0].toFixed(2)} to ${loop[1].toFixed(2)} s`,
           speedSt && `${speedSt > 0 ? "+" : ""}${speedSt} st`,
           gainDb && `${gainDb > 0 ? "+" : ""}${gainDb} dB`,
-          heard.through && `through ${heard.through.name}`,
+          heard.through?.said,
         ].filter(Boolean)
       : [];
   const left = heard?.sound === row.id && (useListening.getState().soloed.length > 0 || useListening.getState().muted.length > 0);
@@ -85,10 +124,10 @@ export function HeardNow({ row, onLayer, onAlike }: { row: SoundRow; onLayer: ()
       )}
       {through && heard?.sound !== row.id && (
         <Box color="dim" fontSize="12px">
-          Through {through.name} once it is heard.
+          {through.said[0].toUpperCase() + through.said.slice(1)} once it is heard.
         </Box>
       )}
-      <Through />
+      <HeardThrough row={row} />
       {coloured() && (
         <Pick
           label="Layers, files and the sheet get it"

@@ -78,7 +78,7 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
   useListening((state) => `${state.muted} ${state.soloed}`);
   const [axis, setAxis] = useState<Axis>(() => (localStorage.getItem("axis") as Axis | null) ?? "log");
   const opened = useQuery({
-    queryKey: ["opened", library, row.id, row.mended, row.layout, through?.name],
+    queryKey: ["opened", library, row.id, row.mended, row.layout, through?.chain],
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () =>
       got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { sound: row.id, node: null, chain: through?.chain ?? [] } })),

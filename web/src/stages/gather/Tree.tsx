@@ -327,7 +327,10 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
         </Menu.ContextTrigger>
         <Portal>
           <Menu.Positioner>
-            <Menu.Content aria-label={`Acts on ${asking}`} aria-labelledby="">
+            <Menu.Content aria-labelledby="acts-on-category">
+              <Box id="acts-on-category" color="dim" fontSize="11px" px="9px" py="3px">
+                Acts on {asking}
+              </Box>
               {ACTS.map(([value, label]) => (
                 <Menu.Item key={value} value={value}>
                   {label}

@@ -68,6 +68,8 @@ export const LayerHead = memo(function LayerHead({ member, height, chosen, solo,
   return (
     <Box
       data-layer={member.id}
+      role="group"
+      aria-label={member.name}
       h={`${height}px`}
       pl={grouped ? "18px" : "10px"}
       pr="10px"
@@ -154,6 +156,8 @@ export const GroupHead = memo(function GroupHead({ group, count, height, chosen,
   return (
     <Flex
       data-group={group.id}
+      role="group"
+      aria-label={`Group ${group.name}`}
       h={`${height}px`}
       align="center"
       gap="6px"
