@@ -90,8 +90,8 @@ class Stages(InBrowser):
         search.fill("")
         # filters of a list that is still narrowing move away from under the mouse
         expect(page.get_by_test_id("total")).not_to_have_text("5 sounds")
-        page.get_by_label("Open Glass").click()
-        page.get_by_role("button", name=re.compile("^Shatter")).click()
+        page.locator("[data-opens=Glass]").click()
+        page.get_by_role("treeitem", name=re.compile("^Shatter")).click()
         expect(page.get_by_test_id("total")).to_have_text("3 sounds")
         page.get_by_role("button", name="Clear filters").click()
         page.get_by_role("button", name="Sort by length").click()
@@ -381,7 +381,8 @@ class Stages(InBrowser):
         page = self.page
         self.choose("Reed, single snap")
         wave = page.get_by_role("img", name=re.compile("^Waveform and spectrogram of Reed"))
-        expect(wave).to_be_visible()
+        # over it, once its pane has found its height
+        wave.hover(position={"x": 300, "y": 60})
         before = self.sound("Reed, single snap")
         box = wave.bounding_box()
         assert box is not None

@@ -394,13 +394,14 @@ const treeView = defineSlotRecipe({
   },
 });
 
-/** An edge between panes: a line, amber while it is looked for, with a few pixels to hold it by on both sides. */
+/** An edge between panes: a line, amber while it is looked for. It has its own few pixels: what lies at the edge of a pane is to be grabbed too. */
 const splitter = defineSlotRecipe({
   slots: splitterAnatomy.keys(),
   base: {
     resizeTrigger: {
       "--splitter-border-color": "{colors.line}",
-      zIndex: 2,
+      "--splitter-thumb-size": "5px",
+      "--splitter-thumb-inset": "0px",
       _hover: { "--splitter-border-color": "{colors.amber}" },
       _focus: { "--splitter-border-color": "{colors.line}" },
       _focusVisible: { "--splitter-border-color": "{colors.amber}", outline: "none" },
