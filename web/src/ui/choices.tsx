@@ -150,7 +150,7 @@ export function Tick({
 /** Something that works or rests: its name is only spoken. */
 export function Turn({ label, hint, on, onChange }: { label: string; hint: string; on: boolean; onChange: (on: boolean) => void }) {
   return (
-    <Switch.Root checked={on} onCheckedChange={(now) => onChange(now.checked)} title={hint}>
+    <Switch.Root colorPalette="glass" checked={on} onCheckedChange={(now) => onChange(now.checked)} title={hint}>
       <Switch.HiddenInput role="switch" aria-label={label} />
       <Switch.Control />
     </Switch.Root>

@@ -49,10 +49,11 @@ function HeardThrough({ row }: { row: SoundRow }) {
     void hear(chain ? { name: chain.name, chain: chain.chain, said: `through ${chain.name}` } : null, edges);
   };
   return (
-    <>
+    <Flex gap="4px" wrap="wrap" align="center">
       {chains.data?.length ? (
         <Choose
           label="Heard through"
+          flex="1 1 84px"
           value={saved?.name ?? ""}
           options={[["", "through no chain"], ...chains.data.map((one) => [one.name, `through ${one.name}`] as const)]}
           onChange={choose}
@@ -62,32 +63,30 @@ function HeardThrough({ row }: { row: SoundRow }) {
           Keep a chain by name in Mend to hear sounds through it here.
         </Box>
       )}
-      <Flex gap="6px">
-        <Do
-          quiet
-          on={edges.reverse}
-          hint="Hear sounds backwards; so they leave and are placed"
-          onClick={() => void hear(saved, { ...edges, reverse: !edges.reverse })}
-        >
-          Backwards
-        </Do>
-        <Fold label="Fades" hint="Fade the ends of what is heard; so it leaves and is placed">
-          <Box w="220px">
-            {fades.map((control) => (
-              <ControlOf
-                key={control.name}
-                control={control}
-                value={edges[control.name as keyof Edges]}
-                onChange={(value) => void hear(saved, { ...edges, [control.name]: value })}
-              />
-            ))}
-            <Box color="dim" fontSize="11px" mt="4px">
-              At both ends of the whole sound, also when a part of it is marked.
-            </Box>
+      <Do
+        quiet
+        on={edges.reverse}
+        hint="Hear sounds backwards; so they leave and are placed"
+        onClick={() => void hear(saved, { ...edges, reverse: !edges.reverse })}
+      >
+        Backwards
+      </Do>
+      <Fold label="Fades" hint="Fade the ends of what is heard; so it leaves and is placed">
+        <Box w="190px">
+          {fades.map((control) => (
+            <ControlOf
+              key={control.name}
+              control={control}
+              value={edges[control.name as keyof Edges]}
+              onChange={(value) => void hear(saved, { ...edges, [control.name]: value })}
+            />
+          ))}
+          <Box color="dim" fontSize="11px" mt="4px">
+            At both ends of the whole sound, also when a part of it is marked.
           </Box>
-        </Fold>
-      </Flex>
-    </>
+        </Box>
+      </Fold>
+    </Flex>
   );
 }
 
