@@ -314,7 +314,7 @@ export default function Gather() {
           },
           {
             id: "side",
-            label: "the selected sound",
+            label: "the description",
             size: 248,
             least: 220,
             most: 560,
