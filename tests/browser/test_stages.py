@@ -617,6 +617,25 @@ class Stages(InBrowser):
         self.assertAlmostEqual(sizes()[0], moved[0], delta=2)
         self.assertAlmostEqual(sizes()[1], moved[1], delta=6)
 
+    def test_a_hint_comes_at_the_focus_and_at_the_mouse_and_takes_nothing_away(self) -> None:
+        page = self.page
+        hint = page.get_by_role("tooltip")
+        unsure, condition = (page.get_by_role("button", name=name, exact=True) for name in ("Unsure", "Condition"))
+        said = unsure.get_attribute("title") or ""
+        self.assertIn("60 % sure", said)
+        unsure.focus()
+        expect(hint).to_have_text(said)
+        # it is told too while it is shown
+        expect(unsure).to_have_attribute("title", said)
+        self.press("Escape")
+        expect(hint).to_have_count(0)
+        told = condition.get_attribute("title") or ""
+        condition.hover()
+        expect(hint).to_have_text(told)
+        page.mouse.move(640, 790)
+        expect(hint).to_have_count(0)
+        expect(condition).to_have_attribute("title", told)
+
     def test_the_paper_look_is_kept(self) -> None:
         page = self.page
         page.get_by_role("button", name="Paper").click()

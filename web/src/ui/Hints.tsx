@@ -29,38 +29,33 @@ export function Hints() {
         return null;
       });
     };
-    const enter = (target: EventTarget | null) => {
+    const enter = (target: EventTarget | null, byMouse: boolean) => {
       if (!(target instanceof Element) || held?.element.contains(target)) return;
       leave();
       const element = target.closest("[title]");
       const text = element?.getAttribute("title");
       if (!element || !text) return;
-      // the browser's own would stand beside it
-      element.removeAttribute("title");
+      // the browser's own would stand beside it; at the focus it shows none, and whoever listens to the page is told the title
+      if (byMouse) element.removeAttribute("title");
       const mine = { element, text };
       held = mine;
       const wait = performance.now() - last < STILL_MS ? FAST_MS : WAIT_MS;
       timer = window.setTimeout(() => held === mine && setHint({ text, rect: element.getBoundingClientRect() }), wait);
     };
-    const over = (event: PointerEvent) => event.pointerType !== "touch" && enter(event.target);
-    const focused = (event: FocusEvent) => event.target instanceof Element && event.target.matches(":focus-visible") && enter(event.target);
-    const hidden = (event: KeyboardEvent) => event.key === "Escape" && leave();
-    document.addEventListener("pointerover", over);
-    document.addEventListener("pointerdown", leave, true);
-    document.addEventListener("pointerleave", leave);
-    document.addEventListener("focusin", focused);
-    document.addEventListener("focusout", leave);
-    document.addEventListener("scroll", leave, true);
-    document.addEventListener("keydown", hidden, true);
+    const listening = new AbortController();
+    const { signal } = listening;
+    document.addEventListener("pointerover", (event) => event.pointerType !== "touch" && enter(event.target, true), { signal });
+    document.addEventListener("focusin", ({ target }) => target instanceof Element && target.matches(":focus-visible") && enter(target, false), {
+      signal,
+    });
+    document.addEventListener("pointerleave", leave, { signal });
+    document.addEventListener("focusout", leave, { signal });
+    document.addEventListener("pointerdown", leave, { signal, capture: true });
+    document.addEventListener("scroll", leave, { signal, capture: true });
+    document.addEventListener("keydown", (event) => event.key === "Escape" && leave(), { signal, capture: true });
     return () => {
       leave();
-      document.removeEventListener("pointerover", over);
-      document.removeEventListener("pointerdown", leave, true);
-      document.removeEventListener("pointerleave", leave);
-      document.removeEventListener("focusin", focused);
-      document.removeEventListener("focusout", leave);
-      document.removeEventListener("scroll", leave, true);
-      document.removeEventListener("keydown", hidden, true);
+      listening.abort();
     };
   }, []);
   if (!hint) return null;
