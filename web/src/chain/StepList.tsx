@@ -1,8 +1,7 @@
 /** A chain as a list of steps: toggle, edit, move, duplicate, remove, add. Controls are built from the server's step registry. */
 import { Box, Flex } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { api, type Control, got, type Step, type StepView } from "../api/client";
+import type { Control, Step, StepView } from "../api/client";
 import { freshId } from "../mix/fresh";
 import { Bare, Do } from "../ui/buttons";
 import { Turn } from "../ui/choices";
@@ -16,11 +15,7 @@ import { limitsSaid, StepLimits } from "./StepLimits";
 import { StepPicker } from "./StepPicker";
 import { StepPicture } from "./StepPicture";
 import { KeepSettings, NamedSettings } from "./StepSettings";
-
-export function useStepKinds(): Record<string, StepView> {
-  const steps = useQuery({ queryKey: ["steps"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/steps")) });
-  return Object.fromEntries((steps.data ?? []).map((kind) => [kind.key, kind]));
-}
+import { useStepKinds } from "./useStepKinds";
 
 const USUAL_RATE = 48_000;
 

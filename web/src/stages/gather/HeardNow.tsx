@@ -4,7 +4,7 @@ import { withEdges } from "../../between/edges";
 import { coloured, heardSo } from "../../between/heard";
 import { useSend } from "../../between/send";
 import { useChains } from "../../chain/SavedChains";
-import { useStepKinds } from "../../chain/StepList";
+import { useStepKinds } from "../../chain/useStepKinds";
 import { player } from "../../listening/player";
 import { refer } from "../../listening/referring";
 import { type Edges, type Through, useListening } from "../../listening/state";
@@ -27,12 +27,31 @@ function Chip({ children }: { children: string }) {
   );
 }
 
+/** The fades of the audition: the controls of the step that does them, asked for when they are looked at. */
+function Fades({ edges, onChange }: { edges: Edges; onChange: (edges: Edges) => void }) {
+  const controls = useStepKinds().fade?.controls ?? [];
+  return (
+    <Box w="190px">
+      {controls.map((control) => (
+        <ControlOf
+          key={control.name}
+          control={control}
+          value={edges[control.name as keyof Edges]}
+          onChange={(value) => onChange({ ...edges, [control.name]: value })}
+        />
+      ))}
+      <Box color="dim" fontSize="11px" mt="4px">
+        At both ends of the whole sound, also when a part of it is marked.
+      </Box>
+    </Box>
+  );
+}
+
 /** The chain auditioned sounds go through. */
 function HeardThrough({ row }: { row: SoundRow }) {
   const library = useShared((state) => state.library);
   const { saved, edges } = useListening();
   const chains = useChains();
-  const fades = useStepKinds().fade?.controls ?? [];
   const hear = async (chain: Through | null, ends: Edges) => {
     const next = withEdges(chain, ends);
     useListening.setState({ saved: chain, edges: ends, through: next });
@@ -72,19 +91,7 @@ function HeardThrough({ row }: { row: SoundRow }) {
         Backwards
       </Do>
       <Fold label="Fades" hint="Fade the ends of what is heard; so it leaves and is placed">
-        <Box w="190px">
-          {fades.map((control) => (
-            <ControlOf
-              key={control.name}
-              control={control}
-              value={edges[control.name as keyof Edges]}
-              onChange={(value) => void hear(saved, { ...edges, [control.name]: value })}
-            />
-          ))}
-          <Box color="dim" fontSize="11px" mt="4px">
-            At both ends of the whole sound, also when a part of it is marked.
-          </Box>
-        </Box>
+        <Fades edges={edges} onChange={(next) => void hear(saved, next)} />
       </Fold>
     </Flex>
   );

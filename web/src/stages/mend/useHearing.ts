@@ -2,7 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, got, type Node, type SoundFacts, type Step, slowly, untilReady } from "../../api/client";
-import { useStepKinds } from "../../chain/StepList";
+import { useStepKinds } from "../../chain/useStepKinds";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";

@@ -4,7 +4,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { create } from "zustand";
 import { api, type Envelope, got, type Member, type Mix } from "../../api/client";
-import { useStepKinds } from "../../chain/StepList";
+import { useStepKinds } from "../../chain/useStepKinds";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { envelopeOf, withEnvelope } from "../../mix/edits";
