@@ -25,9 +25,10 @@ from oskren.store.describe.arrivals import ArrivalNotes
 from oskren.store.search.asking import Asked
 from oskren.store.tables import Arrival, Sound, SoundPath
 from oskren.work.engine.progress import Progress
-from oskren.work.gather import excerpts, offloading
+from oskren.work.gather import card, excerpts, offloading
 from oskren.work.gather.excerpts import Part
-from oskren.work.gather.takes import RECOVER, RECOVERED, Finished, Recovering, TakeChange, TakeFacts, Takes
+from oskren.work.gather.finishing import RECOVER, RECOVERED, Finished, Recovering, finish, recover
+from oskren.work.gather.takes import TakeChange, TakeFacts, Takes
 from tests.support import RATE, noise, sine, struck
 from tests.test_work import InStudio, ended
 
@@ -57,23 +58,23 @@ class Recording(WithTakes):
         again = Takes(self.studio.home.folder / "takes", quiet_s=0.0)  # as after a restart
         [left] = again.unfinished()
         self.assertEqual((left.take, left.name, left.seconds), (take, "Lost and found", 0.5))
-        [number] = again.recover(self.studio)
+        [number] = recover(self.studio, again)
         self.finished(number)
         sound = self.only()
         self.assertEqual((sound.name, sound.kind, sound.bits), ("Lost and found", "take", 32))
         self.assertIn(RECOVERED, sound.notes)
         np.testing.assert_array_equal(self.stored(sound), samples[: RATE // 2])
         self.assertEqual((again.unfinished(), list((self.studio.home.folder / "takes").iterdir())), ([], []))
-        self.assertEqual(again.recover(self.studio), [])
+        self.assertEqual(recover(self.studio, again), [])
 
     def test_a_server_killed_when_the_take_had_come_in_leaves_nothing_of_it_behind(self) -> None:
         take = self.takes.begin("test", facts("Once"))
         self.takes.add(take, 0, sine(300, 0.5, -12).tobytes())
         with unittest.mock.patch.object(Takes, "let_go", side_effect=OskrenError("killed")):
-            [number] = self.takes.recover(self.studio)
+            [number] = recover(self.studio, self.takes)
             self.assertEqual(ended(self.studio.jobs, number).state, "failed")
         self.assertEqual(len(self.takes.unfinished()), 1)
-        [number] = self.takes.recover(self.studio)
+        [number] = recover(self.studio, self.takes)
         self.assertEqual(ended(self.studio.jobs, number).state, "done")
         self.assertEqual((self.only().name, list((self.studio.home.folder / "takes").iterdir())), ("Once", []))
         # taken up with its note: nothing is imported again
@@ -100,7 +101,7 @@ class Recording(WithTakes):
 
     def test_a_take_that_holds_nothing_is_forgotten(self) -> None:
         self.takes.begin("test", facts())
-        self.assertEqual(self.takes.recover(self.studio), [])
+        self.assertEqual(recover(self.studio, self.takes), [])
         self.assertEqual(list((self.studio.home.folder / "takes").iterdir()), [])
 
     def test_a_half_written_last_frame_is_left_out(self) -> None:
@@ -108,7 +109,7 @@ class Recording(WithTakes):
         self.takes.add(take, 0, noise(0.2, -20, channels=2).tobytes())
         part = self.studio.home.folder / "takes" / f"{take}.part"
         part.write_bytes(part.read_bytes() + b"\x01\x02\x03")
-        self.assertAlmostEqual(self.takes.finish(self.studio, take).seconds, 0.2)
+        self.assertAlmostEqual(finish(self.studio, self.takes, take).seconds, 0.2)
 
     def test_blocks_may_come_twice_and_in_one_piece(self) -> None:
         """A block whose answer was lost is sent again; what waited for the connection comes at once."""
@@ -118,7 +119,7 @@ class Recording(WithTakes):
         self.takes.add(take, 0, samples[:4000].tobytes())
         self.takes.add(take, 3000, samples[3000:20_000].tobytes())
         self.takes.add(take, 20_000, samples[20_000:].tobytes())
-        self.takes.finish(self.studio, take)
+        finish(self.studio, self.takes, take)
         np.testing.assert_array_equal(self.stored(self.only()), samples)
 
     def test_what_was_said_about_a_take_is_in_its_file_and_its_row(self) -> None:
@@ -130,7 +131,7 @@ class Recording(WithTakes):
         self.takes.add(take, 0, noise(1.0, -20).tobytes())
         self.takes.describe(take, TakeChange(good=True))
         self.takes.describe(take, TakeChange(marks=[0.75, 0.5, 99.0]))
-        done = self.takes.finish(self.studio, take)
+        done = finish(self.studio, self.takes, take)
         self.assertEqual((done.name, done.good, done.arrival, done.said), ("Kelp 04", True, arrival, ""))
         sound = self.only()
         self.assertEqual((sound.mark, sound.tags.split()[-1], sound.notes, sound.arrival_id), ("glass", "good", "torn slowly", arrival))
@@ -147,7 +148,7 @@ class Recording(WithTakes):
         for arrival, wanted_name in ((0, "Recorded"), (self.library.arrival("Session"), "Session"), (999, "Recorded")):
             take = self.takes.begin("test", facts(arrival=arrival))
             self.takes.add(take, 0, noise(0.1, -20, seed=arrival + 1).tobytes())
-            done = self.takes.finish(self.studio, take)
+            done = finish(self.studio, self.takes, take)
             with self.library.reading() as session:
                 row = session.get(Arrival, done.arrival)
                 self.assertTrue(row is not None and row.name.startswith(wanted_name))
@@ -178,7 +179,7 @@ print(json.dumps(said))
         self.assertIn("Until it was full has ended after 2.1 s, which are kept", said[0])
         [left] = self.takes.unfinished()
         self.assertIn("is full", left.ended)
-        done = self.takes.finish(self.studio, left.take)
+        done = finish(self.studio, self.takes, left.take)
         self.assertEqual(done.said, said[0])
         sound = self.only()
         self.assertIn("is full", sound.notes)
@@ -204,7 +205,7 @@ print(json.dumps(said))
             with self.assertRaisesRegex(OskrenError, words):
                 self.takes.add(take, position, data)
         with self.assertRaisesRegex(OskrenError, "Nothing was recorded"):
-            self.takes.finish(self.studio, take)
+            finish(self.studio, self.takes, take)
         with self.assertRaisesRegex(OskrenError, "has ended"):
             self.takes.add(take, 0, b"\0" * 8)
         with self.assertRaisesRegex(OskrenError, "no take"):
@@ -218,9 +219,9 @@ print(json.dumps(said))
         samples = noise(0.2, -20)
         self.takes.add(take, 0, samples.tobytes())
         with unittest.mock.patch("oskren.core.audio.files.sf.SoundFile", side_effect=OSError(28, "No space left")), self.assertRaisesRegex(OskrenError, "full"):
-            self.takes.finish(self.studio, take)
+            finish(self.studio, self.takes, take)
         self.assertEqual([path.suffix for path in sorted((self.studio.home.folder / "takes").iterdir())], [".json", ".part"])
-        self.takes.finish(self.studio, take)
+        finish(self.studio, self.takes, take)
         self.assertEqual(len(self.stored(self.only())), len(samples))
 
 
@@ -268,7 +269,7 @@ class Offloading(InStudio):
         self.record(1)
         self.assertEqual(self.offload().copied, 1)
         self.record(1)
-        view = offloading.look(self.library, self.disk)
+        view = card.look(self.library, self.disk)
         self.assertEqual([take.known for take in view.takes], [True, False])
         again = self.offload()
         self.assertEqual((again.copied, again.already_there), (1, 1))
@@ -289,7 +290,7 @@ class Offloading(InStudio):
 
     def test_parts_of_a_split_take_keep_together(self) -> None:
         self.record(2, split_s=0.3)
-        names = [take.name for take in offloading.look(self.library, self.disk, "{name} {number}").takes]
+        names = [take.name for take in card.look(self.library, self.disk, "{name} {number}").takes]
         self.assertEqual(names, ["T0001 1", "T0001_2 1, part 2", "T0001_3 1, part 3", "T0002 2", "T0002_2 2, part 2", "T0002_3 2, part 3"])
 
     def test_numbered_takes_are_no_parts_of_one(self) -> None:
@@ -297,7 +298,7 @@ class Offloading(InStudio):
         for minute, name in enumerate(("gull", "gull_2", "gull_3", "step_01", "step_02", "step_03")):
             said = Metadata(date=f"2026-09-14T06:{minute:02d}:00")
             files.write(self.disk / f"{name}.wav", struck(0.2, seed=minute), RATE, 24, said=said)
-        self.assertEqual([take.name for take in offloading.look(self.library, self.disk, "{number} {name}").takes][-1], "6 step_03")
+        self.assertEqual([take.name for take in card.look(self.library, self.disk, "{number} {name}").takes][-1], "6 step_03")
 
     def test_any_folder_with_recordings_is_a_card(self) -> None:
         (self.disk / "DAY 1" / "B").mkdir(parents=True)
@@ -305,7 +306,7 @@ class Offloading(InStudio):
         files.write(self.disk / "DAY 1" / "gate.flac", struck(0.4, seed=2), RATE, 24)
         (self.disk / "settings.txt").write_text("gain 30")
         (self.disk / "cut.wav").write_bytes((self.disk / "DAY 1" / "B" / "door.wav").read_bytes()[:4000])
-        view = offloading.look(self.library, self.disk, "{date} {time} {name}")
+        view = card.look(self.library, self.disk, "{date} {time} {name}")
         self.assertEqual(view.takes[0].name, "2025-02-03 101112 door")
         self.assertEqual((view.takes[0].note, view.takes[1].path), ("back door", "DAY 1/gate.flac"))
         self.assertEqual(sorted(Path(one["path"]).name for one in view.skipped), ["cut.wav", "settings.txt"])
@@ -314,7 +315,7 @@ class Offloading(InStudio):
 
     def test_names_that_would_be_alike_are_told_apart(self) -> None:
         self.record(2)
-        self.assertEqual([take.name for take in offloading.look(self.library, self.disk, "RAW").takes], ["RAW 001", "RAW 002"])
+        self.assertEqual([take.name for take in card.look(self.library, self.disk, "RAW").takes], ["RAW 001", "RAW 002"])
 
     def test_a_copy_that_is_not_what_was_read_is_refused(self) -> None:
         [path] = self.record(1)
@@ -363,7 +364,7 @@ class Offloading(InStudio):
             with self.subTest(values=values), self.assertRaisesRegex(OskrenError, word):
                 self.offload(**values)
         with self.assertRaisesRegex(OskrenError, "no such folder"):
-            offloading.look(self.library, self.folder / "nowhere")
+            card.look(self.library, self.folder / "nowhere")
         with self.library.reading() as session:
             self.assertEqual(session.scalars(select(Sound)).all(), [])
 

@@ -8,6 +8,7 @@ import re
 import threading
 from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
+from functools import partial
 from pathlib import Path
 
 from fastapi import FastAPI, Request, Response
@@ -29,6 +30,7 @@ from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
+from oskren.work.gather.finishing import recover
 from oskren.work.gather.takes import Takes
 from oskren.work.gather.uploads import Uploads
 from oskren.work.recovery import take_up
@@ -69,12 +71,12 @@ def _guard(host: str, token: str) -> Callable[[Request, Callable[[Request], Awai
     return guard
 
 
-async def recovering(studio: Studio, left: Takes | Uploads) -> None:
+async def recovering(recover: Callable[[], object], quiet_s: float) -> None:
     """As long as the server runs: takes and uploads whose page is gone come into their library. A fault is logged, and it is tried again."""
     while True:
-        await asyncio.sleep(min(2.0, left.quiet_s))
+        await asyncio.sleep(min(2.0, quiet_s))
         try:
-            await asyncio.to_thread(left.recover, studio)
+            await asyncio.to_thread(recover)
         except Exception:
             log.exception("what a page left behind cannot be recovered now; it is tried again")
 
@@ -95,8 +97,8 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         app.state.uploads.recover(running, older_s=0.0)
         behind = [
             asyncio.create_task(folders.rescan_all(running)),
-            asyncio.create_task(recovering(running, app.state.takes)),
-            asyncio.create_task(recovering(running, app.state.uploads)),
+            asyncio.create_task(recovering(partial(recover, running, app.state.takes), app.state.takes.quiet_s)),
+            asyncio.create_task(recovering(partial(app.state.uploads.recover, running), app.state.uploads.quiet_s)),
         ]
         yield
         for task in behind:

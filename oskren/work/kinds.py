@@ -8,9 +8,9 @@ from pydantic import Field
 
 from oskren.work.engine.jobs import Kind
 from oskren.work.gather.backup import BACK_UP, RELINK, BackedUp, FoundAgain
+from oskren.work.gather.finishing import RECOVER, Finished
 from oskren.work.gather.importing import ANCHOR, FOLLOW, IMPORT, Anchored, FollowedUp, Imported
 from oskren.work.gather.offloading import OFFLOAD, Offloaded
-from oskren.work.gather.takes import RECOVER, Finished
 from oskren.work.gather.uploads import TAKE_IN
 from oskren.work.gather.watching import RESCAN, Scan
 from oskren.work.mend.giving import GIVE, Given

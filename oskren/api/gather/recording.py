@@ -19,10 +19,12 @@ from oskren.devices.places import PLACES
 from oskren.devices.props import PROPS
 from oskren.devices.recorder import RATE, RecorderSettings, Running
 from oskren.store.describe.arrivals import ArrivalNotes
+from oskren.work.gather import card as cards
 from oskren.work.gather import offloading
+from oskren.work.gather.card import CardTake
+from oskren.work.gather.finishing import Finished, finish
 from oskren.work.gather.importing import begin_follow_up
-from oskren.work.gather.offloading import CardTake
-from oskren.work.gather.takes import Finished, OpenTake, TakeChange, TakeFacts
+from oskren.work.gather.takes import OpenTake, TakeChange, TakeFacts
 
 router = APIRouter(tags=["recording"])
 
@@ -62,7 +64,7 @@ def describe_take(takes: InTakes, take: str, change: TakeChange) -> TakeFacts:
 @router.post("/takes/{take}/finish")
 def finish_take(studio: InStudio, takes: InTakes, take: str, recovered: str = "") -> Finished:
     """End a recording (or one that its page left): it becomes a sound of its library."""
-    done = takes.finish(studio, take, recovered[:400])
+    done = finish(studio, takes, take, recovered[:400])
     begin_follow_up(studio, studio.home.library(done.library))
     return done
 
@@ -277,7 +279,7 @@ class Looking(BaseModel):
     """A card to look at: a folder (the recorder's own when none is given), and how its takes would be named."""
 
     folder: str = Field("", max_length=4000)
-    template: str = Field(offloading.TEMPLATE, max_length=300)
+    template: str = Field(cards.TEMPLATE, max_length=300)
     place: str = Field("", max_length=400)
     project: int = 1
 
@@ -285,7 +287,7 @@ class Looking(BaseModel):
 class Offloading(Looking):
     """Takes to offload: all when none are named. ``second`` is a folder for second copies."""
 
-    only: list[str] = Field([], max_length=offloading.MOST_TAKES)
+    only: list[str] = Field([], max_length=cards.MOST_TAKES)
     second: str = Field("", max_length=4000)
     notes: ArrivalNotes = ArrivalNotes()
 
@@ -301,7 +303,7 @@ def _card(running: Running, folder: str) -> Path:
 def look_at_card(library: InLibrary, running: InRecorder, wanted: Looking) -> CardLook:
     """What lies on a card, and how each take would be named."""
     card = _card(running, wanted.folder)
-    view = offloading.look(library, card, wanted.template, wanted.place, wanted.project)
+    view = cards.look(library, card, wanted.template, wanted.place, wanted.project)
     return CardLook(card=str(card), takes=view.takes, skipped=view.skipped)
 
 
@@ -310,7 +312,7 @@ def offload_card(studio: InStudio, library: InLibrary, running: InRecorder, want
     """Copy, compare, name and import the takes of a card, as a job."""
     card = _card(running, wanted.folder)
     second = whole_path(wanted.second, "the second copies") if wanted.second.strip() else None
-    offloading.look(library, card, wanted.template, wanted.notes.place, wanted.project)
+    cards.look(library, card, wanted.template, wanted.notes.place, wanted.project)
     asked = offloading.Offloading(
         card=str(card), template=wanted.template, notes=wanted.notes, project=wanted.project, second=str(second or ""), only=wanted.only
     )

@@ -3,14 +3,14 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
-import { type Hint, RULER } from "../../canvas/wave";
+import type { Hint } from "../../canvas/wave";
 import { actsOf, rename } from "../../documents/named";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { live, player } from "../../listening/player";
 import { TEMPOS, useListening } from "../../listening/state";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
-import { WaveView } from "../../timeline/WaveView";
+import { LongWave } from "../../timeline/LongWave";
 import { Acts } from "../../ui/Acts";
 import { Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
@@ -19,7 +19,6 @@ import { Bar, SpokenTitle } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
-import { useRoom } from "../../ui/useRoom";
 import { MarkRows } from "./MarkRows";
 import { afterSilence, COLOURS, HINTS, type Mark, type ReelView } from "./marks";
 import { ReelChoice } from "./ReelChoice";
@@ -27,11 +26,11 @@ import { TakesPanel } from "./TakesPanel";
 import { useMarking } from "./useMarking";
 import { useReel } from "./useReel";
 
-/** Height of the waveform of all takes (px). */
+/** Height of both waveforms at first, and of that of all takes (px). */
+const WAVES = 290;
 const OVERVIEW = 40;
 
 export function ReelBoard({ loaded }: { loaded: ReelView }) {
-  const [area, room] = useRoom<HTMLDivElement>(290);
   const library = useShared((state) => state.library);
   const [raw, setRaw] = useState(false);
   const [skipping, setSkipping] = useState(false);
@@ -199,33 +198,21 @@ export function ReelBoard({ loaded }: { loaded: ReelView }) {
             {
               id: "waves",
               label: "the waveforms",
-              size: 290,
+              size: WAVES,
               least: 140,
               holds: (
-                <Flex ref={area} direction="column" flex={1} minH={0} overflow="hidden">
-                  <WaveView
-                    opened={drawn.data ?? null}
-                    follows={follows}
-                    height={OVERVIEW}
-                    bands={bands}
-                    marked={zoom}
-                    onMark={(part) => part && part[1] - part[0] > 0.5 && setZoom(part)}
-                    onPlayFrom={play}
-                    view={[0, total]}
-                    onView={() => {}}
-                    label={`All takes of ${view.name}; drag to choose what is shown below`}
-                  />
-                  <WaveView
-                    opened={drawn.data ?? null}
-                    follows={follows}
-                    height={Math.max(60, room - OVERVIEW - 2 * RULER)}
-                    hints={hints}
-                    view={zoom}
-                    onView={setZoom}
-                    label={`Takes of ${view.name}; the table below lists the marks`}
-                    {...bandProps}
-                  />
-                </Flex>
+                <LongWave
+                  opened={drawn.data ?? null}
+                  follows={follows}
+                  seconds={total}
+                  zoom={zoom}
+                  onZoom={setZoom}
+                  leastS={0.5}
+                  height={WAVES}
+                  wholeHeight={OVERVIEW}
+                  whole={{ bands, onPlayFrom: play, label: `All takes of ${view.name}; drag to choose what is shown below` }}
+                  part={{ ...bandProps, hints, label: `Takes of ${view.name}; the table below lists the marks` }}
+                />
               ),
             },
             {

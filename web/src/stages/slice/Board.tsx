@@ -4,13 +4,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
 import { api, got, type Node } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
-import { type Band, RULER } from "../../canvas/wave";
+import type { Band } from "../../canvas/wave";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { whenDone } from "../../session/jobs";
 import { useShared } from "../../session/store";
-import { WaveView } from "../../timeline/WaveView";
+import { LongWave } from "../../timeline/LongWave";
 import { Do } from "../../ui/buttons";
 import { useControl } from "../../ui/controls";
 import { clock } from "../../ui/format";
@@ -18,17 +18,16 @@ import { Bar, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
-import { useRoom } from "../../ui/useRoom";
 import { FindPanel } from "./FindPanel";
 import { SliceTable } from "./SliceTable";
 import { useHearing } from "./useHearing";
 import { type PlanView, usePlan } from "./usePlan";
 
-/** Height of the waveform of all of it (px). */
+/** Height of both waveforms at first, and of that of all of it (px). */
+const WAVES = 262;
 const OVERVIEW = 48;
 
 export function Board({ loaded }: { loaded: PlanView }) {
-  const [area, room] = useRoom<HTMLDivElement>(262);
   const sensitivity = useControl("SliceSettings", "sensitivity_db");
   const inside = (db: number) => Math.min(sensitivity?.high ?? db, Math.max(sensitivity?.low ?? db, db));
   const library = useShared((state) => state.library);
@@ -173,54 +172,49 @@ export function Board({ loaded }: { loaded: PlanView }) {
             {
               id: "waves",
               label: "the waveforms",
-              size: 262,
+              size: WAVES,
               least: 140,
               holds: (
-                <Flex ref={area} direction="column" flex={1} minH={0} overflow="hidden">
-                  <WaveView
-                    opened={opened.data ?? null}
-                    height={OVERVIEW}
-                    marked={zoom}
-                    onMark={(part) => part && part[1] - part[0] > 0.02 && setZoom(part)}
-                    onPlayFrom={(at) => {
+                <LongWave
+                  opened={opened.data ?? null}
+                  seconds={total}
+                  zoom={zoom}
+                  onZoom={setZoom}
+                  leastS={0.02}
+                  height={WAVES}
+                  wholeHeight={OVERVIEW}
+                  whole={{
+                    onPlayFrom: (at) => {
                       const span = zoom[1] - zoom[0];
                       const start = Math.max(0, Math.min(total - span, at - span / 2));
                       setZoom([start, start + span]);
-                    }}
-                    view={[0, total]}
-                    onView={() => {}}
-                    label={`All of ${loaded.name}; drag to choose what is shown below`}
-                  />
-                  <WaveView
-                    opened={opened.data ?? null}
-                    height={Math.max(60, room - OVERVIEW - 2 * RULER)}
-                    marked={isLong ? loop : null}
-                    onMark={(part) => {
+                    },
+                    label: `All of ${loaded.name}; drag to choose what is shown below`,
+                  }}
+                  part={{
+                    marked: isLong ? loop : null,
+                    onMark: (part) => {
                       if (part && opened.data) {
                         const sound = { opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 };
                         if (!isLong) player.show(sound);
                         player.setLoop(part);
                       }
-                    }}
-                    onPlayFrom={(at) => {
+                    },
+                    onPlayFrom: (at) => {
                       setPlayingSlice(null);
                       if (opened.data) void player.play({ opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 }, at);
-                    }}
-                    bands={bands}
-                    onBand={(id) => choose(id, false)}
-                    onEdge={(id, edge, at) =>
-                      edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null })
-                    }
-                    threshold={settings.by === "level" ? view.floor_dbfs + settings.sensitivity_db : undefined}
-                    floor={view.floor_dbfs}
-                    onThreshold={(dbfs) =>
-                      find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db")
-                    }
-                    view={zoom}
-                    onView={setZoom}
-                    label={`Slices of ${loaded.name}; the table below lists them`}
-                  />
-                </Flex>
+                    },
+                    bands,
+                    onBand: (id) => choose(id, false),
+                    onEdge: (id, edge, at) =>
+                      edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null }),
+                    threshold: settings.by === "level" ? view.floor_dbfs + settings.sensitivity_db : undefined,
+                    floor: view.floor_dbfs,
+                    onThreshold: (dbfs) =>
+                      find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db"),
+                    label: `Slices of ${loaded.name}; the table below lists them`,
+                  }}
+                />
               ),
             },
             {
