@@ -16,18 +16,24 @@ from oskren.core.nodes.chains import passed_over
 from oskren.core.nodes.model import Chained, Node, Step
 from oskren.core.plugins import shelf
 from oskren.store.library import node_of
+from oskren.work.engine.glancing import ESTIMATED
 
 router = APIRouter(tags=["listen"])
 RAW: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
 
 
 class ToOpen(BaseModel):
-    """What to listen to: a node, a mix that was told (its digest), or a sound of the library as it is now; ``chain`` is put on it for listening."""
+    """What to listen to: a node, a mix that was told (its digest), or a sound of the library as it is now; ``chain`` is put on it for listening.
+
+    With ``estimate`` a long sound whose steps must measure all of it first is answered at once, to be heard by estimates (``estimated``); ask
+    again until it is measured.
+    """
 
     node: Node | None = None
     told: str | None = Field(None, max_length=40)
     sound: int | None = None
     chain: list[Step] = []
+    estimate: bool = False
 
 
 class Opened(BaseModel):
@@ -46,6 +52,7 @@ class Opened(BaseModel):
     lanes: list[str]
     fold: list[list[float]]
     passed_over: list[str] = []
+    estimated: bool = False
 
 
 @router.post("/lib/{library}/open")
@@ -57,7 +64,7 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
             raise OskrenError("Say what to open: a node or a sound.")
         node = node_of(library.sound(wanted.sound))
     asked = Chained(node=node, chain=tuple(wanted.chain)) if wanted.chain else node
-    digest, shape = studio.open(library, asked)
+    digest, shape = studio.open(library, asked, estimate=wanted.estimate)
     with shelf.as_it_is():
         over = passed_over(asked)
     return Opened(
@@ -70,6 +77,7 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
         lanes=list(channel_names(shape.named, shape.channels)),
         fold=[[round(float(left), 6), round(float(right), 6)] for left, right in matrix(shape.named, shape.channels, "stereo")],
         passed_over=over,
+        estimated=digest.startswith(ESTIMATED),
     )
 
 

@@ -19,6 +19,7 @@ from fastapi.testclient import TestClient
 from oskren.api.app import make_app
 from oskren.core import bundle
 from oskren.core.audio import files
+from oskren.core.measure.levels import db
 from tests.api.test_api import HERE, Running
 from tests.support import PATIENCE_S, RATE, noise
 
@@ -390,6 +391,55 @@ class OneShape(Running):
         self.assertFalse(all(one.done() for one in busy))
         for one in busy:
             one.cancel()
+
+    def test_a_long_sound_is_heard_by_estimates_until_it_is_measured(self) -> None:
+        studio = self.client.app.state.studio  # type: ignore[attr-defined]
+        files.write(self.folder / "long take.wav", noise(26.0, -30, RATE, 2, seed=4) * np.array([1.0, 0.5], np.float32), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "long take.wav")]}))
+        facts = self.named("long take")
+        wanted = {"sound": facts["id"], "chain": [{"kind": "even"}], "estimate": True}
+        busy = [studio.workers.submit("question", time.sleep, 4) for _ in range(2)]
+        about = self.post(f"{HERE}/open", wanted)
+        self.assertTrue(about["estimated"])
+        self.assertFalse(any(one.done() for one in busy))
+        block = self.client.get(f"/api/heard/{about['digest']}/block", params={"start": RATE, "frames": RATE})
+        heard = np.frombuffer(block.content, np.float32).reshape(-1, 2)
+        self.assertAlmostEqual(db(float(heard[:, 0].std() / heard[:, 1].std())), 0.0, delta=0.3)
+        picture = self.client.get(f"/api/heard/{about['digest']}/peaks", params={"start": 0, "end": 26 * RATE, "width": 100})
+        self.assertEqual((picture.status_code, "once all of the sound is measured" in picture.json()["sentence"]), (425, True))
+        self.assertTrue(self.post(f"{HERE}/open", wanted)["estimated"])
+        deadline = time.monotonic() + PATIENCE_S
+        while (now := self.post(f"{HERE}/open", wanted))["estimated"]:
+            self.assertLess(time.monotonic(), deadline)
+            time.sleep(0.1)
+        self.assertEqual(now["digest"], self.post(f"{HERE}/open", {**wanted, "estimate": False})["digest"])
+        exact = self.client.get(f"/api/heard/{now['digest']}/block", params={"start": RATE, "frames": RATE})
+        np.testing.assert_allclose(np.frombuffer(exact.content, np.float32).reshape(-1, 2), heard, rtol=0.05)
+        # levels behind the steps likewise: about, then measured; a short sound is measured at once
+        node = self.client.get(f"{HERE}/sounds/{facts['id']}").json()["node"]
+        body = {"node": node, "chain": [{"kind": "even", "id": "e"}]}
+        pairs = zip(self.post(f"{HERE}/mend/levels/estimated", body), self.post(f"{HERE}/mend/levels", body), strict=True)
+        for rough, measured in pairs:
+            self.assertEqual((rough["step"], rough["seconds"]), (measured["step"], measured["seconds"]))
+            self.assertAlmostEqual(rough["lufs"], measured["lufs"], delta=0.3)
+        short = self.client.get(f"{HERE}/sounds/{self.named('glass hit')['id']}").json()["node"]
+        self.assertEqual(self.post(f"{HERE}/mend/levels/estimated", {"node": short, "chain": []}), [])
+
+    def test_what_nobody_asks_about_is_measured_no_further(self) -> None:
+        from oskren.work.engine import glancing
+
+        studio = self.client.app.state.studio  # type: ignore[attr-defined]
+        files.write(self.folder / "left take.wav", noise(26.0, -30, RATE, 2, seed=5), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "left take.wav")]}))
+        sound = self.named("left take")["id"]
+        busy = [studio.workers.submit("question", time.sleep, 3) for _ in range(2)]
+        self.assertTrue(self.post(f"{HERE}/open", {"sound": sound, "chain": [{"kind": "even"}], "estimate": True})["estimated"])
+        [first] = studio.glancing._going.values()
+        with unittest.mock.patch.object(glancing, "LEFT_S", 0.0):
+            self.post(f"{HERE}/open", {"sound": sound, "chain": [{"kind": "normalise"}], "estimate": True})
+        self.assertTrue(first.future.cancelled() or first.flag.exists())
+        for one in busy:
+            one.result(PATIENCE_S)
 
 
 del Running  # its stories are told in test_api; here it only lends its server

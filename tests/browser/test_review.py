@@ -1,6 +1,7 @@
 """From long raw takes to clean selects by keyboard alone; steps limited, compared, listed, shared; listening faster at the same pitch."""
 
 import re
+import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -35,6 +36,7 @@ class Reviewing(InBrowser):
             files.write(takes / f"{recording.name}.wav", recording.render(4300 + number), recording.rate, 24)
         files.write(others / "clicked tone.wav", clicked(), RATE, 24)
         files.write(others / "lopsided.wav", np.concatenate([noise(3, -20), noise(3, -26, seed=2)], axis=1), RATE, 24)
+        files.write(others / "long wind.wav", np.concatenate([noise(30, -26), noise(30, -32, seed=3)], axis=1), RATE, 24)
         files.write(others / "plain hit.wav", struck(1.0, 0.2) * 0.4, RATE, 24)
         studio = Studio(Home(home))
         try:
@@ -70,6 +72,22 @@ class Reviewing(InBrowser):
         expect(page.get_by_role("heading", name=name)).to_be_visible()
         page.get_by_role("button", name="Others").click()
         expect(waiting.get_by_role("button")).to_have_count(3)
+
+    def test_a_long_take_is_heard_at_once_while_it_is_measured(self) -> None:
+        page = self.page
+        self.mending("long wind")
+        self.sounding()
+        measuring = self.app.state.studio.workers.submit("question", time.sleep, 6), self.app.state.studio.workers.submit("question", time.sleep, 10)
+        self.add_step("even out", "Even out left and right")
+        said = page.get_by_role("status").filter(has_text="long wind: heard by estimates while all of it is measured")
+        expect(said).to_be_visible()
+        self.sounding()
+        self.assertFalse(any(one.done() for one in measuring))
+        # what is measured takes its place at the same moment
+        expect(said).to_have_count(0)
+        self.sounding()
+        expect(page.locator("[data-step=even]")).to_contain_text(re.compile(r"left louder by 6\.\d LU"))
+        expect(page.locator("[data-step=even]")).not_to_contain_text("about")
 
     def test_a_ten_minute_session_becomes_four_named_clean_selects_by_keyboard_alone(self) -> None:
         page = self.page

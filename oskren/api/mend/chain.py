@@ -133,6 +133,12 @@ async def levels(question: InQuestion, wanted: Processed) -> list[LevelAfter]:
     return [LevelAfter(**one) for one in await question.answered(mending.chain_levels, wanted.chained)]
 
 
+@router.post("/mend/levels/estimated")
+async def estimated_levels(question: InQuestion, wanted: Processed) -> list[LevelAfter]:
+    """The same of a long sound from a few of its parts, in a moment; nothing for a short one."""
+    return [LevelAfter(**one) for one in await question.answered(mending.estimated_levels, wanted.chained)]
+
+
 @router.post("/mend/profile")
 async def profile(question: InQuestion, wanted: Processed) -> Profile:
     """The noise profile of the chain's last step, a noise reduction."""

@@ -271,29 +271,37 @@ class Renderer:
 
     def needs_whole(self, node: Node) -> bool:
         """Whether something in a node must be rendered whole, and is not yet, before its first block can be heard."""
+        return next(self.lacking(node), None) is not None
+
+    def lacking(self, node: Node) -> Iterator[tuple[Step, Chained] | None]:
+        """What a node's first block waits for: steps that have not learned yet, each with what is before it; None for what must be rendered whole."""
         if not isinstance(node, Source | Print) and self.cache.has(node_hash(node)):
-            return False
+            return
         match node:
             case Source() | Print():
-                return False
+                return
             case Row():
-                return any(self.needs_whole(part) for part in node.nodes)
+                for part in node.nodes:
+                    yield from self.lacking(part)
             case Mix():
-                return any(self.needs_whole(voice.node) for voice in self.voices(node))
+                if any(self.needs_whole(voice.node) for voice in self.voices(node)):
+                    yield None
             case Difference():
-                return self.needs_whole(node.node) or self.needs_whole(node.without)
+                yield from self.lacking(node.node)
+                yield from self.lacking(node.without)
             case Chained():
                 steps = active(node.chain)
                 for i in reversed(range(len(steps))):
-                    kind = kind_of(steps[i].kind)
-                    prefix = node.model_copy(update={"chain": steps[: i + 1]})
+                    kind, before = kind_of(steps[i].kind), node.model_copy(update={"chain": steps[:i]})
                     if kind.whole:
-                        return not self.cache.has(node_hash(prefix))
-                    if kind.analyses and self.cache.summary(self._summary_digest(steps[i], node.model_copy(update={"chain": steps[:i]}))) is None:
-                        return True
-                return self.needs_whole(node.node)
+                        if not self.cache.has(node_hash(node.model_copy(update={"chain": steps[: i + 1]}))):
+                            yield None
+                        return
+                    if kind.analyses and self.cache.summary(self._summary_digest(steps[i], before)) is None:
+                        yield steps[i], before
+                yield from self.lacking(node.node)
             case _:
-                return self.needs_whole(node.node)
+                yield from self.lacking(node.node)
 
     def make_ready(self, node: Node) -> None:
         """Render what must be whole before the first block of a node can be heard: of a mix its voices, not the sum."""

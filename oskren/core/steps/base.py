@@ -144,6 +144,20 @@ class Following:
         return np.zeros((0, self._channels), np.float32)
 
 
+Read = Callable[[int, int], Samples]
+"""Reads frames of a step's input: (first frame, how many)."""
+
+GLANCED_PARTS, GLANCED_S = 12, 0.5
+"""How many parts of a long input stand for all of it, and how long (s) each is. Own rule: 6 s are measured in well under a second."""
+
+
+def spread(read: Read, at: Context) -> Iterator[Samples]:
+    """A few short parts of an input, evenly spread, that stand for all of it."""
+    count = min(at.frames, round(GLANCED_S * at.rate))
+    for place in range(GLANCED_PARTS):
+        yield read(round((at.frames - count) * (place + 0.5) / GLANCED_PARTS), count)
+
+
 class StepKind:
     """A kind of step. Subclasses state the facts and give ``stream`` or ``run``."""
 
@@ -207,6 +221,10 @@ class StepKind:
 
     def analyse(self, params: Any, blocks: Iterator[Samples], at: Context) -> Summary:
         return {}
+
+    def glance(self, params: Any, read: Read, at: Context) -> Summary | None:
+        """What ``analyse`` would learn of a long input, estimated from a few of its parts; None when only all of it says."""
+        return None
 
     def localise(self, params: Any, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
         """What a portable step learned elsewhere, with what it must still learn from its own input."""

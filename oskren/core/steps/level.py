@@ -10,7 +10,7 @@ from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.controls import choice, number
 from oskren.core.measure.levels import amplitude, db, peak
 from oskren.core.measure.loudness import loudness
-from oskren.core.steps.base import Context, Following, Params, Simple, StepKind, Stream, Summary, register
+from oskren.core.steps.base import Context, Following, Params, Read, Simple, StepKind, Stream, Summary, register, spread
 from oskren.core.types import Floats, Samples
 
 
@@ -51,6 +51,9 @@ class Normalise(StepKind):
 
     def analyse(self, params: NormaliseParams, blocks: Iterator[Samples], at: Context) -> Summary:
         return {"peak": np.array(max((peak(block) for block in blocks), default=0.0))}
+
+    def glance(self, params: NormaliseParams, read: Read, at: Context) -> Summary:
+        return self.analyse(params, spread(read, at), at)
 
     def stream(self, params: NormaliseParams, summary: Summary, at: Context, position: int) -> Stream:
         highest = float(summary["peak"])
@@ -105,6 +108,9 @@ class Even(StepKind):
         whole = np.concatenate(list(blocks))
         left, right = (loudness(whole[:, lane : lane + 1], at.rate).integrated_lufs for lane in range(2))
         return {"right_db": np.array(0.0 if left is None or right is None else right - left)}
+
+    def glance(self, params: EvenParams, read: Read, at: Context) -> Summary:
+        return self.analyse(params, spread(read, at), at)
 
     def found(self, summary: Summary) -> str:
         apart = float(summary["right_db"])

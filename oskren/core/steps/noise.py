@@ -19,7 +19,7 @@ from pydantic import Field, model_validator
 from oskren.core.controls import choice, number
 from oskren.core.errors import OskrenError
 from oskren.core.measure import noise as floors
-from oskren.core.steps.base import Context, Params, StepKind, Stream, Summary, register
+from oskren.core.steps.base import Context, Params, Read, StepKind, Stream, Summary, register, spread
 from oskren.core.steps.spectral import Spectral, even, frame_size, lifted, power_of, spectra, window
 from oskren.core.types import AnyArray, Floats, Samples
 
@@ -269,6 +269,16 @@ class NoiseReduction(StepKind):
     def _followed(self, params: NoiseParams, whole: Samples, profile: Floats, at: Context) -> Summary:
         window = {"slowly": 3.0, "quickly": 1.2}.get(params.follow)
         return {} if window is None else {"track": follow_noise(whole, at.rate, profile, window)}
+
+    def glance(self, params: NoiseParams, read: Read, at: Context) -> Summary:
+        """The profile from the marked parts or the quietest of those looked at, the same all the time."""
+        still = params.model_copy(update={"follow": "no"})
+        if not params.parts:
+            return self.analyse(still, spread(read, at), at)
+        marked = [at.part(*part) for part in params.parts]
+        profile, unsteady = learn([read(first, last - first) for first, last in marked], at.rate)
+        looked = self.analyse(still.model_copy(update={"parts": ()}), spread(read, at), at)
+        return looked | {"profile": profile, "unsteady": unsteady, "parts": np.array(marked) / at.rate}
 
     def localise(self, params: NoiseParams, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
         own = {name: value for name, value in learned.items() if name != "track"} | moved_profile(learned, at)

@@ -13,7 +13,7 @@ from oskren.core.measure import prediction
 from oskren.core.measure.bumps import LOW_RATE, filled_lows, find_bumps
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import amplitude, db
-from oskren.core.steps.base import Context, Finding, Params, Simple, StepKind, Stream, Summary, register
+from oskren.core.steps.base import GLANCED_PARTS, GLANCED_S, Context, Finding, Params, Read, Simple, StepKind, Stream, Summary, register, spread
 from oskren.core.steps.equaliser import SETTLED, Sections, cookbook
 from oskren.core.types import AnyArray, Floats, Samples
 
@@ -38,6 +38,9 @@ class Dc(StepKind):
             total += block.sum(axis=0, dtype=np.float64)
             frames += len(block)
         return {"offset": total / max(1, frames)}
+
+    def glance(self, params: Params, read: Read, at: Context) -> Summary:
+        return self.analyse(params, spread(read, at), at)
 
     def localise(self, params: Params, learned: Summary, blocks: Iterator[Samples], at: Context) -> Summary:
         offset = learned["offset"]
@@ -83,6 +86,11 @@ class HumAway(StepKind):
         mono = np.concatenate([block.mean(axis=1) for block in blocks])
         found = find_hum(mono, at.rate, None if params.mains == "as found" else float(params.mains))
         return {"frequency": np.array(found.frequency_hz if found else np.nan)}
+
+    def glance(self, params: HumParams, read: Read, at: Context) -> Summary:
+        """From one stretch in the middle: parts side by side would break the hum's phase."""
+        count = min(at.frames, round(GLANCED_PARTS * GLANCED_S * at.rate))
+        return self.analyse(params, iter([read((at.frames - count) // 2, count)]), at)
 
     def found(self, summary: Summary) -> str:
         mains = float(summary["frequency"])
@@ -179,6 +187,10 @@ def skipping() -> Any:
 
 class Listing(StepKind):
     """A step that mends single places it found; each can be left as it is."""
+
+    def glance(self, params: Any, read: Read, at: Context) -> Summary:
+        """Nothing: where single places lie only all of the sound says. They are heard as they are until then."""
+        return {"parts": np.zeros((0, 3), np.int64), "heights": np.zeros(0), "lengths": np.zeros(0, np.int64), "changes": np.zeros(0)}
 
     def listed(self, summary: Summary, at: Context) -> list[Finding]:
         heights = summary["heights"].tolist()

@@ -8,7 +8,9 @@ from pathlib import Path
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.cache import Cache, Scratch
+from oskren.core.nodes.glance import Glance
 from oskren.core.nodes.render import Renderer
+from oskren.core.steps.base import Summary
 
 
 @dataclass(frozen=True)
@@ -33,12 +35,14 @@ class Workplace:
 
     def renderer(self, *, scratch: bool = False) -> Renderer:
         folder = Path(self.cache)
-        flag = Path(self.flag) if self.flag else None
+        return Renderer(self.path, Scratch(folder) if scratch else Cache(folder), self._cancelled)
 
-        def cancelled() -> bool:
-            return (flag is not None and flag.exists()) or bool(self.until and time.time() > self.until)
+    def glance(self, learned: dict[str, Summary]) -> Glance:
+        """A renderer that estimates what steps have not measured yet; ``learned`` keeps the estimates from one look to the next."""
+        return Glance(self.path, Cache(Path(self.cache)), learned, self._cancelled)
 
-        return Renderer(self.path, Scratch(folder) if scratch else Cache(folder), cancelled)
+    def _cancelled(self) -> bool:
+        return bool(self.flag and Path(self.flag).exists()) or bool(self.until and time.time() > self.until)
 
     def peaks_path(self, digest: str) -> Path:
         return Path(self.peaks) / digest[:2] / f"{digest}.npz"

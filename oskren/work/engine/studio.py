@@ -27,6 +27,7 @@ from oskren.core.plugins import shelf
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work.engine import tasks
+from oskren.work.engine.glancing import ESTIMATED, Glancing
 from oskren.work.engine.jobs import Jobs
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
@@ -54,6 +55,7 @@ class Studio:
         self._nodes: OrderedDict[str, tuple[Node, Library, Shape]] = OrderedDict()
         self._peaks: OrderedDict[str, Peaks] = OrderedDict()
         self.told = Told()
+        self.glancing = Glancing(self.workers, home.folder / "run")
         self._completing: set[str] = set()
         self._lock = threading.Lock()
         self.taking_up: threading.Thread | None = None
@@ -122,8 +124,12 @@ class Studio:
 
     # ---- listening
 
-    def open(self, library: Library, node: Node) -> tuple[str, Shape]:
-        """Make a node ready to be heard: whole-file steps are rendered (by the live worker), the rest comes block by block."""
+    def open(self, library: Library, node: Node, *, estimate: bool = False) -> tuple[str, Shape]:
+        """Make a node ready to be heard: whole-file steps are rendered (by the live worker), the rest comes block by block.
+
+        With ``estimate`` a long sound whose steps must measure all of it is answered at once, under a hash of its own (``ESTIMATED``), by which
+        it is heard with estimates; asked again, it is answered by its own hash once it is measured.
+        """
         node, _ = self.present(library, node)
         digest = node_hash(node)
         with self._lock:
@@ -135,16 +141,22 @@ class Studio:
             shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
         else:
             dumped = node.model_dump(mode="json")
+            if estimate and (about := self.glancing.shape(digest, place, dumped)) is not None:
+                self._know(f"{ESTIMATED}{digest}", node, library, about)
+                return f"{ESTIMATED}{digest}", about
             shape = self._shape(digest, place, dumped)
             if shelf.plugins():
                 with shelf.as_it_is():  # one that failed meanwhile is passed over now
                     node = NodeAdapter.validate_python(dumped)
                     digest = node_hash(node)
+        self._know(digest, node, library, shape)
+        return digest, shape
+
+    def _know(self, digest: str, node: Node, library: Library, shape: Shape) -> None:
         with self._lock:
             self._nodes[digest] = (node, library, shape)
             while len(self._nodes) > 2000:
                 self._nodes.popitem(last=False)
-        return digest, shape
 
     def _shape(self, digest: str, place: Workplace, dumped: dict[str, Any]) -> Shape:
         """Shape of a node, once its first block can be heard. What takes too long to wait for goes on behind."""
@@ -185,8 +197,10 @@ class Studio:
             return np.ascontiguousarray(cached[0][start : start + frames]).tobytes()
         if isinstance(node, Source | Print):
             return b"".join(np.ascontiguousarray(part).tobytes() for part in files.blocks(library.media(node.audio), start, start + frames))
-        data: bytes = self.workers.live(tasks.block, self.place(library, node), node.model_dump(mode="json"), start, frames)
-        self.complete(digest)
+        estimated = digest.startswith(ESTIMATED)
+        data: bytes = self.workers.live(tasks.block, self.place(library, node), node.model_dump(mode="json"), start, frames, estimated)
+        if not estimated:
+            self.complete(digest)
         return data
 
     @contextmanager
@@ -226,6 +240,8 @@ class Studio:
                 self._peaks.move_to_end(digest)
                 return self._peaks[digest]
         node, library, _ = self.known(digest)
+        if digest.startswith(ESTIMATED):
+            raise TooLong("The waveform is drawn once all of the sound is measured.")
         path = Workplace("", str(self.peaks_folder)).peaks_path(digest)
         found = Peaks.load(path)
         if found is None:

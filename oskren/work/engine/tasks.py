@@ -13,9 +13,11 @@ from oskren.core.audio import files
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure import noise, peaks, report
 from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.glance import Glance
 from oskren.core.nodes.model import NodeAdapter
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins.outside import PluginError
+from oskren.core.steps.base import Summary
 from oskren.core.types import Samples
 from oskren.work.engine.place import Workplace
 
@@ -81,6 +83,34 @@ def shape(place: Workplace, node: dict[str, Any]) -> Shape:
     return renderer.output_shape(parsed)
 
 
+_learned: OrderedDict[str, dict[str, Summary]] = OrderedDict()
+"""Estimates of what was glanced at last, by its hash."""
+
+GLANCES = 6
+
+
+def _glance(place: Workplace, digest: str) -> Glance:
+    learned = _learned.setdefault(digest, {})
+    _learned.move_to_end(digest)
+    while len(_learned) > GLANCES:
+        _learned.popitem(last=False)
+    return place.glance(learned)
+
+
+def glance_will_do(place: Workplace, node: dict[str, Any]) -> bool:
+    """Whether a node can be heard by estimates before all of it is measured."""
+    parsed = NodeAdapter.validate_python(node)
+    return _glance(place, node_hash(parsed)).will_do(parsed)
+
+
+def glanced(place: Workplace, node: dict[str, Any]) -> Shape:
+    """Shape of what a node sounds like; what its first block needs is estimated before."""
+    parsed = NodeAdapter.validate_python(node)
+    looking = _glance(place, node_hash(parsed))
+    looking.read(parsed, 0, 1)
+    return looking.output_shape(parsed)
+
+
 class _Reading:
     """A stream that goes on where it was left: its state is carried from one request to the next."""
 
@@ -102,13 +132,13 @@ class _Reading:
 _readings: OrderedDict[str, _Reading] = OrderedDict()
 
 
-def block(place: Workplace, node: dict[str, Any], start: int, frames: int) -> bytes:
+def block(place: Workplace, node: dict[str, Any], start: int, frames: int, estimated: bool = False) -> bytes:
     """Raw float32 of a stretch of a node; consecutive requests carry the state of its steps along."""
     parsed = NodeAdapter.validate_python(node)
-    digest = node_hash(parsed)
+    digest = f"{node_hash(parsed)}{' estimated' if estimated else ''}"
     reading = _readings.pop(digest, None)
     if reading is None or reading.at != start:
-        renderer = place.renderer()
+        renderer = _glance(place, node_hash(parsed)) if estimated else place.renderer()
         reading = _Reading(renderer.stream(parsed, start), start, renderer.output_shape(parsed).channels)
     given = reading.take(frames)
     _readings[digest] = reading

@@ -10,6 +10,7 @@ import numpy as np
 from oskren.core.audio.replacing import replacing
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure import levels, loudness
+from oskren.core.nodes.glance import LONG_S, parts_of
 from oskren.core.nodes.model import Chained, NodeAdapter, active
 from oskren.core.nodes.render import Renderer
 from oskren.core.steps import kind_of
@@ -17,19 +18,28 @@ from oskren.core.types import Samples
 from oskren.work.engine.place import Workplace
 
 
-def chain_levels(place: Workplace, node: dict[str, Any], only: set[str] | None = None) -> list[dict[str, Any]]:
+def estimated_levels(place: Workplace, node: dict[str, Any]) -> list[dict[str, Any]]:
+    """As :func:`chain_levels`, from a few parts of a long sound; nothing for a short one, which is measured as soon."""
+    parsed = NodeAdapter.validate_python(node)
+    renderer = place.glance({})
+    return [] if renderer.output_shape(parsed.node).seconds <= LONG_S else chain_levels(place, node, estimating=renderer)
+
+
+def chain_levels(place: Workplace, node: dict[str, Any], only: set[str] | None = None, *, estimating: Renderer | None = None) -> list[dict[str, Any]]:
     """Level before the first step and after every active step of a chained node: peak, RMS, loudness, clipped samples.
 
-    With ``only``, of those of its steps, which stand together: before the first of them and after each.
+    With ``only``, of those of its steps, which stand together: before the first of them and after each. With ``estimating``, a renderer that
+    glances, from a few parts of the sound.
     """
     parsed = NodeAdapter.validate_python(node)
     assert isinstance(parsed, Chained)
-    renderer = place.renderer()
+    renderer = estimating or place.renderer()
     result = []
     steps = active(parsed.chain)
     for count in range(len(steps) + 1):
         here = parsed.model_copy(update={"chain": steps[:count]})
-        audio, rate = renderer.audio(here)
+        shape = renderer.output_shape(here)
+        rate, audio = shape.rate, parts_of(renderer, here) if estimating else renderer.audio(here)[0]
         loud = loudness.loudness(np.asarray(audio), rate)
         highest = levels.peak(audio)
         result.append(
@@ -39,7 +49,7 @@ def chain_levels(place: Workplace, node: dict[str, Any], only: set[str] | None =
                 "rms_dbfs": round(levels.db(levels.rms(np.asarray(audio))), 2) if highest > 1e-10 else None,
                 "lufs": None if loud.integrated_lufs is None else round(loud.integrated_lufs, 2),
                 "over": bool(highest > 1.0),
-                "seconds": len(audio) / rate,
+                "seconds": shape.seconds,
                 "found": _found(renderer, here) if count else "",
                 "balance_lu": _balance(np.asarray(audio), rate) if count in (0, len(steps)) else None,
             }

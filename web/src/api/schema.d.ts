@@ -1880,6 +1880,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/mend/levels/estimated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Estimated Levels
+         * @description The same of a long sound from a few of its parts, in a moment; nothing for a short one.
+         */
+        post: operations["estimated_levels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/mend/profile": {
         parameters: {
             query?: never;
@@ -5628,6 +5648,11 @@ export interface components {
              * @default []
              */
             passed_over: string[];
+            /**
+             * Estimated
+             * @default false
+             */
+            estimated: boolean;
         };
         /**
          * Option
@@ -7928,6 +7953,9 @@ export interface components {
         /**
          * ToOpen
          * @description What to listen to: a node, a mix that was told (its digest), or a sound of the library as it is now; ``chain`` is put on it for listening.
+         *
+         *     With ``estimate`` a long sound whose steps must measure all of it first is answered at once, to be heard by estimates (``estimated``); ask
+         *     again until it is measured.
          */
         ToOpen: {
             /** Node */
@@ -7941,6 +7969,11 @@ export interface components {
              * @default []
              */
             chain: components["schemas"]["Step"][];
+            /**
+             * Estimate
+             * @default false
+             */
+            estimate: boolean;
         };
         /** ToOpenPlugin */
         ToOpenPlugin: {
@@ -13466,6 +13499,51 @@ export interface operations {
         };
     };
     levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Processed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LevelAfter"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estimated_levels: {
         parameters: {
             query?: never;
             header?: never;

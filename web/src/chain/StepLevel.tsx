@@ -11,9 +11,10 @@ type LevelAfter = Schemas["LevelAfter"];
 const LOUD_CHANGE_DB = 6;
 
 /** The level a chain begins with. */
-export function LevelBefore({ levels }: { levels: LevelAfter[] | undefined }) {
+export function LevelBefore({ levels, about }: { levels: LevelAfter[] | undefined; about?: boolean }) {
   return (
     <Fact name="Before">
+      {about && "about "}
       {level(levels?.[0]?.peak_dbfs)} dBFS, {level(levels?.[0]?.lufs, "LUFS")}
     </Fact>
   );
@@ -26,7 +27,18 @@ export function withGainBehind(chain: Step[], step: Step, gain_db: number): Step
   return [...chain.slice(0, at), freshStep("gain", { gain_db: gain }), ...chain.slice(at)];
 }
 
-export function StepLevel({ step, levels, onGain }: { step: Step; levels: LevelAfter[] | undefined; onGain: (gain_db: number) => void }) {
+/** ``about`` says that the levels are estimated from a few parts of a long sound, while all of it is measured. */
+export function StepLevel({
+  step,
+  levels,
+  about,
+  onGain,
+}: {
+  step: Step;
+  levels: LevelAfter[] | undefined;
+  about?: boolean;
+  onGain: (gain_db: number) => void;
+}) {
   if (!step.on) return "off";
   const at = levels?.findIndex((one) => one.step === step.id) ?? -1;
   const own = at >= 0 ? levels?.[at] : undefined;
@@ -42,6 +54,7 @@ export function StepLevel({ step, levels, onGain }: { step: Step; levels: LevelA
         </Box>
       )}
       <span>
+        {about && "about "}
         {level(own.peak_dbfs)} dBFS, {level(own.lufs)} LUFS
       </span>
       {own.over ? (

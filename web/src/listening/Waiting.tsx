@@ -1,6 +1,7 @@
 /** What is waited for before something can be heard, in words. */
 import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import { api, got, type Node, type Step } from "../api/client";
 import { useLate } from "../ui/useLate";
 import { useListening } from "./state";
@@ -32,10 +33,18 @@ export function Waiting() {
   const waiting = useListening((state) => state.waiting);
   const late = useLate(waiting !== null);
   const kinds = useQuery({ queryKey: ["steps"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/steps")) }).data;
+  const estimated = useListening((state) => state.heard?.opened.estimated && state.heard.title);
+  if (waiting === null && estimated) return <Line>{estimated}: heard by estimates while all of it is measured</Line>;
   if (!late || waiting === null) return null;
   const whole = kinds?.filter((kind) => kind.whole) ?? [];
   const wanted = waiting.node ? stepsOf(waiting.node) : [...(waiting.chain ?? [])];
   const labels = [...new Set(wanted.flatMap((step) => whole.filter((kind) => kind.key === step.kind).map((kind) => kind.label)))];
+  return (
+    <Line>{labels.length ? `${waiting.title}: measuring all of it first, for ${labels.join(", ")}` : `${waiting.title} is being made ready`}</Line>
+  );
+}
+
+function Line({ children }: { children: ReactNode }) {
   return (
     <Box
       role="status"
@@ -51,7 +60,7 @@ export function Waiting() {
       fontSize="12px"
       zIndex={3}
     >
-      {labels.length ? `${waiting.title}: measuring all of it first, for ${labels.join(", ")}` : `${waiting.title} is being made ready`}
+      {children}
     </Box>
   );
 }

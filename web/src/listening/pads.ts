@@ -1,5 +1,6 @@
 /** Sounds under keys and pads: loaded whole, so that they are heard the moment a key goes down. For listening; what is kept is rendered by the core. */
-import { api, bytes, got, type Node } from "../api/client";
+import { bytes, type Node } from "../api/client";
+import { openWhole } from "./opening";
 import { player } from "./player";
 
 const PIECE = 1 << 18;
@@ -46,7 +47,7 @@ export class Pads {
     this.buffers = nodes.map(() => null);
     const lengths: { seconds: number; zero: number }[] = [];
     for (const [i, node] of nodes.entries()) {
-      const opened = await got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node, sound: null, chain: [] } }));
+      const opened = await openWhole(library, { node });
       const frames = Math.min(opened.frames, MOST_S * opened.rate);
       const buffer = context.createBuffer(2, Math.max(1, frames), opened.rate);
       for (let from = 0; from < frames; from += PIECE) {

@@ -17,6 +17,13 @@ import { useWheelZoom } from "./useWheel";
 /** A lower one has no room for words (px). */
 const LOWEST_SAID = 80;
 
+/** What is waited for. */
+const SAID = {
+  opened: "It is being made ready to be heard …",
+  drawn: "The waveform is being drawn …",
+  estimated: "All of it is being measured; the waveform is drawn then …",
+};
+
 interface Props {
   opened: Opened | null;
   /** Height of the waveform and of the spectrogram in pixels; 0 leaves the latter out. */
@@ -149,7 +156,7 @@ export function WaveView(props: Props) {
           fontSize="12px"
           pointerEvents="none"
         >
-          {opened ? "The waveform is being drawn …" : "It is being made ready to be heard …"}
+          {SAID[opened ? (opened.estimated ? "estimated" : "drawn") : "opened"]}
         </Box>
       )}
     </Box>

@@ -13,7 +13,7 @@ export function usePeaks(opened: Opened | null, view: [number, number], width: n
   const span = opened ? [Math.floor(view[0] * opened.rate), Math.ceil(view[1] * opened.rate)] : [0, 0];
   return useQuery({
     queryKey: ["peaks", opened?.digest, span[0], span[1], width],
-    enabled: !!opened && width > 10 && span[1] > span[0],
+    enabled: !!opened && !opened.estimated && width > 10 && span[1] > span[0],
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }): Promise<Placed<PeakData>> => {
@@ -29,7 +29,7 @@ function useLevels(opened: Opened | null, view: [number, number], width: number,
   const span = opened ? [Math.floor(view[0] * opened.rate), Math.ceil(view[1] * opened.rate)] : [0, 0];
   return useQuery({
     queryKey: ["spectrogram", opened?.digest, span[0], span[1], width, height, axis],
-    enabled: !!opened && width > 10 && height > 10 && span[1] > span[0],
+    enabled: !!opened && !opened.estimated && width > 10 && height > 10 && span[1] > span[0],
     staleTime: Number.POSITIVE_INFINITY,
     placeholderData: keepPreviousData,
     queryFn: async ({ signal }): Promise<Placed<{ levels: Uint8Array; width: number; height: number }>> => {

@@ -1,12 +1,13 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type SoundFacts, type SoundRow } from "../../api/client";
+import type { Opened, SoundFacts, SoundRow } from "../../api/client";
 import { ExportLine } from "../../between/ExportLine";
 import { exportFiles } from "../../between/export";
 import { heardSo } from "../../between/heard";
 import type { Axis } from "../../canvas/axis";
 import { type Band, RULER } from "../../canvas/wave";
+import { openSoon, useMeasured } from "../../listening/opening";
 import { player, sounds } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
@@ -77,12 +78,10 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
   // a change of mutes and solos redraws the lanes
   useListening((state) => `${state.muted} ${state.soloed}`);
   const [axis, setAxis] = useState<Axis>(() => (localStorage.getItem("axis") as Axis | null) ?? "log");
-  const opened = useQuery({
-    queryKey: ["opened", library, row.id, row.mended, row.layout, through?.chain],
-    staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () =>
-      got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { sound: row.id, node: null, chain: through?.chain ?? [] } })),
-  });
+  const key = ["opened", library, row.id, row.mended, row.layout, through?.chain];
+  const body = { sound: row.id, chain: through?.chain ?? [] };
+  const opened = useQuery({ queryKey: key, staleTime: Number.POSITIVE_INFINITY, queryFn: () => openSoon(library, body) });
+  useMeasured<Opened>(key, opened.data, library, body, (_, fresh) => fresh);
   const excerpts = useExcerpts(row.id);
   const [area, room] = useRoom<HTMLDivElement>(198);
   const marking = useMarking((state) => (state.marking?.sound === row.id ? state.marking : null));

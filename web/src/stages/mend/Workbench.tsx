@@ -51,7 +51,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
   });
   const chain = history.doc ?? sound.chain;
   const hears = useHearing(sound, chain, chosen);
-  const { base, settled, hearing, setHearing, keepsTime, sameTime, opened, now, levels, after, state, compare } = hears;
+  const { base, settled, hearing, setHearing, keepsTime, sameTime, opened, now, levels, shown, about, after, state, compare } = hears;
   const marked = loop && heard && now && heard.opened.digest === now.opened.digest ? loop : null;
   const change = (next: Step[], gesture?: string) => history.change(next, gesture);
   const put = (kind: string, params: Record<string, unknown>) => {
@@ -139,7 +139,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
         side={
           <Side label="Steps">
             <Heading>Steps, in order</Heading>
-            <LevelBefore levels={levels.data} />
+            <LevelBefore levels={shown} about={about} />
             {levels.error && (
               <Box role="alert" color="coral">
                 {levels.error.message}
@@ -154,7 +154,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
               channels={sound.channels}
               rate={sound.rate}
               moment={() => (sameTime ? playhead() : null)}
-              after={(step) => <StepLevel step={step} levels={levels.data} onGain={(gain) => change(withGainBehind(chain, step, gain))} />}
+              after={(step) => <StepLevel step={step} levels={shown} about={about} onGain={(gain) => change(withGainBehind(chain, step, gain))} />}
               more={(step, changeParams) =>
                 step.kind === "noise_reduction" ? (
                   <ProfileCurve

@@ -3,8 +3,9 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, got, type Node, type SoundFacts, type Step, slowly, untilReady } from "../../api/client";
 import { useStepKinds } from "../../chain/useStepKinds";
+import { useMeasured } from "../../listening/opening";
 import { live, player } from "../../listening/player";
-import { useListening } from "../../listening/state";
+import { type Heard as Played, useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
 import { useSettled } from "../../ui/useSettled";
@@ -18,6 +19,9 @@ interface State {
 }
 
 const MOST_STATES = 4;
+
+/** Nothing is asked of shorter sounds; where estimates begin to help the server knows. */
+const WORTH_ESTIMATING_S = 15;
 
 /** ``chosen`` is the step whose removal is heard alone. */
 export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | null) {
@@ -44,8 +48,18 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
   const kept = useMemo((): Node | null => (state ? { kind: "chained", from_zero: false, node: base, chain: state.chain } : null), [state, base]);
   const target = hearing === "before" ? base : hearing === "removed" && keepsTime ? removed : (kept ?? node);
 
+  // levels of a long sound take a while: until then a few of its parts stand for all of it; they are asked for first
+  const long = sound.seconds > WORTH_ESTIMATING_S;
+  const estimated = useQuery({
+    queryKey: ["levels estimated", library, sound.id, settled],
+    enabled: long,
+    retry: false,
+    queryFn: ({ signal }) =>
+      got(api.POST("/api/lib/{library}/mend/levels/estimated", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
+  });
   const levels = useQuery({
     queryKey: ["levels", library, sound.id, settled],
+    enabled: !long || !estimated.isPending,
     placeholderData: keepPreviousData,
     retry: false,
     queryFn: ({ signal }) =>
@@ -53,8 +67,11 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
         got(api.POST("/api/lib/{library}/mend/levels", { params: { path: { library } }, body: { node: base, chain: settled }, signal })),
       ),
   });
-  const before = levels.data?.[0];
-  const after = levels.data?.[levels.data.length - 1];
+  const measured = levels.isPlaceholderData ? undefined : levels.data;
+  const about = !measured && !!estimated.data?.length;
+  const shown = measured ?? (about ? estimated.data : levels.data);
+  const before = shown?.[0];
+  const after = shown?.[shown.length - 1];
   const stateLevels = useQuery({
     queryKey: ["levels", library, sound.id, state?.chain],
     enabled: !!state,
@@ -74,6 +91,16 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => player.opened({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),
   });
+  useMeasured<Played>(
+    ["opened", library, target],
+    opened.isPlaceholderData ? undefined : opened.data?.opened,
+    library,
+    { node: target },
+    (old, fresh) => ({
+      ...old,
+      opened: fresh,
+    }),
+  );
   const now = opened.data && !opened.isPlaceholderData ? opened.data : null;
   // what is heard follows every edit at the same moment; loudness of before and after is matched
   // biome-ignore lint/correctness/useExhaustiveDependencies: only another sound or match is a reason
@@ -108,7 +135,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
   const sameTime = active.every((step) => kinds[step.kind]?.keeps_time);
   return {
     ...{ base, settled, hearing, setHearing, keepsTime, alone: at >= 0, sameTime, opened, now },
-    ...{ levels, after, matchDb, states, state, keepState, keepStates, compare },
+    ...{ levels, shown, about, after, matchDb, states, state, keepState, keepStates, compare },
   };
 }
 

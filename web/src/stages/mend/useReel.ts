@@ -1,8 +1,9 @@
 /** A reel as a document, what is suggested for its takes, and the row of its takes opened to be heard and drawn. */
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, got, type Node, untilReady } from "../../api/client";
+import { api, got, type Node, type Opened, untilReady } from "../../api/client";
 import { useDocument } from "../../documents/useDocument";
+import { openSoon, openWhole, useMeasured } from "../../listening/opening";
 import { queries, useShared } from "../../session/store";
 import { onStrip, type Reel, type ReelView, type Suggestions } from "./marks";
 
@@ -47,15 +48,16 @@ export function useReel(loaded: ReelView, raw: boolean) {
     ...untilReady,
     placeholderData: (before) => before,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: target, sound: null, chain: [] } })),
+    queryFn: () => openSoon(library, { node: target }),
   });
+  const key = ["opened", library, "reel", target];
+  useMeasured<Opened>(key, opened.isPlaceholderData ? undefined : opened.data, library, { node: target }, (_, fresh) => fresh);
   // the picture is that of the raw takes: it stands still while steps are tried, and marks are set on it
   const drawn = useQuery({
     queryKey: ["opened", library, "reel", view.raw],
     placeholderData: (before) => before,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () =>
-      got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node: view.raw as Node, sound: null, chain: [] } })),
+    queryFn: () => openWhole(library, { node: view.raw as Node }),
   });
   const waiting = told.filter((one) => one.isPending).length;
   return { view, now, reel, history, change, suggested, waiting, found, opened, drawn, saved: history.saved };

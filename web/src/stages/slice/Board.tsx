@@ -2,10 +2,11 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useMemo, useState } from "react";
-import { api, got, type Node } from "../../api/client";
+import type { Node } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
 import type { Band } from "../../canvas/wave";
 import { UndoRedo } from "../../documents/UndoRedo";
+import { openWhole } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { whenDone } from "../../session/jobs";
@@ -40,7 +41,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const opened = useQuery({
     queryKey: ["opened", library, "slice", loaded.sound],
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => got(api.POST("/api/lib/{library}/open", { params: { path: { library } }, body: { node, sound: null, chain: [] } })),
+    queryFn: () => openWhole(library, { node }),
   });
   const heard = useListening((state) => state.heard);
   const loop = useListening((state) => state.loop);
