@@ -128,6 +128,7 @@ class Glancing(InFolder):
         for name, node in refused.items():
             with self.subTest(name):
                 self.assertFalse(self.glance().will_do(node))
+                self.assertEqual(self.renderer.needs_whole(node), name != "nothing to measure")
 
     def test_it_reaches_into_what_a_sound_is_made_of(self) -> None:
         inner = self.chained(Step(kind="even"))

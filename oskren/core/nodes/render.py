@@ -271,7 +271,7 @@ class Renderer:
 
     def needs_whole(self, node: Node) -> bool:
         """Whether something in a node must be rendered whole, and is not yet, before its first block can be heard."""
-        return next(self.lacking(node), None) is not None
+        return any(True for _ in self.lacking(node))
 
     def lacking(self, node: Node) -> Iterator[tuple[Step, Chained] | None]:
         """What a node's first block waits for: steps that have not learned yet, each with what is before it; None for what must be rendered whole."""
