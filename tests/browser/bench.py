@@ -6,14 +6,14 @@ from typing import Any
 
 import httpx
 import numpy as np
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import Locator
 
 from oskren.core.audio import files
 from oskren.demo.scenario import RECORDINGS
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
-from tests.browser.support import InBrowser
+from tests.browser.support import InBrowser, expect
 from tests.support import RATE, sine
 
 NAMES = ("Flywheel, drag", "Bolt drop", "Floor plate, knock", "Brass ratchet, slow", "Brass ratchet, quick", "Dome glass, ring", "Latch, double click")

@@ -7,7 +7,6 @@ from pathlib import Path
 import httpx
 import numpy as np
 import soundfile as sf
-from playwright.sync_api import expect
 
 from oskren.core.audio import files
 from oskren.core.audio.metadata import Marker, Metadata
@@ -16,7 +15,7 @@ from oskren.store import Home
 from oskren.store.describe import following
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import follow_up, import_paths
-from tests.browser.support import InBrowser
+from tests.browser.support import InBrowser, expect
 from tests.support import RATE, noise, sine, struck
 
 HERE = "lib/workshop"

@@ -8,11 +8,12 @@ from pathlib import Path
 from typing import Any
 
 import httpx
-from playwright.sync_api import Page, Response, Route, expect
+from playwright.sync_api import Page, Response, Route
 
 from oskren.core.audio import files
 from oskren.work.engine.told import Told
 from tests.browser.bench import HERE, OnTheBench
+from tests.browser.support import expect
 from tests.support import RATE, noise, struck
 
 

@@ -10,10 +10,9 @@ import time
 
 import httpx
 import numpy as np
-from playwright.sync_api import expect
 
 from oskren.core.audio import files
-from tests.browser.support import InBrowser
+from tests.browser.support import InBrowser, expect
 from tests.support import PATIENCE_S, struck
 
 RATE = 44_100

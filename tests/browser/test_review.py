@@ -8,14 +8,13 @@ from typing import Any
 
 import httpx
 import numpy as np
-from playwright.sync_api import expect
 
 from oskren.core.audio import files
 from oskren.demo.scenario import LOFT
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
-from tests.browser.support import InBrowser
+from tests.browser.support import InBrowser, expect
 from tests.support import RATE, noise, sine, struck
 
 ROOT = Path(__file__).parents[2]

@@ -5,11 +5,11 @@ import time
 
 import httpx
 import numpy as np
-from playwright.sync_api import expect
 
 from oskren.core.audio import files
 from oskren.core.measure import levels
 from tests.browser.bench import HERE, OnTheBench
+from tests.browser.support import expect
 from tests.support import pitch_of
 
 

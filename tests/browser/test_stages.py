@@ -7,12 +7,12 @@ from textwrap import dedent
 import httpx
 import numpy as np
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import APIResponse, Route, expect
+from playwright.sync_api import APIResponse, Route
 
 from oskren.core.audio import files
 from oskren.core.measure import levels
 from oskren.demo.build import build
-from tests.browser.support import InBrowser
+from tests.browser.support import InBrowser, expect
 from tests.support import RATE, struck
 
 LIBRARY = "lib/saltglass-observatory"

@@ -3,12 +3,12 @@
 import re
 
 import numpy as np
-from playwright.sync_api import expect
 from scipy.signal import butter, sosfiltfilt
 
 from oskren.core.audio import files
 from oskren.core.steps.space import NAMED
 from tests.browser.bench import HERE, OnTheBench
+from tests.browser.support import expect
 from tests.support import pitch_of
 from tests.test_plugins import TINY
 

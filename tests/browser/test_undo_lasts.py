@@ -3,9 +3,9 @@
 import re
 
 import httpx
-from playwright.sync_api import expect
 
 from tests.browser.bench import HERE, OnTheBench
+from tests.browser.support import expect
 
 
 class UndoLasts(OnTheBench):

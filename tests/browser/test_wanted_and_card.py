@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import wavinfo
-from playwright.sync_api import Route, expect
+from playwright.sync_api import Route
 
 from oskren.core.audio import files
 from oskren.core.words.wanting import read_csv
@@ -15,7 +15,7 @@ from oskren.demo.field import picture
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
-from tests.browser.support import InBrowser
+from tests.browser.support import InBrowser, expect
 from tests.support import RATE, noise, struck
 
 HERE = "lib/workshop"

@@ -3,12 +3,10 @@
 import json
 import re
 
-from playwright.sync_api import expect
-
 from oskren.core.audio import files
 from oskren.core.measure import levels
 from oskren.core.measure.report import measure_file
-from tests.browser.support import HITS, InBrowser
+from tests.browser.support import HITS, InBrowser, expect
 from tests.support import RATE, struck
 
 

@@ -21,6 +21,7 @@ from oskren.work.engine.place import Workplace
 def estimated_levels(place: Workplace, node: dict[str, Any]) -> list[dict[str, Any]]:
     """As :func:`chain_levels`, from a few parts of a long sound; nothing for a short one, which is measured as soon."""
     parsed = NodeAdapter.validate_python(node)
+    assert isinstance(parsed, Chained)
     renderer = place.glance({})
     return [] if renderer.output_shape(parsed.node).seconds <= LONG_S else chain_levels(place, node, estimating=renderer)
 
