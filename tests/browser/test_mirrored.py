@@ -1,21 +1,26 @@
 """What the browser mirrors of the core gives what the core gives: the core's cases, replayed in Chromium."""
 
+import itertools
 import json
 import math
+import random
 import subprocess
 import tempfile
 import unittest
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 
 from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
 WEB = Path(__file__).parents[2] / "web"
 MIRRORS = ("mix/edits", "mix/envelope", "mix/fades", "mix/fresh", "mix/line", "mix/velocity", "canvas/axis")
-ENTRY = "".join(f'export * from "{WEB / "src" / name}";\n' for name in MIRRORS)
+SHOWN = ("canvas/ruler",)
+"""What only the browser does, and is checked here by itself."""
+
+ENTRY = "".join(f'export * from "{WEB / "src" / name}";\n' for name in (*MIRRORS, *SHOWN))
 
 
 def same(one: Any, other: Any) -> bool:
@@ -29,28 +34,79 @@ def same(one: Any, other: Any) -> bool:
     return bool(one == other)
 
 
+def time_code(frame: int, rate: int) -> str:
+    """A frame's time code, none dropped (SMPTE ST 12-1): whole numbers only."""
+    seconds, frames = divmod(frame, rate)
+    minutes, seconds = divmod(seconds, 60)
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours:02d}:{minutes:02d}:{seconds:02d}:{frames:02d}"
+
+
 class Mirrored(unittest.TestCase):
+    page: Page
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        playwright = cls.enterClassContext(sync_playwright())
+        entry, built = folder / "entry.ts", folder / "mix.js"
+        entry.write_text(ENTRY)
+        command = [str(WEB / "node_modules" / ".bin" / "rolldown"), str(entry), "--file", str(built), "--format", "iife", "--name", "mix"]
+        subprocess.run(command, check=True, capture_output=True, timeout=120)
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
+        cls.addClassCleanup(browser.close)
+        cls.page = browser.new_page()
+        cls.page.add_script_tag(content=built.read_text())
+
+    def answers(self, name: str, given: list[list[Any]]) -> list[Any]:
+        """What a function of the front end gives for each list of arguments."""
+        call = "([name, all]) => all.map((given) => (typeof mix[name] === 'function' ? mix[name](...given) : mix[name]))"
+        answers: list[Any] = self.page.evaluate(call, [name, given])
+        return answers
+
     def test_the_browser_edits_as_the_core_does(self) -> None:
-        with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
-            entry = Path(folder) / "entry.ts"
-            entry.write_text(ENTRY)
-            built = Path(folder) / "mix.js"
-            command = [str(WEB / "node_modules" / ".bin" / "rolldown"), str(entry), "--file", str(built), "--format", "iife", "--name", "mix"]
-            subprocess.run(command, check=True, capture_output=True, timeout=120)
-            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
-            page = browser.new_page()
-            page.add_script_tag(content=built.read_text())
-            wanted = json.loads(json.dumps(cases()))
-            self.assertGreater(sum(map(len, wanted.values())), 500)
-            for name, pairs in wanted.items():
-                with self.subTest(function=name):
-                    self.assertTrue(pairs)
-                    call = "([name, all]) => all.map((given) => (typeof mix[name] === 'function' ? mix[name](...given) : mix[name]))"
-                    given = page.evaluate(call, [name, [arguments for arguments, _ in pairs]])
-                    for (arguments, result), answer in zip(pairs, given, strict=True):
-                        if not same(result, answer):
-                            self.fail(f"{name}({json.dumps(arguments)[:400]}) gives {json.dumps(answer)[:600]}, the core {json.dumps(result)[:600]}")
-            browser.close()
+        wanted = json.loads(json.dumps(cases()))
+        self.assertGreater(sum(map(len, wanted.values())), 500)
+        for name, pairs in wanted.items():
+            with self.subTest(function=name):
+                self.assertTrue(pairs)
+                given = self.answers(name, [arguments for arguments, _ in pairs])
+                for (arguments, result), answer in zip(pairs, given, strict=True):
+                    if not same(result, answer):
+                        self.fail(f"{name}({json.dumps(arguments)[:400]}) gives {json.dumps(answer)[:600]}, the core {json.dumps(result)[:600]}")
+
+    def test_time_code_counts_every_frame(self) -> None:
+        chance = random.Random(4)
+        for rate in (24, 25, 30):
+            frames = [0, 1, rate - 1, rate, 60 * rate - 1, 60 * rate, 3600 * rate - 1, 3600 * rate, *(chance.randrange(10 * 3600 * rate) for _ in range(300))]
+            wanted = [time_code(frame, rate) for frame in frames]
+            self.assertEqual(self.answers("timeCode", [[frame / rate, rate] for frame in frames]), wanted)
+            # until the next one is on it stays
+            self.assertEqual(self.answers("timeCode", [[(frame + 0.98) / rate, rate] for frame in frames]), wanted)
+            self.assertEqual(self.answers("timeCode", [[-frame / rate, rate] for frame in frames if frame]), [f"-{one}" for one in wanted[1:]])
+
+    def test_moments_in_every_unit(self) -> None:
+        wanted = {"seconds": "83.250 s", "minutes": "1:23.250", "samples": "3\u2009996\u2009000", "24": "00:01:23:06", "25": "00:01:23:06", "30": "00:01:23:07"}
+        for unit, said in wanted.items():
+            self.assertEqual(self.answers("inUnit", [[83.25, unit, 48_000]]), [said])
+
+    def test_marks_of_a_ruler_fill_its_view_and_have_room(self) -> None:
+        chance = random.Random(7)
+        for unit in ("fitting", "seconds", "minutes", "samples", "24", "25", "30"):
+            for _ in range(60):
+                start, span, width = chance.uniform(-5, 4000), 10 ** chance.uniform(-3, 3.8), chance.uniform(200, 2400)
+                rate = chance.choice((8000, 44_100, 48_000, 96_000))
+                [marks] = self.answers("marks", [[[start, start + span], width, unit, rate, 100]])
+                at = [mark["at"] for mark in marks]
+                with self.subTest(unit=unit, start=start, span=span, width=width):
+                    self.assertTrue(all(start - 1e-6 <= one <= start + span + 1e-6 for one in at))
+                    self.assertEqual(len({mark["text"] for mark in marks}), len(marks), marks)
+                    steps = [later - one for one, later in itertools.pairwise(at)]
+                    self.assertTrue(all(step * width / span >= 77.9 for step in steps))
+                    if unit == "samples":
+                        self.assertTrue(all(abs(one * rate - round(one * rate)) < 1e-4 for one in at))
+                    if unit in ("24", "25", "30"):
+                        self.assertTrue(all(abs(one * int(unit) - round(one * int(unit))) < 1e-4 for one in at))
 
     def test_a_difference_would_be_seen(self) -> None:
         self.assertFalse(same({"a": [1.0, {"b": None}]}, {"a": [1.0, {"b": 0}]}))

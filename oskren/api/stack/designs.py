@@ -12,6 +12,7 @@ from fastapi.responses import FileResponse
 from pydantic import BaseModel, Field
 from starlette.background import BackgroundTask
 
+from oskren.api.asking import InQuestion
 from oskren.api.common import InLibrary, InPage, InStudio, changed
 from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.api.stack.told import AMix, mix_of
@@ -26,6 +27,7 @@ from oskren.store import Library
 from oskren.store.documents import designs as kept
 from oskren.store.search.rows import small
 from oskren.store.tables import Design, Version
+from oskren.work.engine import tasks
 from oskren.work.engine.studio import Studio
 from oskren.work.stack import bundles
 
@@ -58,6 +60,13 @@ class DesignKept(BaseModel):
     """The new revision of a design."""
 
     revision: int
+
+
+class DesignPicture(BaseModel):
+    """How long a design sounds (s), and its small waveform; empty when nothing of it is heard."""
+
+    seconds: float
+    outline: str
 
 
 class VersionView(BaseModel):
@@ -141,6 +150,15 @@ def edit_design(studio: InStudio, library: InLibrary, page: InPage, id: int, wan
     row = kept.change(library, id, lambda mix: edited(mix, wanted.edit))
     changed(studio, library, page, "design", id)
     return _view(row)
+
+
+@router.get("/designs/{id}/picture")
+async def picture(question: InQuestion, library: InLibrary, id: int) -> DesignPicture:
+    """What a design looks like in a list."""
+    mix = kept.design(library, id)[1]
+    if not sounding(mix):
+        return DesignPicture(seconds=0.0, outline="")
+    return DesignPicture(**await question.answered(tasks.picture, await question.present(mix)))
 
 
 @router.get("/designs/{id}/versions")

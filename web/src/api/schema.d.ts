@@ -2164,6 +2164,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/designs/{id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Picture
+         * @description What a design looks like in a list.
+         */
+        get: operations["picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/designs/{id}/versions": {
         parameters: {
             query?: never;
@@ -3893,6 +3913,16 @@ export interface components {
             name: string;
             /** Mix */
             mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+        };
+        /**
+         * DesignPicture
+         * @description How long a design sounds (s), and its small waveform; empty when nothing of it is heard.
+         */
+        DesignPicture: {
+            /** Seconds */
+            seconds: number;
+            /** Outline */
+            outline: string;
         };
         /** DesignView */
         DesignView: {
@@ -14381,6 +14411,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DesignView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DesignPicture"];
                 };
             };
             /** @description Not Found */

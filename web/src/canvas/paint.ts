@@ -130,14 +130,6 @@ export function spectrogramImage(levels: Uint8Array, width: number, height: numb
   return image;
 }
 
-/** Round steps for a ruler over ``span`` seconds and ``pixels``. */
-export function rulerStep(span: number, pixels: number): number {
-  const least = (span / pixels) * 78;
-  for (const step of [0.0001, 0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 120, 300, 600, 1800])
-    if (step >= least) return step;
-  return 3600;
-}
-
 /** The small waveform of a row from its base64 bytes: lows, then highs. */
 export function smallWave(pen: CanvasRenderingContext2D, outline: string, w: number, h: number, colour: string) {
   if (!outline) return;

@@ -1,8 +1,8 @@
 /** Drawing one opened sound over time, free of React: waveform, spectrogram, and what lies on them. */
-import { clock } from "../ui/format";
 import type { Ink } from "../ui/theme";
 import { AXIS_MARKS, type Axis, axisHeight } from "./axis";
-import { levelHeight, type PeakData, rulerStep, sampleLine, spectrogramImage, waveform } from "./paint";
+import { levelHeight, type PeakData, sampleLine, spectrogramImage, waveform } from "./paint";
+import { marks, type Unit } from "./ruler";
 
 export interface Band {
   id: number;
@@ -42,6 +42,8 @@ export interface Scene {
   view: [number, number];
   total: number;
   rate: number;
+  /** What its ruler shows. */
+  unit: Unit;
   colours: Ink;
   peaks?: PeakData & { from: number; to: number };
   /** The factor the waveform is drawn taller by, and whether it is drawn in dB. */
@@ -188,13 +190,12 @@ function spectrogram(pen: Pen, scene: Scene) {
 
 function ruler(pen: Pen, scene: Scene) {
   const { colours, view, total } = scene;
-  const step = rulerStep(view[1] - view[0], scene.width);
   pen.font = FONT;
-  for (let t = Math.ceil(view[0] / step) * step; t <= view[1]; t += step) {
+  for (const { at, text } of marks(view, scene.width, scene.unit, scene.rate, total)) {
     pen.fillStyle = colours.line;
-    pen.fillRect(toX(scene, t), 12, 1, 6);
+    pen.fillRect(toX(scene, at), 12, 1, 6);
     pen.fillStyle = colours.dim;
-    pen.fillText(total >= 60 ? clock(t, step < 1 ? 2 : 0) : `${t.toFixed(step < 0.01 ? 4 : step < 1 ? 2 : 0)} s`, toX(scene, t) + 4, 11);
+    pen.fillText(text, toX(scene, at) + 4, 11);
   }
 }
 

@@ -1,6 +1,7 @@
 /** Where and how the sound comes out. Nothing here reaches a render. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
+import { UNITS, type Unit } from "../canvas/ruler";
 import { Do } from "../ui/buttons";
 import { Choose, Pick } from "../ui/choices";
 import { Heading } from "../ui/frames";
@@ -10,7 +11,7 @@ import { player } from "./player";
 import { useListening } from "./state";
 
 export function OutputPanel({ onClose }: { onClose: () => void }) {
-  const { mono, safe, reference, output, outputRate, heard } = useListening();
+  const { mono, safe, ruler, reference, output, outputRate, heard } = useListening();
   const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
   useKeys({ leave: onClose }, { over: true });
   useEffect(() => {
@@ -61,6 +62,12 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
         value={String(reference)}
         options={["-24", "-20", "-18"]}
         onChange={(chosen) => useListening.setState({ reference: Number(chosen) })}
+      />
+      <Choose
+        label="Rulers and positions show"
+        value={ruler}
+        options={UNITS}
+        onChange={(chosen) => useListening.setState({ ruler: chosen as Unit })}
       />
       <Image />
       <Box color={other ? "amber" : "dim"} fontSize="12px">

@@ -3,10 +3,10 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { fitted } from "../canvas/paint";
+import { inUnit } from "../canvas/ruler";
 import { useShared } from "../session/store";
 import { Bare, Do } from "../ui/buttons";
 import { ControlOf, useControl } from "../ui/controls";
-import { clock } from "../ui/format";
 import { shown, useKeys } from "../ui/keys";
 import { IN_WIDE, ink } from "../ui/theme";
 import { OutputPanel } from "./OutputPanel";
@@ -96,17 +96,19 @@ function Spectrum() {
 }
 
 function Position() {
+  const unit = useListening((state) => state.ruler);
   const now = useRef<HTMLDivElement>(null);
   const heard = useListening((state) => state.heard);
   useEffect(() => {
     const write = () => {
       const zero = heard ? heard.opened.zero / heard.opened.rate : 0;
       const at = heard ? live.position / heard.opened.rate - zero : 0;
-      if (now.current) now.current.textContent = zero ? `${at >= 0 ? "+" : ""}${at.toFixed(3)} s` : clock(at);
+      const shown = unit === "fitting" ? (zero ? "seconds" : "minutes") : unit;
+      if (now.current) now.current.textContent = `${zero && at >= 0 ? "+" : ""}${inUnit(at, shown, heard?.opened.rate ?? 0)}`;
     };
     write();
     return player.onTick(write);
-  }, [heard]);
+  }, [heard, unit]);
   return (
     <Box w="148px" minW="100px" flexShrink={1}>
       <Box ref={now} fontFamily="mono" fontSize="16px" data-testid="position" />

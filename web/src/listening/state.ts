@@ -1,6 +1,7 @@
 /** What is heard and how: the state of listening, part of which this browser remembers. */
 import { create } from "zustand";
 import type { Node, Opened, Step } from "../api/client";
+import type { Unit } from "../canvas/ruler";
 
 /** A saved chain put on what is auditioned, and what is done to its ends; ``said`` is all of that in words. */
 export interface Through {
@@ -60,12 +61,14 @@ interface Listening {
   safe: boolean;
   /** Working level (dBFS) the meters show a line at. */
   reference: number;
+  /** What rulers and positions show. */
+  ruler: Unit;
   output: string;
   /** Rate of the output (Hz); 0 before anything was heard. */
   outputRate: number;
 }
 
-const KEPT = ["volumeDb", "matched", "safe", "output", "reference"] as const;
+const KEPT = ["volumeDb", "matched", "safe", "output", "reference", "ruler"] as const;
 
 export const TEMPOS = [1, 1.25, 1.5, 2] as const;
 
@@ -98,6 +101,7 @@ export const useListening = create<Listening>(() => ({
   mono: false,
   safe: true,
   reference: -20,
+  ruler: "fitting",
   output: "",
   outputRate: 0,
   ...remembered(),

@@ -88,6 +88,18 @@ const SHOWN: Record<string, string[]> = {
   spread: ["spread", "spreads"],
 };
 
+/** Jobs that bring sounds one by one, and how often the table looks for them meanwhile. */
+const BRINGING = ["import", "upload", "offload"];
+const LOOKED_MS = 1500;
+let looked = 0;
+
+/** Show what a job has brought so far. */
+function arriving(job: Job) {
+  if (!BRINGING.includes(job.kind) || job.library !== useShared.getState().library || performance.now() - looked < LOOKED_MS) return;
+  looked = performance.now();
+  for (const key of ["sounds", "counts", "arrivals"]) void queries.invalidateQueries({ queryKey: [key] });
+}
+
 export function useJobEvents() {
   useEffect(() => {
     const source = new EventSource("/api/events");
@@ -100,7 +112,7 @@ export function useJobEvents() {
     source.addEventListener("job", (event) => {
       const job = JSON.parse((event as MessageEvent<string>).data);
       useJobs.setState((state) => ({ jobs: { ...state.jobs, [job.id]: job } }));
-      if (job.state === "running") return;
+      if (job.state === "running") return arriving(job);
       const waited = ended.get(job.id);
       waited?.(job);
       ended.delete(job.id);

@@ -2,10 +2,13 @@
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
 import type { Opened } from "../api/client";
-import { rulerStep } from "../canvas/paint";
+import { marks } from "../canvas/ruler";
 import { live, player } from "../listening/player";
 import { useListening } from "../listening/state";
 import type { Scale } from "./useScale";
+
+/** Rate (Hz) samples are counted at before anything is heard. */
+const USUAL_RATE = 48_000;
 
 /** Height of the ruler (px). */
 export const RULER = 24;
@@ -22,18 +25,16 @@ interface Props {
   children: ReactNode;
 }
 
-export function Ruler({ scale }: { scale: Scale }) {
+export function Ruler({ scale, rate }: { scale: Scale; rate: number }) {
   const { shown, width, toX } = scale;
-  const step = rulerStep(shown[1] - shown[0], Math.max(1, width));
-  const ticks: number[] = [];
-  for (let t = Math.ceil(shown[0] / step) * step; t <= shown[1]; t += step) ticks.push(Number(t.toFixed(6)));
+  const unit = useListening((state) => state.ruler);
   return (
     <Box h={`${RULER}px`} borderBottom="1px solid" borderColor="line" position="relative" fontFamily="mono" fontSize="10px" color="dim">
-      {ticks.map((t) => (
+      {marks(shown, width, unit, rate, 0).map(({ at, text }) => (
         <Box
-          key={t}
+          key={at}
           position="absolute"
-          left={`${toX(t)}px`}
+          left={`${toX(at)}px`}
           top={0}
           bottom={0}
           borderLeft="1px solid"
@@ -41,8 +42,8 @@ export function Ruler({ scale }: { scale: Scale }) {
           pl="4px"
           whiteSpace="nowrap"
         >
-          {t > 0 ? "+" : ""}
-          {t.toFixed(step < 0.1 ? 2 : 1)}
+          {at > 0 ? "+" : ""}
+          {text}
         </Box>
       ))}
     </Box>
@@ -103,7 +104,7 @@ export function LaneArea({ area, scale, heard, zero, children }: Props) {
       onPointerMove={move}
       onPointerUp={up}
     >
-      <Ruler scale={scale} />
+      <Ruler scale={scale} rate={heard?.rate ?? USUAL_RATE} />
       {loop && heard && (
         <Box
           position="absolute"

@@ -88,6 +88,7 @@ export function WaveView(props: Props) {
   }, []);
 
   const colours = useInk();
+  const unit = useListening((state) => state.ruler);
   const columns = Math.min(2048, width);
   const peaks = usePeaks(opened, view, columns).data;
   const picture = useSpectrogram(opened, view, Math.min(columns, 900), spectrum ? Math.min(spectrum, 160) : 0, axis, colours);
@@ -98,8 +99,8 @@ export function WaveView(props: Props) {
   // a threshold lies where its level is: nothing is drawn taller under it
   const gain = threshold === undefined ? (inDb ? 10 ** (byDb / 20) : filling(most, byDb)) : 1;
   const sound = useMemo(
-    () => ({ width, height, spectrum, view, total, rate, colours, peaks, gain, inDb, picture, axis, lanes, silent }),
-    [width, height, spectrum, view, total, rate, colours, peaks, gain, inDb, picture, axis, lanes, silent],
+    () => ({ width, height, spectrum, view, total, rate, unit, colours, peaks, gain, inDb, picture, axis, lanes, silent }),
+    [width, height, spectrum, view, total, rate, unit, colours, peaks, gain, inDb, picture, axis, lanes, silent],
   );
   const scene = useMemo(
     (): Scene => ({ ...sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, grabbed }),

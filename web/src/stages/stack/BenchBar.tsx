@@ -23,6 +23,9 @@ const TABS: readonly [Tab, string][] = [
   ["tune", "Tune"],
 ];
 
+/** Leaves the design for the cards of all. */
+const ALL = "all";
+
 interface Props {
   design: number;
   name: string;
@@ -58,9 +61,7 @@ export function BenchBar({
 }: Props) {
   const go = useNavigate();
   const told = { copy: "A design like this one, to go another way", trash: "With its versions; what was printed of it stays" };
-  const acts = actsOf("design", design, told, saved, (id) =>
-    useShared.setState({ design: id ?? designs.find((one) => one.id !== design)?.id ?? null }),
-  );
+  const acts = actsOf("design", design, told, saved, (id) => useShared.setState({ design: id ?? null }));
   return (
     <Bar>
       <SpokenTitle>{name}</SpokenTitle>
@@ -71,8 +72,8 @@ export function BenchBar({
         label="Design"
         maxW="96px"
         value={String(design)}
-        options={designs.map((one) => [String(one.id), one.name] as const)}
-        onChange={(value) => useShared.setState({ design: Number(value) })}
+        options={[...designs.map((one) => [String(one.id), one.name] as const), ...(designs.length > 1 ? [[ALL, "All designs …"] as const] : [])]}
+        onChange={(value) => useShared.setState({ design: value === ALL ? null : Number(value) })}
       />
       <Do quiet onClick={onNew}>
         New

@@ -8,6 +8,7 @@ import { Do } from "../../ui/buttons";
 import { Bar, Empty, Title } from "../../ui/frames";
 import { complain } from "../../ui/messages";
 import { Bench } from "./Bench";
+import { Designs } from "./Designs";
 import { LoadBundle } from "./LoadBundle";
 import { Perform } from "./Perform";
 
@@ -28,7 +29,8 @@ export default function Stack() {
   const wanted = draft?.id === number ? draft : list?.find((design) => design.id === number);
   // one that is not listed yet may be in the list that is on its way
   const waiting = !wanted && designs.isFetching;
-  const chosen = wanted ?? (waiting ? undefined : list?.[0]);
+  // one alone is what is wanted; of several one is chosen
+  const chosen = wanted ?? (waiting || list?.length !== 1 ? undefined : list[0]);
   useEffect(() => {
     if (chosen && chosen.id !== number) useShared.setState({ design: chosen.id });
   }, [chosen, number]);
@@ -56,6 +58,15 @@ export default function Stack() {
     gcTime: 0,
     queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}", { params: { path: { library, id: chosen?.id ?? 0 } } })),
   });
+  const ways = (
+    <Flex gap="8px">
+      <Do main onClick={() => void begin()}>
+        Begin a design
+      </Do>
+      <Do onClick={() => setPerforming(true)}>Perform</Do>
+      <LoadBundle />
+    </Flex>
+  );
   if (!list || waiting) return null;
   if (performing) return <Perform design={chosen ?? null} onClose={() => setPerforming(false)} />;
   if (!chosen)
@@ -63,20 +74,17 @@ export default function Stack() {
       <Flex direction="column" h="100%">
         <Bar>
           <Title>Stack</Title>
+          <Box flex={1} />
+          {!!list.length && ways}
         </Bar>
-        <Empty
-          action={
-            <Flex gap="8px">
-              <Do main onClick={() => void begin()}>
-                Begin a design
-              </Do>
-              <Do onClick={() => setPerforming(true)}>Perform</Do>
-              <LoadBundle />
-            </Flex>
-          }
-        >
-          Layers are lined up here on the strike line: each one's anchor lands on time zero. Begin a design, or choose a sound in Gather and press Y.
-        </Empty>
+        {list.length ? (
+          <Designs list={list} />
+        ) : (
+          <Empty action={ways}>
+            Layers are lined up here on the strike line: each one's anchor lands on time zero. Begin a design, or choose a sound in Gather and press
+            Y.
+          </Empty>
+        )}
       </Flex>
     );
   if (open.error)
