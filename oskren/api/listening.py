@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query, Response
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio
-from oskren.core.audio.layouts import channel_names, matrix
+from oskren.core.audio.layouts import MAX_CHANNELS, channel_names, matrix
 from oskren.core.errors import OskrenError
 from oskren.core.measure.peaks import spectrogram as picture
 from oskren.core.nodes.chains import passed_over
@@ -17,6 +17,7 @@ from oskren.core.nodes.model import Chained, Node, Step
 from oskren.core.plugins import shelf
 from oskren.store.library import node_of
 from oskren.work.engine.glancing import ESTIMATED
+from oskren.work.engine.studio import Ears
 
 router = APIRouter(tags=["listen"])
 RAW: dict[int | str, dict[str, Any]] = {200: {"content": {"application/octet-stream": {}}}}
@@ -95,9 +96,20 @@ def loudness(studio: InStudio, digest: str) -> Loud:
 
 
 @router.get("/heard/{digest}/block", response_class=Response, responses=RAW)
-def block(studio: InStudio, digest: str, start: Annotated[int, Query(ge=0)], frames: Annotated[int, Query(ge=1, le=1 << 20)]) -> Response:
-    """Raw little-endian float32, channels interleaved."""
-    return Response(studio.block(digest, start, frames), media_type="application/octet-stream", headers={"Cache-Control": "private, max-age=600"})
+def block(
+    studio: InStudio,
+    digest: str,
+    start: Annotated[int, Query(ge=0)],
+    frames: Annotated[int, Query(ge=1, le=1 << 20)],
+    ears: bool = False,
+    silent: Annotated[list[int], Query(max_length=MAX_CHANNELS)] = [],  # noqa: B006 (never changed)
+) -> Response:
+    """Raw little-endian float32, channels interleaved; with ``ears`` two of them, as headphones give them, without the channels that are ``silent``."""
+    return Response(
+        studio.block(digest, start, frames, ears=Ears(tuple(silent)) if ears else None),
+        media_type="application/octet-stream",
+        headers={"Cache-Control": "private, max-age=600"},
+    )
 
 
 @router.get("/heard/{digest}/peaks", response_class=Response, responses=RAW)

@@ -9,6 +9,7 @@ import numpy as np
 import soundfile as sf
 
 from oskren.core.audio import files
+from oskren.core.measure.levels import db
 from tests.api.test_api import HERE, Running
 from tests.support import RATE, noise, sine, struck
 
@@ -108,6 +109,23 @@ class Asking(Running):
                 f"/api/heard/{opened['digest']}/spectrogram", params={"start": 0, "end": opened["frames"], "width": 50, "height": 40, "axis": axis}
             )
             self.assertEqual(len(picture.content), 2000)
+
+    def test_many_channels_on_headphones(self) -> None:
+        files.write(self.folder / "round" / "corner.wav", np.pad(noise(0.5, -20), ((0, 0), (3, 0))), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "round")]}))
+        opened = self.post(f"{HERE}/open", {"sound": self.named("corner")["id"]})
+        self.assertEqual((opened["layout"], opened["channels"]), ("quad", 4))
+
+        def heard(**more: object) -> np.ndarray:
+            block = self.client.get(f"/api/heard/{opened['digest']}/block", params={"start": 2000, "frames": 8000, **more})
+            return np.frombuffer(block.content, np.float32)
+
+        both = heard(ears=True).reshape(-1, 2)
+        self.assertEqual((len(heard()), len(both)), (4 * 8000, 8000))
+        # the right one behind: louder and sooner on the right
+        self.assertGreater(db(float(both[:, 1].std() / both[:, 0].std())), 6.0)
+        self.assertEqual(float(np.abs(heard(ears=True, silent=[3])).max()), 0.0)
+        np.testing.assert_array_equal(heard(ears=True, silent=[0, 1]).reshape(-1, 2), both)
 
     def test_a_spectrogram_shows_a_tone_where_its_axis_says(self) -> None:
         files.write(self.folder / "axis" / "tone.wav", sine(5000, 1.0, -6), RATE, 24)

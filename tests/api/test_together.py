@@ -383,6 +383,16 @@ class OneShape(Running):
         for free in [studio.workers.submit("question", os.getpid) for _ in range(2)]:
             free.result(PATIENCE_S)
 
+    def test_designs_have_pictures(self) -> None:
+        layer = self.post(f"{HERE}/stack/layer", {"sound": self.named("glass hit")["id"]})
+        design = self.post(f"{HERE}/designs", {"name": "Pictured", "mix": {"kind": "mix", "members": [layer]}})
+        picture = self.client.get(f"{HERE}/designs/{design['id']}/picture").json()
+        self.assertGreater(picture["seconds"], 0.1)
+        self.assertGreater(len(set(base64.b64decode(picture["outline"]))), 20)
+        empty = self.post(f"{HERE}/designs", {"name": "Nothing yet"})
+        self.assertEqual(self.client.get(f"{HERE}/designs/{empty['id']}/picture").json(), {"seconds": 0.0, "outline": ""})
+        self.assertEqual(self.client.get(f"{HERE}/designs/4711/picture").status_code, 404)
+
     def test_meters_do_not_wait_behind_jobs(self) -> None:
         studio = self.client.app.state.studio  # type: ignore[attr-defined]
         busy = [studio.workers.submit("batch", time.sleep, 3) for _ in range(4 * studio.workers.size)]

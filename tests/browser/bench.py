@@ -72,8 +72,11 @@ class OnTheBench(InBrowser):
 
     # ---- in the interface
 
-    def open(self) -> None:
+    def open(self, name: str = "") -> None:
+        """Open Stack with its only design, or with that of a name."""
         self.stage("Stack")
+        if name:
+            self.page.get_by_role("region", name="Designs").get_by_role("button").filter(has_text=name).click()
         expect(self.page.locator("[data-clip]").first).to_be_visible()
 
     def head(self, index: int) -> Locator:

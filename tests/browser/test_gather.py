@@ -2,6 +2,7 @@
 many channels, sets by drag, a tree edited where it is shown, and files out."""
 
 import re
+import time
 from pathlib import Path
 
 import httpx
@@ -16,7 +17,7 @@ from oskren.store.describe import following
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import follow_up, import_paths
 from tests.browser.support import InBrowser, expect
-from tests.support import RATE, noise, sine, struck
+from tests.support import PATIENCE_S, RATE, noise, sine, struck
 
 HERE = "lib/workshop"
 
@@ -60,6 +61,24 @@ class Gathering(InBrowser):
 
     def rows(self, query: str):  # type: ignore[no-untyped-def]
         return self.api(f"{HERE}/sounds?limit=200&q={query}")["rows"]
+
+    def test_what_a_long_import_has_brought_is_shown_while_it_runs(self) -> None:
+        page, folder = self.page, self.folder / "many"
+        self.new_library("Zz many")
+        for number in range(60):
+            files.write(folder / f"shard {number:02d}.wav", struck(0.3, seed=300 + number), RATE, 24)
+        studio = self.app.state.studio
+        page.get_by_role("button", name=re.compile("^Import")).first.click()
+        page.get_by_label("Folder or file of this machine").fill(str(folder))
+        page.get_by_label("Folder or file of this machine").press("Enter")
+        # both workers have something else to do once the first files are in
+        deadline = time.monotonic() + PATIENCE_S
+        while not self.api("lib/zz-many/counts")["gather"]:
+            self.assertLess(time.monotonic(), deadline)
+        asleep = [studio.workers.submit("batch", time.sleep, 8) for _ in range(2)]
+        expect(page.get_by_test_id("total")).to_have_text(re.compile(r"^([1-9]|[1-5]\d) sounds?$"))
+        self.assertFalse(all(one.done() for one in asleep))
+        expect(page.get_by_test_id("total")).to_have_text("60 sounds")
 
     def test_an_import_with_trouble_in_it(self) -> None:
         page, folder = self.page, self.folder / "trouble"
@@ -340,9 +359,21 @@ class Gathering(InBrowser):
             self.pick("Frequency axis", f"{axis} axis")
         page.get_by_role("button", name="Output").click()
         page.get_by_role("button", name="Mono check").click()
+        # on headphones every channel is heard from its side; those that are muted are not
+        page.get_by_role("button", name="Headphones").click()
+        expect(page.get_by_role("button", name="Headphones")).to_have_attribute("aria-pressed", "true")
+        with page.expect_request(re.compile(r"/block\?.*ears=true$")):
+            self.row("dome ambix").click()
+        lanes.get_by_label("mute Ls", exact=True).click()
+        with page.expect_request(re.compile(r"/block\?.*ears=true&silent=2$")):
+            self.press("Space", "Space")
         expect(page.get_by_role("button", name="Safety limit")).to_have_attribute("aria-pressed", "true")
         self.press("u")
         expect(page.get_by_role("button", name=re.compile("^Dim"))).to_have_attribute("aria-pressed", "true")
+        self.pick("Rulers and positions show", "Samples")
+        expect(page.get_by_test_id("position")).to_have_text(re.compile(r"^[\d\u2009]+$"))
+        self.pick("Rulers and positions show", "Time code, 25 a second")
+        expect(page.get_by_test_id("position")).to_have_text(re.compile(r"^00:00:0\d:[012]\d$"))
 
     def test_a_quiet_sound_fills_its_lane_and_is_drawn_lower_by_key(self) -> None:
         """The waveform on the screen, counted in rows of pixels of its colours."""

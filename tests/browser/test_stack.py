@@ -80,6 +80,42 @@ class Stacking(OnTheBench):
         audio, _, _ = self.heard(mix)
         self.assertLess(20 * np.log10(np.abs(audio).max()), -0.9)
 
+    def test_designs_are_cards_and_the_wanted_list_lies_beside_them(self) -> None:
+        page = self.page
+        self.design(self.layer("Tone 220"), name="Low tone")
+        self.design(name="Nothing yet")
+        self.stage("Stack")
+        cards = page.get_by_role("region", name="Designs").get_by_role("button")
+        expect(cards).to_have_count(2)
+        expect(cards.filter(has_text="Low tone")).to_contain_text("1 layer, 2.00 s")
+        expect(cards.filter(has_text="Low tone").locator("canvas")).to_be_visible()
+        expect(cards.filter(has_text="Nothing yet")).to_contain_text("Nothing of it is heard yet.")
+        cards.filter(has_text="Low tone").click()
+        expect(page.locator("[data-clip]")).to_have_count(1)
+        # every stage returns to what was open
+        self.stage("Vary")
+        self.stage("Stack")
+        expect(page.locator("[data-clip]")).to_have_count(1)
+        self.press("6")
+        beside = page.get_by_role("region", name="Wanted list")
+        beside.get_by_label("What is wanted").fill("2 latches of the dome")
+        beside.get_by_label("What is wanted").press("Enter")
+        expect(beside.locator("[data-wanted]")).to_contain_text("latches of the dome")
+        # the stage beside it goes on working
+        self.choose_layer(0)
+        self.press("m")
+        self.kept(f"{HERE}/designs", "it.some((one) => one.mix.members[0]?.mute)")
+        beside.get_by_role("button", name="latches of the dome: open").click()
+        self.pick("Link a design to latches of the dome", "Low tone", beside)
+        expect(beside.locator("[data-wanted]")).to_contain_text("1 of 2")
+        self.stage("Ship")
+        expect(beside).to_be_visible()
+        self.press("Escape")
+        expect(beside).to_have_count(0)
+        self.stage("Stack")
+        self.pick("Design", "All designs …")
+        expect(cards).to_have_count(2)
+
     def test_edges_fades_anchor_and_slip_by_hand(self) -> None:
         number = self.design(self.layer("Tone 220", anchor_s=0.6, start_s=0.5, end_s=1.5))
         self.open()
@@ -198,7 +234,7 @@ class Stacking(OnTheBench):
         page = self.page
         inner = self.design(self.layer("Dome glass, ring"), name="Glass inside")
         number = self.design(self.layer("Bolt drop"))
-        self.open()
+        self.open("Bench")
         page.get_by_role("button", name="+ add").click()
         words = page.get_by_label("Fill from words")
         words.fill("floor; xylophone")
@@ -255,8 +291,7 @@ class Stacking(OnTheBench):
         changed = self.mix(inner)
         changed["members"][0]["pitch_st"] = -7
         httpx.put(f"{self.base}/designs/{inner}", json={"name": "Lock", "mix": changed}, timeout=90).raise_for_status()
-        self.stage("Stack")
-        self.pick("Design", "Outer")
+        self.open("Outer")
         expect(self.head(0)).to_contain_text("newer exists")
         self.choose_layer(0)
         self.press("F4")

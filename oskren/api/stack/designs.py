@@ -158,7 +158,8 @@ async def picture(question: InQuestion, library: InLibrary, id: int) -> DesignPi
     mix = kept.design(library, id)[1]
     if not sounding(mix):
         return DesignPicture(seconds=0.0, outline="")
-    return DesignPicture(**await question.answered(tasks.picture, await question.present(mix)))
+    seconds, outline = await question.answered(tasks.picture, await question.present(mix))
+    return DesignPicture(seconds=seconds, outline=small(outline))
 
 
 @router.get("/designs/{id}/versions")

@@ -7,6 +7,7 @@ from oskren.core.steps import (  # noqa: F401
     dynamics,
     edges,
     equaliser,
+    headphones,
     lengthen,
     level,
     motion,

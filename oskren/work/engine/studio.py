@@ -8,7 +8,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, wait
 from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -20,7 +20,7 @@ from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import lacking, renderable, without_missing
-from oskren.core.nodes.model import Node, NodeAdapter, Print, Row, Source
+from oskren.core.nodes.model import Chained, Node, NodeAdapter, Print, Row, Source, Step
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins import shelf
@@ -42,6 +42,13 @@ BEHIND = (
     "freezing or printing what it is made of makes it quick."
 )
 NodeT = TypeVar("NodeT", bound=Node)
+
+
+@dataclass(frozen=True)
+class Ears:
+    """Listening on headphones; channels that are ``silent`` (from 0) are left out."""
+
+    silent: tuple[int, ...] = ()
 
 
 class Studio:
@@ -185,19 +192,26 @@ class Studio:
                 return self._nodes[digest]
         raise OskrenError("This sound is no longer open; select it again.")
 
-    def block(self, digest: str, start: int, frames: int) -> bytes:
-        """Raw float32 of an opened node. Originals and cached renders are read here, the rest by the live worker."""
+    def block(self, digest: str, start: int, frames: int, *, ears: Ears | None = None) -> bytes:
+        """Raw float32 of an opened node. Originals and cached renders are read here, the rest by the live worker.
+
+        With ``ears``, two channels: what both ears hear on headphones.
+        """
         node, library, shape = self.known(digest)
         start = max(0, start)
         frames = max(0, min(frames, shape.frames - start))
         if not frames:
             return b""
+        estimated = digest.startswith(ESTIMATED)
+        if ears is not None:
+            heard = Chained(node=node, chain=(Step(kind="headphones", params={"silent": ears.silent}),)).model_dump(mode="json")
+            both: bytes = self.workers.live(tasks.block, self.place(library, node), heard, start, frames, estimated)
+            return both
         cached = None if isinstance(node, Source | Print) else self.home.cache.open(digest)
         if cached is not None:
             return np.ascontiguousarray(cached[0][start : start + frames]).tobytes()
         if isinstance(node, Source | Print):
             return b"".join(np.ascontiguousarray(part).tobytes() for part in files.blocks(library.media(node.audio), start, start + frames))
-        estimated = digest.startswith(ESTIMATED)
         data: bytes = self.workers.live(tasks.block, self.place(library, node), node.model_dump(mode="json"), start, frames, estimated)
         if not estimated:
             self.complete(digest)

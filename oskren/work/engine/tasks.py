@@ -70,14 +70,15 @@ def waveform(place: Workplace, node: dict[str, Any]) -> None:
     building.finish().save(place.peaks_path(node_hash(parsed)))
 
 
-def picture(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
+def picture(place: Workplace, node: dict[str, Any]) -> tuple[float, bytes]:
     """Length (s) and small waveform of a node, for a list."""
-    parsed, path = NodeAdapter.validate_python(node), place.peaks_path(node_hash(NodeAdapter.validate_python(node)))
+    parsed = NodeAdapter.validate_python(node)
+    path = place.peaks_path(node_hash(parsed))
     made = peaks.Peaks.load(path)
     if made is None:
         waveform(place, node)
         made = peaks.Peaks.load(path)
-    return {"seconds": place.renderer().output_shape(parsed).seconds, "outline": "" if made is None else made.outline()}
+    return place.renderer().output_shape(parsed).seconds, b"" if made is None else made.outline()
 
 
 def whole(place: Workplace, node: dict[str, Any]) -> None:

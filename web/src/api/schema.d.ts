@@ -273,7 +273,7 @@ export interface paths {
         };
         /**
          * Block
-         * @description Raw little-endian float32, channels interleaved.
+         * @description Raw little-endian float32, channels interleaved; with ``ears`` two of them, as headphones give them, without the channels that are ``silent``.
          */
         get: operations["block"];
         put?: never;
@@ -8975,6 +8975,8 @@ export interface operations {
             query: {
                 start: number;
                 frames: number;
+                ears?: boolean;
+                silent?: number[];
             };
             header?: never;
             path: {

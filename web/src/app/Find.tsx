@@ -43,7 +43,7 @@ export function Find({ onClose }: { onClose: () => void }) {
     { key: "record", title: "Record a take", note: "command", run: () => go("/gather?panel=record") },
     { key: "recorder", title: "Field recorder", note: "command", run: () => go("/gather?panel=recorder") },
     { key: "card", title: "Offload a recorder's card", note: "command", run: () => go("/gather?panel=card") },
-    { key: "wanted", title: "Wanted list", note: "command", run: () => go("/gather?panel=wanted") },
+    { key: "wanted", title: "Wanted list", note: "command", run: () => useShared.setState({ wanting: true }) },
     { key: "import", title: "Import files or a folder", note: "command", run: () => go("/gather?panel=import") },
   ];
   const entries: Entry[] = [

@@ -38,6 +38,8 @@ const STAGES = [
   ["picture", "Picture", "", lazy(() => import("../stages/picture/Picture"))],
 ] as const;
 
+const Wanted = lazy(() => import("../stages/gather/Wanted"));
+
 function Libraries() {
   const library = useShared((state) => state.library);
   const state = useQuery({ queryKey: ["state"], queryFn: () => got(api.GET("/api/state")) });
@@ -193,6 +195,7 @@ export function Shell() {
   const library = useShared((state) => state.library);
   const [finding, setFinding] = useState(false);
   const [listing, setListing] = useState(false);
+  const wanting = useShared((state) => state.wanting);
   const worn = useLook((state) => state.worn);
   useJobEvents();
   useHeightKeys();
@@ -205,6 +208,7 @@ export function Shell() {
     },
     find: () => setFinding(true),
     list: () => setListing((open) => !open),
+    wanted: () => useShared.setState({ wanting: !useShared.getState().wanting }),
     name: () => tell("There is nothing chosen here that could be named."),
   });
   const change = () => {
@@ -262,6 +266,11 @@ export function Shell() {
       <Strip />
       <Messages />
       <Hints />
+      {library && wanting && (
+        <Suspense fallback={null}>
+          <Wanted onClose={() => useShared.setState({ wanting: false })} />
+        </Suspense>
+      )}
       {finding && <Find onClose={() => setFinding(false)} />}
       {listing && <KeyList onClose={() => setListing(false)} />}
     </Flex>

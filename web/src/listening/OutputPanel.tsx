@@ -11,7 +11,7 @@ import { player } from "./player";
 import { useListening } from "./state";
 
 export function OutputPanel({ onClose }: { onClose: () => void }) {
-  const { mono, safe, ruler, reference, output, outputRate, heard } = useListening();
+  const { mono, safe, headphones, ruler, reference, output, outputRate, heard } = useListening();
   const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
   useKeys({ leave: onClose }, { over: true });
   useEffect(() => {
@@ -55,6 +55,13 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
         </Do>
         <Do on={safe} hint="Nothing louder than -1 dBFS leaves, whatever is opened" onClick={() => player.setSafe(!safe)}>
           Safety limit
+        </Do>
+        <Do
+          on={headphones}
+          hint="Surround and ambisonic sounds as they reach both ears round a head; mono and stereo stay as they are"
+          onClick={() => player.setHeadphones(!headphones)}
+        >
+          Headphones
         </Do>
       </Flex>
       <Pick

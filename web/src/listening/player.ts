@@ -309,6 +309,13 @@ class Player {
     this.sendVolume();
   }
 
+  /** Hear surround and ambisonic sounds as headphones give them, or folded down; what is heard goes on at the same moment. */
+  setHeadphones(headphones: boolean) {
+    useListening.setState({ headphones });
+    const { playing, heard } = useListening.getState();
+    if (playing && heard && heard.opened.channels > 2) this.begin(heard, Math.round(live.position));
+  }
+
   /** Hear only some channels; what is heard goes on at the same moment. */
   setLanes(muted: number[], soloed: number[]) {
     useListening.setState({ muted, soloed });
@@ -382,9 +389,10 @@ class Player {
       }
       const from = this.feedAt;
       const count = Math.max(1, Math.min(end - from, Math.round((this.held === 0 ? FIRST_S : BLOCK_S) * rate * speed)));
-      const raw = new Float32Array(await bytes(`/api/heard/${digest}/block?start=${from}&frames=${count}`));
+      const ears = onEars(channels);
+      const raw = new Float32Array(await bytes(`/api/heard/${digest}/block?start=${from}&frames=${count}${ears ?? ""}`));
       if (voice !== this.voice) return;
-      const [left, right] = stereo(raw, channels, heard.opened.fold);
+      const [left, right] = ears === null ? stereo(raw, channels, heard.opened.fold) : parted(raw);
       const given = left.length;
       this.feedAt = from + given;
       this.held += given;
@@ -408,6 +416,19 @@ class Player {
 export function sounds(lane: number): boolean {
   const { muted, soloed } = useListening.getState();
   return soloed.length ? soloed.includes(lane) : !muted.includes(lane);
+}
+
+/** How headphones are asked for, and the channels that are not heard; null where they make no difference. */
+function onEars(channels: number): string | null {
+  if (!useListening.getState().headphones || channels <= 2) return null;
+  const silent = [...Array(channels).keys()].filter((lane) => !sounds(lane));
+  return `&ears=true${silent.map((lane) => `&silent=${lane}`).join("")}`;
+}
+
+/** Left and right that come interleaved. */
+function parted(raw: Float32Array): [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] {
+  const sides = [0, 1].map((side) => new Float32Array(raw.length / 2).map((_, i) => raw[2 * i + side]));
+  return [sides[0], sides[1]];
 }
 
 /** Left and right of interleaved samples, by what each channel gives to either; a single soloed channel is heard in the middle. */

@@ -59,6 +59,8 @@ interface Listening {
   dim: boolean;
   mono: boolean;
   safe: boolean;
+  /** Whether sounds of more than two channels are heard as headphones give them. */
+  headphones: boolean;
   /** Working level (dBFS) the meters show a line at. */
   reference: number;
   /** What rulers and positions show. */
@@ -68,7 +70,7 @@ interface Listening {
   outputRate: number;
 }
 
-const KEPT = ["volumeDb", "matched", "safe", "output", "reference", "ruler"] as const;
+const KEPT = ["volumeDb", "matched", "safe", "output", "reference", "ruler", "headphones"] as const;
 
 export const TEMPOS = [1, 1.25, 1.5, 2] as const;
 
@@ -100,6 +102,7 @@ export const useListening = create<Listening>(() => ({
   dim: false,
   mono: false,
   safe: true,
+  headphones: false,
   reference: -20,
   ruler: "fitting",
   output: "",

@@ -91,13 +91,15 @@ const SHOWN: Record<string, string[]> = {
 /** Jobs that bring sounds one by one, and how often the table looks for them meanwhile. */
 const BRINGING = ["import", "upload", "offload"];
 const LOOKED_MS = 1500;
-let looked = 0;
+let looking: ReturnType<typeof setTimeout> | undefined;
 
-/** Show what a job has brought so far. */
+/** Show what a job has brought so far, a moment after it brought something. */
 function arriving(job: Job) {
-  if (!BRINGING.includes(job.kind) || job.library !== useShared.getState().library || performance.now() - looked < LOOKED_MS) return;
-  looked = performance.now();
-  for (const key of ["sounds", "counts", "arrivals"]) void queries.invalidateQueries({ queryKey: [key] });
+  if (looking || !BRINGING.includes(job.kind) || job.library !== useShared.getState().library) return;
+  looking = setTimeout(() => {
+    looking = undefined;
+    for (const key of ["sounds", "counts", "arrivals"]) void queries.invalidateQueries({ queryKey: [key] });
+  }, LOOKED_MS);
 }
 
 export function useJobEvents() {

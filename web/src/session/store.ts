@@ -15,6 +15,8 @@ interface Shared {
   mendSound: number | null;
   /** The review reel open in Mend; null while a single sound is worked on. */
   reel: number | null;
+  /** Whether the wanted list is open at the side. */
+  wanting: boolean;
   design: number | null;
   spread: number | null;
   sliceSound: number | null;
@@ -39,6 +41,7 @@ export const useShared = create<Shared>(() => ({
   selected: null,
   mendSound: remembered<number | null>("mendSound", null),
   reel: remembered<number | null>("reel", null),
+  wanting: false,
   design: remembered<number | null>("design", null),
   spread: remembered<number | null>("spread", null),
   sliceSound: remembered<number | null>("sliceSound", null),

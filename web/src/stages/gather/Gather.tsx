@@ -16,6 +16,7 @@ import { Bar, Empty, SpokenTitle } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
 import { Panes } from "../../ui/Panes";
+import { Answering } from "./Answers";
 import { ArrivalCard } from "./ArrivalCard";
 import { Bulk } from "./Bulk";
 import { CardPanel } from "./CardPanel";
@@ -32,13 +33,13 @@ import { SearchBar } from "./SearchBar";
 import { among, ask, type Change, PAGE, useGather, useSounds } from "./sounds";
 import { Table } from "./Table";
 import { Trash } from "./Trash";
-import { Answering, Wanted } from "./Wanted";
 
 const NUDGE_S = 0.001;
 
 export default function Gather() {
   const library = useShared((state) => state.library);
   const selected = useShared((state) => state.selected);
+  const wanting = useShared((state) => state.wanting);
   const [params, setParams] = useSearchParams();
   const panel = params.get("panel");
   const setPanel = (name: string | null) => setParams(name ? { panel: name } : {}, { replace: true });
@@ -197,7 +198,6 @@ export default function Gather() {
     },
     importFiles: () => setPanel(panel === "import" ? null : "import"),
     record: () => setPanel(panel === "record" ? null : "record"),
-    wanted: () => setPanel(panel === "wanted" ? null : "wanted"),
     trimStart: () => selected && startPart(selected.id),
     trimEnd: () => selected && endPart(selected.id),
     keep: () => selected && void keepPart(selected),
@@ -240,7 +240,7 @@ export default function Gather() {
         <Do act="importFiles" onClick={() => setPanel(panel === "import" ? null : "import")}>
           Import
         </Do>
-        <Do act="wanted" on={panel === "wanted"} onClick={() => setPanel(panel === "wanted" ? null : "wanted")}>
+        <Do act="wanted" on={wanting} onClick={() => useShared.setState({ wanting: !wanting })}>
           Wanted
         </Do>
         <Do main act="record" onClick={() => setPanel(panel === "record" ? null : "record")}>
@@ -271,11 +271,8 @@ export default function Gather() {
                           <FieldRecorder onClose={() => setPanel(null)} onInput={() => setPanel("record")} onCard={() => setPanel("card")} />
                         )}
                         {panel === "card" && <CardPanel onClose={() => setPanel(null)} onDevice={() => setPanel("recorder")} />}
-                        {panel === "wanted" && (
-                          <Wanted onClose={() => setPanel(null)} onRecord={() => setPanel("record")} audition={(row) => void audition(row)} />
-                        )}
                         {panel === "import" && <ImportPanel onClose={() => setPanel(null)} onFiles={upload} onCard={() => setPanel("card")} />}
-                        {panel === null && <Answering onBack={() => setPanel("wanted")} />}
+                        {panel === null && <Answering onBack={() => useShared.setState({ wanting: true })} />}
                         {panel === null && asked.facets.arrival?.length === 1 && <ArrivalCard number={Number(asked.facets.arrival[0])} />}
                         {asked.trash && <Trash sounds={sounds.total} />}
                         <Bulk total={sounds.total} onReview={() => void review()} />
