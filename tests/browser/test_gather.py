@@ -263,6 +263,8 @@ class Gathering(InBrowser):
         expect(page.get_by_role("status").filter(has_text="Long glass is kept")).to_be_visible()
         self.search("where colour is red", 6 - few)
         expect(page.get_by_role("alert").filter(has_text="no field called 'colour'")).to_be_visible()
+        expect(page.get_by_test_id("total")).to_have_text(f"{6 - few} sounds")
+        expect(page.locator("[data-sound]")).to_have_count(6 - few)
         page.get_by_role("button", name="Clear", exact=True).click()
         filters = page.get_by_role("region", name="Filters")
         filters.get_by_role("button", name=re.compile("^5.1")).click()

@@ -1,5 +1,6 @@
 /** What the table of Gather asks the server for, page by page, and which rows are chosen. */
 import { keepPreviousData, useQueries, useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
 import { create } from "zustand";
 import { api, got, type Schemas, type SoundRow } from "../../api/client";
 import { useShared } from "../../session/store";
@@ -70,21 +71,25 @@ function page(library: string, project: number, asked: Asked, number: number) {
 export function useSounds(library: string, asked: Asked, from: number, to: number) {
   const project = useShared((state) => state.project);
   const head = useQuery(page(library, project, asked, 0));
+  // a question that cannot be understood takes nothing away: what was found before it stays
+  const understood = useRef(head.data);
+  if (head.data) understood.current = head.data;
+  const found = head.data ?? (head.error ? understood.current : undefined);
   const first = Math.floor(from / PAGE);
   const last = Math.floor(to / PAGE);
   const numbers = Array.from({ length: last - first + 1 }, (_, i) => first + i).filter((number) => number > 0);
   const pages = useQueries({ queries: numbers.map((number) => page(library, project, asked, number)) });
   const row = (index: number): SoundRow | undefined => {
     const number = Math.floor(index / PAGE);
-    const data = number === 0 ? head.data : pages[numbers.indexOf(number)]?.data;
+    const data = number === 0 ? found : pages[numbers.indexOf(number)]?.data;
     return data?.rows[index - number * PAGE];
   };
   return {
-    total: head.data?.total ?? 0,
-    facets: head.data?.facets ?? {},
-    search: head.data?.search ?? { words: "", conditions: [] },
+    total: found?.total ?? 0,
+    facets: found?.facets ?? {},
+    search: found?.search ?? { words: "", conditions: [] },
     row,
-    loaded: !!head.data,
+    loaded: !!found,
     /** Whether the rows are those of the question, not of the one before. */
     settled: !!head.data && !head.isPlaceholderData,
     error: head.error,
