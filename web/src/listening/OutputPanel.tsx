@@ -49,7 +49,7 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
         options={[["", "The system's own output"], ...devices.map((device) => [device.deviceId, device.label || "an output"] as const)]}
         onChange={(chosen) => void player.setOutput(chosen)}
       />
-      <Flex gap="8px">
+      <Flex gap="8px" wrap="wrap">
         <Do on={mono} hint="Hear left and right summed to one" onClick={() => player.setMono(!mono)}>
           Mono check
         </Do>
@@ -70,6 +70,7 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
         options={["-24", "-20", "-18"]}
         onChange={(chosen) => useListening.setState({ reference: Number(chosen) })}
       />
+      <Box color="dim">Rulers and positions show</Box>
       <Choose
         label="Rulers and positions show"
         value={ruler}

@@ -172,7 +172,7 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
                       aria-expanded={open === entry.id}
                       aria-label={`${entry.what}: open`}
                       onClick={() => setOpen(open === entry.id ? null : entry.id)}
-                      flex="1 0 78%"
+                      flex="1 0 calc(100% - 84px)"
                       minW={0}
                       textAlign="left"
                       cursor="pointer"

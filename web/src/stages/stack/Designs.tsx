@@ -56,7 +56,16 @@ function Card({ design }: { design: Design }) {
 
 export function Designs({ list }: { list: Design[] }) {
   return (
-    <SimpleGrid as="section" aria-label="Designs" minChildWidth="280px" gap="14px" p="18px" overflowY="auto" alignContent="start" tabIndex={0}>
+    <SimpleGrid
+      as="section"
+      aria-label="Designs"
+      gridTemplateColumns="repeat(auto-fill, minmax(300px, 1fr))"
+      gap="14px"
+      p="18px"
+      overflowY="auto"
+      alignContent="start"
+      tabIndex={0}
+    >
       {list.map((design) => (
         <Card key={design.id} design={design} />
       ))}
