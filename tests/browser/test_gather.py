@@ -488,6 +488,7 @@ class Gathering(InBrowser):
         page, folder = self.page, self.folder / "disk"
         files.write(folder / "grate step.wav", sine(300, 0.4, -12), RATE, 24)
         self.press("i")
+        page.get_by_role("tab", name="Watch a folder").click()
         page.get_by_label("Folder to watch").fill(str(folder))
         self.press("Enter")
         expect(page.get_by_role("status").filter(has_text="1 new, 0 moved, 0 missing")).to_be_visible()

@@ -99,6 +99,7 @@ class Fieldwork(InBrowser):
         self.assertIn("low-cut", info.bext.description)
         # the same card again: nothing is doubled
         self.press("i")
+        page.get_by_role("tab", name="From a recorder").click()
         page.get_by_role("button", name="Offload a card").click()
         expect(page.get_by_text("offloaded before")).to_have_count(2)
         expect(page.get_by_role("button", name="Offload 0 takes")).to_be_disabled()

@@ -1,22 +1,28 @@
-import { Box, chakra, Flex } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+/** What comes in and what goes out, by what one wishes to do. */
+import { Box, chakra, Flex, Tabs } from "@chakra-ui/react";
+import { type ReactNode, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { follow } from "../../session/following";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Input } from "../../ui/fields";
 import { useKeys } from "../../ui/keys";
+import { HandOver, Keeping } from "./Keeping";
 import { Watching } from "./Watching";
 
-/** Import a folder or files: of this machine by path, or sent by the browser. */
-export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void; onFiles: (files: File[]) => Promise<void>; onCard: () => void }) {
+interface Props {
+  onClose: () => void;
+  onFiles: (files: File[]) => Promise<void>;
+  onCard: () => void;
+}
+
+/** A folder or file of this machine by its path, or files that the browser sends. */
+function Bringing({ onClose, onFiles }: Pick<Props, "onClose" | "onFiles">) {
   const library = useShared((state) => state.library);
   const [path, setPath] = useState("");
-  const [refer, setRefer] = useState(false);
   const folder = useRef<HTMLInputElement>(null);
   const files = useRef<HTMLInputElement>(null);
-  useKeys({ leave: onClose }, { over: true });
-  const run = () => {
+  const bring = (refer: boolean) => {
     if (!path.trim()) return;
     void follow("import", got(api.POST("/api/lib/{library}/import", { params: { path: { library } }, body: { paths: [path.trim()], refer } })));
     onClose();
@@ -27,7 +33,7 @@ export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void;
     void onFiles([...(list ?? [])].map((file) => new File([file], file.webkitRelativePath || file.name, { type: file.type })));
   };
   return (
-    <Flex direction="column" gap="10px" bg="raised" borderBottom="1px solid" borderColor="line" p="14px" role="region" aria-label="Import">
+    <Flex direction="column" gap="10px">
       <Flex gap="10px" align="center">
         <Input
           autoFocus
@@ -37,31 +43,22 @@ export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void;
           value={path}
           onChange={(event) => setPath(event.target.value)}
           onKeyDown={(event) => {
-            if (event.key === "Enter") run();
+            if (event.key === "Enter") bring(false);
             if (event.key === "Escape") onClose();
           }}
           flex={1}
         />
-        <Do on={!refer} onClick={() => setRefer(false)} hint="The library keeps its own copy">
-          Copy
+        <Do main disabled={!path.trim()} onClick={() => bring(false)} hint="The library keeps its own copy">
+          Copy in
         </Do>
-        <Do on={refer} onClick={() => setRefer(true)} hint="The files stay where they lie">
-          Refer
-        </Do>
-        <Do main disabled={!path.trim()} onClick={run}>
-          Import
+        <Do disabled={!path.trim()} onClick={() => bring(true)} hint="The files stay where they lie">
+          Refer to it
         </Do>
       </Flex>
       <Flex gap="10px" align="center" color="dim">
         <Box flex={1}>Or drop files and folders anywhere on this page. Originals are never changed; what is no audio is listed with its reason.</Box>
-        <Do onClick={onCard} hint="Copy a recorder's takes, name them, check every copy">
-          Offload a card
-        </Do>
         <Do onClick={() => files.current?.click()}>Choose files</Do>
         <Do onClick={() => folder.current?.click()}>Choose a folder</Do>
-        <Do act="leave" quiet onClick={onClose}>
-          Close
-        </Do>
         <chakra.input ref={files} type="file" multiple display="none" aria-label="Files" onChange={(event) => send(event.target.files)} />
         <input
           ref={(element) => {
@@ -75,7 +72,49 @@ export function ImportPanel({ onClose, onFiles, onCard }: { onClose: () => void;
           onChange={(event) => send(event.target.files)}
         />
       </Flex>
-      <Watching />
     </Flex>
+  );
+}
+
+export function ImportPanel({ onClose, onFiles, onCard }: Props) {
+  useKeys({ leave: onClose }, { over: true });
+  const wishes: [string, string, ReactNode][] = [
+    ["bring", "Bring in", <Bringing key="bring" onClose={onClose} onFiles={onFiles} />],
+    [
+      "card",
+      "From a recorder",
+      <Flex key="card" gap="10px" align="center" color="dim">
+        <Box flex={1}>The takes of a card are copied, every copy is compared, and each gets its name by a pattern. The card is left as it is.</Box>
+        <Do main onClick={onCard}>
+          Offload a card
+        </Do>
+      </Flex>,
+    ],
+    ["watch", "Watch a folder", <Watching key="watch" />],
+    ["hand", "Hand over", <HandOver key="hand" />],
+    ["keep", "Back up", <Keeping key="keep" />],
+  ];
+  return (
+    <Box bg="raised" borderBottom="1px solid" borderColor="line" p="8px 14px 14px" role="region" aria-label="Import">
+      <Tabs.Root defaultValue="bring" lazyMount unmountOnExit>
+        <Flex align="center">
+          <Tabs.List flex={1}>
+            {wishes.map(([key, name]) => (
+              <Tabs.Trigger key={key} value={key} whiteSpace="nowrap">
+                {name}
+              </Tabs.Trigger>
+            ))}
+          </Tabs.List>
+          <Do act="leave" quiet onClick={onClose}>
+            Close
+          </Do>
+        </Flex>
+        {wishes.map(([key, , holds]) => (
+          <Tabs.Content key={key} value={key} pt="10px">
+            {holds}
+          </Tabs.Content>
+        ))}
+      </Tabs.Root>
+    </Box>
   );
 }

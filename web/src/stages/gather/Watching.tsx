@@ -1,3 +1,4 @@
+/** Watched folders. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -5,8 +6,7 @@ import { api, got } from "../../api/client";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
-import { Input, TextField } from "../../ui/fields";
-import { Heading } from "../../ui/frames";
+import { Input } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
 
 async function told(started: Promise<{ job: number }>) {
@@ -23,164 +23,102 @@ async function told(started: Promise<{ job: number }>) {
   }
 }
 
-/** Watched folders, the hand-over folder, and the library as a whole. */
+/** Folders whose files stay where they lie: what comes and goes there is followed. */
 export function Watching() {
   const library = useShared((state) => state.library);
   const [folder, setFolder] = useState("");
   const [leaving, setLeaving] = useState<string | null>(null);
   const here = { params: { path: { library } } };
   const watched = useQuery({ queryKey: ["watched", library], queryFn: () => got(api.GET("/api/lib/{library}/watched", here)) });
-  const settings = useQuery({ queryKey: ["settings", library], queryFn: () => got(api.GET("/api/lib/{library}/settings", here)) });
   const fresh = () => void queries.invalidateQueries({ queryKey: ["watched"] });
   const watch = () => {
     if (!folder.trim()) return;
     void told(got(api.POST("/api/lib/{library}/watched", { ...here, body: { path: folder.trim() } })));
     setFolder("");
   };
-  const backUp = async (target: string) => {
-    try {
-      const started = await got(api.POST("/api/lib/{library}/backup", { ...here, body: { folder: target } }));
-      const { result } = await whenDone(started.job, "backup");
-      if (!result) return;
-      const { referred = 0 } = result;
-      const lacks = referred
-        ? ` ${referred} ${referred === 1 ? "sound is" : "sounds are"} referred to where ${referred === 1 ? "its file lies" : "their files lie"}: that audio is not in it, so keep those files too.`
-        : "";
-      tell(`The library is kept in ${result.path}.${lacks}`, referred > 0);
-    } catch (error) {
-      complain(error);
-    }
-  };
-  const restore = async (path: string) => {
-    try {
-      const made = await got(api.POST("/api/libraries/restore", { body: { path, name: "" } }));
-      void queries.invalidateQueries({ queryKey: ["state"] });
-      tell(`The library ${made.name} with ${made.sounds} sounds can be chosen on top.`);
-    } catch (error) {
-      complain(error);
-    }
-  };
   return (
-    <Flex gap="18px" wrap="wrap">
-      <Box flex={1} minW="330px">
-        <Heading>Watched folders: their files stay where they lie</Heading>
-        {watched.data?.map((one) => (
-          <Box key={one.path} mb="5px">
-            <Flex gap="8px" align="center" wrap="wrap">
-              <Box
-                w="100%"
-                fontFamily="mono"
-                fontSize="12px"
-                overflow="hidden"
-                textOverflow="ellipsis"
-                whiteSpace="nowrap"
-                title={one.path}
-                color={one.there ? "chalk" : "coral"}
-              >
-                …/{one.path.split("/").slice(-2).join("/")}
-              </Box>
-              <Box color="dim" fontSize="11px" whiteSpace="nowrap">
-                {one.there
-                  ? one.scanned
-                    ? `${one.found.new ?? 0} new, ${one.found.moved ?? 0} moved, ${one.found.missing ?? 0} missing${one.found.skipped ? `, ${one.found.skipped} skipped` : ""}`
-                    : "not scanned yet"
-                  : "not there now"}
-              </Box>
-              <Box flex={1} />
-              <Do
-                quiet
-                onClick={() =>
-                  void told(got(api.POST("/api/lib/{library}/watched/rescan", { params: { path: { library }, query: { path: one.path } } })))
-                }
-              >
-                Rescan
-              </Do>
-              <Do quiet hint="Say which folders in it are not looked at" onClick={() => setLeaving(leaving === one.path ? null : one.path)}>
-                Leave out
-              </Do>
-              <Do
-                quiet
-                hint="Stop watching; its sounds stay in the library"
-                onClick={() =>
-                  void got(api.DELETE("/api/lib/{library}/watched", { params: { path: { library }, query: { path: one.path } } })).then(
-                    fresh,
-                    complain,
-                  )
-                }
-              >
-                ×
-              </Do>
-            </Flex>
-            {leaving === one.path && (
-              <Input
-                label={`Folders of ${one.path} to leave out`}
-                mono
-                w="100%"
-                autoFocus
-                placeholder="Folders inside it, with commas between ↵"
-                defaultValue={one.left_out.map((path) => path.slice(one.path.length + 1)).join(", ")}
-                onKeyDown={(event) => {
-                  if (event.key === "Escape") setLeaving(null);
-                  if (event.key !== "Enter") return;
-                  const left_out = event.currentTarget.value
-                    .split(",")
-                    .map((part) => part.trim())
-                    .filter(Boolean)
-                    .map((part) => (part.startsWith("/") ? part : `${one.path}/${part}`));
-                  setLeaving(null);
-                  void got(api.PATCH("/api/lib/{library}/watched", { ...here, body: { ...one, left_out } })).then(fresh, complain);
-                }}
-              />
-            )}
-          </Box>
-        ))}
-        <Flex gap="8px">
-          <Input
-            label="Folder to watch"
-            mono
-            flex={1}
-            placeholder="Whole path of a folder to watch"
-            value={folder}
-            onChange={(event) => setFolder(event.target.value)}
-            onKeyDown={(event) => event.key === "Enter" && watch()}
-          />
-          <Do disabled={!folder.trim()} onClick={watch}>
-            Watch
-          </Do>
-        </Flex>
-      </Box>
-      <Box w="300px">
-        <Heading>Hand-over folder, watched by another program (W writes to it)</Heading>
-        <TextField
-          label="Hand-over folder"
+    <Box>
+      {watched.data?.map((one) => (
+        <Box key={one.path} mb="5px">
+          <Flex gap="8px" align="center" wrap="wrap">
+            <Box
+              w="100%"
+              fontFamily="mono"
+              fontSize="12px"
+              overflow="hidden"
+              textOverflow="ellipsis"
+              whiteSpace="nowrap"
+              title={one.path}
+              color={one.there ? "chalk" : "coral"}
+            >
+              …/{one.path.split("/").slice(-2).join("/")}
+            </Box>
+            <Box color="dim" fontSize="11px" whiteSpace="nowrap">
+              {one.there
+                ? one.scanned
+                  ? `${one.found.new ?? 0} new, ${one.found.moved ?? 0} moved, ${one.found.missing ?? 0} missing${one.found.skipped ? `, ${one.found.skipped} skipped` : ""}`
+                  : "not scanned yet"
+                : "not there now"}
+            </Box>
+            <Box flex={1} />
+            <Do
+              quiet
+              onClick={() =>
+                void told(got(api.POST("/api/lib/{library}/watched/rescan", { params: { path: { library }, query: { path: one.path } } })))
+              }
+            >
+              Rescan
+            </Do>
+            <Do quiet hint="Say which folders in it are not looked at" onClick={() => setLeaving(leaving === one.path ? null : one.path)}>
+              Leave out
+            </Do>
+            <Do
+              quiet
+              hint="Stop watching; its sounds stay in the library"
+              onClick={() =>
+                void got(api.DELETE("/api/lib/{library}/watched", { params: { path: { library }, query: { path: one.path } } })).then(fresh, complain)
+              }
+            >
+              ×
+            </Do>
+          </Flex>
+          {leaving === one.path && (
+            <Input
+              label={`Folders of ${one.path} to leave out`}
+              mono
+              w="100%"
+              autoFocus
+              placeholder="Folders inside it, with commas between ↵"
+              defaultValue={one.left_out.map((path) => path.slice(one.path.length + 1)).join(", ")}
+              onKeyDown={(event) => {
+                if (event.key === "Escape") setLeaving(null);
+                if (event.key !== "Enter") return;
+                const left_out = event.currentTarget.value
+                  .split(",")
+                  .map((part) => part.trim())
+                  .filter(Boolean)
+                  .map((part) => (part.startsWith("/") ? part : `${one.path}/${part}`));
+                setLeaving(null);
+                void got(api.PATCH("/api/lib/{library}/watched", { ...here, body: { ...one, left_out } })).then(fresh, complain);
+              }}
+            />
+          )}
+        </Box>
+      ))}
+      <Flex gap="8px">
+        <Input
+          label="Folder to watch"
           mono
-          value={settings.data?.hand_over ?? ""}
-          onCommit={(text) =>
-            settings.data &&
-            void got(api.PUT("/api/lib/{library}/settings", { ...here, body: { ...settings.data, hand_over: text.trim() } })).then(
-              () => queries.invalidateQueries({ queryKey: ["settings"] }),
-              complain,
-            )
-          }
+          flex={1}
+          placeholder="Whole path of a folder to watch"
+          value={folder}
+          onChange={(event) => setFolder(event.target.value)}
+          onKeyDown={(event) => event.key === "Enter" && watch()}
         />
-        <Heading>The library as one file</Heading>
-        <Flex direction="column" gap="6px">
-          <Input
-            label="Folder for the backup"
-            mono
-            flex={1}
-            placeholder="Folder to write a backup to ↵"
-            onKeyDown={(event) => event.key === "Enter" && event.currentTarget.value.trim() && void backUp(event.currentTarget.value.trim())}
-          />
-          <Input
-            label="Backup to open"
-            mono
-            flex={1}
-            placeholder="Backup to open as a library ↵"
-            onKeyDown={(event) => event.key === "Enter" && event.currentTarget.value.trim() && void restore(event.currentTarget.value.trim())}
-          />
-        </Flex>
-      </Box>
-    </Flex>
+        <Do disabled={!folder.trim()} onClick={watch}>
+          Watch
+        </Do>
+      </Flex>
+    </Box>
   );
 }
