@@ -125,6 +125,7 @@ def pictures(page: Page, out: Path) -> None:
     take("mend-reel", 2500)
     page.keyboard.press("Space")
     stage(page, "Stack")
+    page.get_by_role("region", name="Designs").get_by_role("button", name="Orrery unlocks").click()
     page.locator("[data-layer]").nth(3).click(position={"x": 60, "y": 12})
     page.wait_for_selector("[data-clip]")
     page.get_by_text("from the strike line").wait_for()
