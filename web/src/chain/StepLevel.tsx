@@ -4,7 +4,7 @@ import type { Schemas, Step } from "../api/client";
 import { freshStep } from "../mix/fresh";
 import { Do } from "../ui/buttons";
 import { level } from "../ui/format";
-import { Fact } from "../ui/frames";
+import { Fact, Facts } from "../ui/frames";
 
 type LevelAfter = Schemas["LevelAfter"];
 
@@ -13,10 +13,12 @@ const LOUD_CHANGE_DB = 6;
 /** The level a chain begins with. */
 export function LevelBefore({ levels, about }: { levels: LevelAfter[] | undefined; about?: boolean }) {
   return (
-    <Fact name="Before">
-      {about && "about "}
-      {level(levels?.[0]?.peak_dbfs)} dBFS, {level(levels?.[0]?.lufs, "LUFS")}
-    </Fact>
+    <Facts>
+      <Fact name="Before">
+        {about && "about "}
+        {level(levels?.[0]?.peak_dbfs)} dBFS, {level(levels?.[0]?.lufs, "LUFS")}
+      </Fact>
+    </Facts>
   );
 }
 

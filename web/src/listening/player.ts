@@ -1,6 +1,7 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
-import { bytes, early, type Node, type Opened, Refused } from "../api/client";
+import { bytes, early, type Node, Refused } from "../api/client";
 import { complain, tell } from "../ui/messages";
+import { onEars, parted, stereo } from "./channels";
 import { AGAIN_MS, openSoon, type ToOpen } from "./opening";
 import workletUrl from "./player.worklet.ts?worker&url";
 import { type Heard, type Through, useListening } from "./state";
@@ -410,43 +411,6 @@ class Player {
       }
     }
   }
-}
-
-/** Whether a channel is heard: soloed ones alone, else all that are not muted. */
-export function sounds(lane: number): boolean {
-  const { muted, soloed } = useListening.getState();
-  return soloed.length ? soloed.includes(lane) : !muted.includes(lane);
-}
-
-/** How headphones are asked for, and the channels that are not heard; null where they make no difference. */
-function onEars(channels: number): string | null {
-  if (!useListening.getState().headphones || channels <= 2) return null;
-  const silent = [...Array(channels).keys()].filter((lane) => !sounds(lane));
-  return `&ears=true${silent.map((lane) => `&silent=${lane}`).join("")}`;
-}
-
-/** Left and right that come interleaved. */
-function parted(raw: Float32Array): [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] {
-  const sides = [0, 1].map((side) => new Float32Array(raw.length / 2).map((_, i) => raw[2 * i + side]));
-  return [sides[0], sides[1]];
-}
-
-/** Left and right of interleaved samples, by what each channel gives to either; a single soloed channel is heard in the middle. */
-function stereo(raw: Float32Array, channels: number, fold: Opened["fold"]): [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>] {
-  const frames = Math.floor(raw.length / channels);
-  const left = new Float32Array(frames);
-  const right = new Float32Array(frames);
-  const alone = useListening.getState().soloed.length === 1;
-  for (let c = 0; c < channels; c++) {
-    if (!sounds(c)) continue;
-    const [l, r] = alone ? [Math.SQRT1_2, Math.SQRT1_2] : fold[c];
-    for (let i = 0; i < frames; i++) {
-      const x = raw[i * channels + c];
-      left[i] += x * l;
-      right[i] += x * r;
-    }
-  }
-  return [left, right];
 }
 
 export const player = new Player();

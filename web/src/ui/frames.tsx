@@ -1,5 +1,5 @@
 /** What a stage is laid out with: bar, side, headings, facts. */
-import { Box, chakra, EmptyState, Flex, VisuallyHidden } from "@chakra-ui/react";
+import { Box, chakra, DataList, EmptyState, Flex, VisuallyHidden } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
 export function Title({ children }: { children: ReactNode }) {
@@ -64,16 +64,34 @@ export function Side({ children, label, foot }: { children: ReactNode; label: st
   );
 }
 
+/** Facts one under the other. */
+export function Facts({ children }: { children: ReactNode }) {
+  return (
+    <DataList.Root orientation="horizontal" gap={0} w="100%">
+      {children}
+    </DataList.Root>
+  );
+}
+
 export function Fact({ name, children }: { name: string; children: ReactNode }) {
   return (
-    <Flex justify="space-between" gap="10px" minH="22px" align="center">
-      <Box color="dim" flexShrink={0}>
+    <DataList.Item justifyContent="space-between" gap="10px" minH="22px" alignItems="center">
+      <DataList.ItemLabel color="dim" flexShrink={0} minW={0} fontSize="13px">
         {name}
-      </Box>
-      <Box fontFamily="mono" fontSize="12px" textAlign="right" minW={0} overflow="hidden" textOverflow="ellipsis">
+      </DataList.ItemLabel>
+      <DataList.ItemValue
+        display="block"
+        flex="0 1 auto"
+        fontFamily="mono"
+        fontSize="12px"
+        textAlign="right"
+        minW={0}
+        overflow="hidden"
+        textOverflow="ellipsis"
+      >
         {children}
-      </Box>
-    </Flex>
+      </DataList.ItemValue>
+    </DataList.Item>
   );
 }
 

@@ -4,7 +4,7 @@ import type { SoundFacts, SoundRow } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { channels, hertz, level, note, rate } from "../../ui/format";
-import { Fact } from "../../ui/frames";
+import { Fact, Facts } from "../../ui/frames";
 import { ask, type Change } from "./sounds";
 
 const KINDS = ["hit", "top", "end", "start"] as const;
@@ -19,12 +19,11 @@ interface Props {
 export function Measured({ row, facts, onChange }: Props) {
   const measures = (facts?.measures ?? {}) as Record<string, number | null>;
   return (
-    <Box>
+    <Facts>
       <Fact name="Format">
         {row.format} {row.bits ? `${row.bits} bit` : ""} {rate(row.rate)}
       </Fact>
-      <Flex justify="space-between" align="center" minH="22px">
-        <Box color="dim">Channels</Box>
+      <Fact name="Channels">
         {(facts?.layouts.length ?? 0) > 2 || (row.channels > 2 && facts) ? (
           <Choose
             label="Channel layout"
@@ -37,7 +36,7 @@ export function Measured({ row, facts, onChange }: Props) {
             {channels(row.channels)}
           </Box>
         )}
-      </Flex>
+      </Fact>
       <Fact name="Peak / true peak">
         {level(measures.sample_peak_dbfs)} / {level(measures.true_peak_dbtp, "dB")}
       </Fact>
@@ -46,8 +45,7 @@ export function Measured({ row, facts, onChange }: Props) {
       <Fact name="Brightness">{hertz(measures.brightness_hz)}</Fact>
       <Fact name="Reaches up to">{hertz(row.bandwidth)}</Fact>
       <Fact name="Pitch">{row.pitch ? `${hertz(row.pitch)}, ${note(row.pitch)}` : "none sure"}</Fact>
-      <Flex justify="space-between" align="center" minH="22px">
-        <Box color="dim">Key</Box>
+      <Fact name="Key">
         {row.key ? (
           <Do quiet hint="Only sounds whose notes agree with this key" onClick={() => ask({ q: `where key agrees with ${row.key}` })}>
             <Box as="span" fontFamily="mono" fontSize="12px">
@@ -59,9 +57,8 @@ export function Measured({ row, facts, onChange }: Props) {
             none
           </Box>
         )}
-      </Flex>
-      <Flex justify="space-between" align="center" minH="22px">
-        <Box color="dim">Anchor</Box>
+      </Fact>
+      <Fact name="Anchor">
         <Flex gap="6px" align="center" fontFamily="mono" fontSize="12px">
           {row.anchor_s.toFixed(3)} s
           <Choose
@@ -71,8 +68,8 @@ export function Measured({ row, facts, onChange }: Props) {
             onChange={(kind) => onChange({ anchor_kind: kind as (typeof KINDS)[number] })}
           />
         </Flex>
-      </Flex>
-    </Box>
+      </Fact>
+    </Facts>
   );
 }
 
@@ -112,11 +109,13 @@ export function Said({ facts }: { facts: SoundFacts }) {
               {other || path.missing ? ` (${path.format}${path.missing ? ", missing" : ""})` : ""}
             </Box>
           ))}
-          {entries.map(([name, value]) => (
-            <Fact key={name} name={name}>
-              {value}
-            </Fact>
-          ))}
+          <Facts>
+            {entries.map(([name, value]) => (
+              <Fact key={name} name={name}>
+                {value}
+              </Fact>
+            ))}
+          </Facts>
         </Box>
       )}
     </Box>

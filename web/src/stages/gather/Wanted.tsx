@@ -155,7 +155,7 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
                 />
               </Flex>
             )}
-            <Box overflowY="auto" minH={0}>
+            <Box overflowY="auto" minH={0} pr="8px">
               {listed.map((entry) => (
                 <Box key={entry.id} data-wanted={entry.id}>
                   <Flex

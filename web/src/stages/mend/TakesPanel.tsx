@@ -9,7 +9,7 @@ import { Do } from "../../ui/buttons";
 import { Controls } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { clock } from "../../ui/format";
-import { Fact, Heading, Line, Side } from "../../ui/frames";
+import { Fact, Facts, Heading, Line, Side } from "../../ui/frames";
 import type { Reel } from "./marks";
 import type { EditedReel } from "./useReel";
 
@@ -122,7 +122,9 @@ export function TakesPanel({ edited, onPlay, onNoise }: Props) {
       <Box color="dim" fontSize="12px">
         {"{code} {category} {place} {words} {take} {date} {number:2}"}
       </Box>
-      <Fact name="Noise marked">{clock(view.usable.noise_s, 1)}</Fact>
+      <Facts>
+        <Fact name="Noise marked">{clock(view.usable.noise_s, 1)}</Fact>
+      </Facts>
     </Side>
   );
 }

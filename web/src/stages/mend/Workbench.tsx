@@ -17,7 +17,7 @@ import { queries, useShared } from "../../session/store";
 import { WaveView } from "../../timeline/WaveView";
 import { Do } from "../../ui/buttons";
 import { channels, level, rate, seconds } from "../../ui/format";
-import { Bar, Fact, Heading, Line, Side, Title } from "../../ui/frames";
+import { Bar, Fact, Facts, Heading, Line, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { Beside } from "../../ui/Panes";
 import { useRoom } from "../../ui/useRoom";
@@ -190,22 +190,25 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
               onNotch={(params) => change([...chain, freshStep("band", { kind: "notch", gain_db: 0, ...params })])}
             />
             <Line />
-            {balance !== null && (
-              <Fact name="Left and right">
-                <Flex align="center" gap="6px" justify="flex-end">
-                  {Math.abs(balance) < 0.1 ? "even" : `${balance > 0 ? "right" : "left"} +${Math.abs(balance).toFixed(1)} LU`}
-                  {Math.abs(balance) >= 0.3 && !chain.some((step) => step.kind === "even" && step.on) && (
-                    <Do quiet hint="Add a step that evens out what was measured" onClick={() => put("even", {})}>
-                      Even out
-                    </Do>
-                  )}
-                </Flex>
+            <Facts>
+              {balance !== null && (
+                <Fact name="Left and right">
+                  <Flex align="center" gap="6px" justify="flex-end">
+                    {Math.abs(balance) < 0.1 ? "even" : `${balance > 0 ? "right" : "left"} +${Math.abs(balance).toFixed(1)} LU`}
+                    {Math.abs(balance) >= 0.3 && !chain.some((step) => step.kind === "even" && step.on) && (
+                      <Do quiet hint="Add a step that evens out what was measured" onClick={() => put("even", {})}>
+                        Even out
+                      </Do>
+                    )}
+                  </Flex>
+                </Fact>
+              )}
+              <Fact name="After">
+                {about && "about "}
+                {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
               </Fact>
-            )}
-            <Fact name="After">
-              {level(after?.peak_dbfs)} dBFS, {level(after?.lufs, "LUFS")}
-            </Fact>
-            <Fact name="Length">{after ? seconds(after.seconds) : "…"}</Fact>
+              <Fact name="Length">{after ? seconds(after.seconds) : "…"}</Fact>
+            </Facts>
           </Side>
         }
       >

@@ -4,7 +4,7 @@ import { api, got, type Schemas } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { level, seconds } from "../../ui/format";
-import { Empty, Fact, Heading, Line, Side } from "../../ui/frames";
+import { Empty, Fact, Facts, Heading, Line, Side } from "../../ui/frames";
 import { Beside } from "../../ui/Panes";
 import { useInk } from "../../ui/theme";
 
@@ -73,11 +73,13 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
           <Heading>Loudness by length</Heading>
           <Plot reports={reports} />
           <Line />
-          <Fact name="State">{state}</Fact>
-          <Fact name="Files read back">{reports.length}</Fact>
-          <Fact name="Unchanged">{unchanged.length}</Fact>
-          <Fact name="Failed">{failures.length}</Fact>
-          <Fact name="May click">{reports.filter((one) => warned(one).some((check) => check.name === "edges")).length}</Fact>
+          <Facts>
+            <Fact name="State">{state}</Fact>
+            <Fact name="Files read back">{reports.length}</Fact>
+            <Fact name="Unchanged">{unchanged.length}</Fact>
+            <Fact name="Failed">{failures.length}</Fact>
+            <Fact name="May click">{reports.filter((one) => warned(one).some((check) => check.name === "edges")).length}</Fact>
+          </Facts>
           <Box color="dim" fontFamily="mono" fontSize="11px" overflowWrap="anywhere">
             {folder}
           </Box>

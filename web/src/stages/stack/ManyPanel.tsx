@@ -4,7 +4,7 @@ import type { Control, Group, Member, Mix, Step } from "../../api/client";
 import { Do } from "../../ui/buttons";
 import { ControlOf, useModels } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
-import { Fact, Heading, Line } from "../../ui/frames";
+import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { Colour, Role } from "./LayerPanel";
 import { Placing, type Speaker } from "./Placing";
 import { StackChain } from "./StackChain";
@@ -93,7 +93,9 @@ export function GroupPanel({ group, members, mix, speakers, share, onEdit, onDis
     <>
       <Heading>Group of {members.length}</Heading>
       <TextField label="Name of the group" value={group.name} onCommit={(name) => onEdit({ name: name.trim() || group.name })} />
-      <Fact name="Share of the sum">{share === undefined ? "…" : `${(100 * share).toFixed(0)} %`}</Fact>
+      <Facts>
+        <Fact name="Share of the sum">{share === undefined ? "…" : `${(100 * share).toFixed(0)} %`}</Fact>
+      </Facts>
       <Placing of={group} layout={mix.layout} speakers={speakers} onEdit={onEdit} />
       <Flex gap="6px" wrap="wrap">
         <Do act="freeze" on={!!group.frozen} onClick={onFreeze}>

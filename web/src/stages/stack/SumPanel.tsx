@@ -9,7 +9,7 @@ import { Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
-import { Fact, Heading, Line } from "../../ui/frames";
+import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
@@ -97,7 +97,7 @@ export function SumPanel({
           {layout.poor}
         </Box>
       )}
-      <Box>
+      <Facts>
         <Fact name="Channels">
           <ControlOf control={sumLayout} value={mix.layout} folded onChange={(layout) => onChange({ ...mix, layout: layout })} />
         </Fact>
@@ -112,7 +112,7 @@ export function SumPanel({
         <Fact name="Loudest 3 s">{read(meters?.max_short_term_lufs, "LUFS")}</Fact>
         <Correlation value={facts?.correlation} />
         <Fact name="Length">{meters ? seconds(meters.seconds) : "…"}</Fact>
-      </Box>
+      </Facts>
       {facts && facts.shares.length > 1 && (
         <>
           <Heading>Shares of the sum</Heading>

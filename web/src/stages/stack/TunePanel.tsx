@@ -6,7 +6,7 @@ import { api, got, type Member, type Mix, slowly } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
-import { Fact, Heading } from "../../ui/frames";
+import { Fact, Facts, Heading } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 
 export function TunePanel({ mix, member, onEdit }: { mix: Mix; member: Member; onEdit: (values: Partial<Member>) => void }) {
@@ -40,9 +40,11 @@ export function TunePanel({ mix, member, onEdit }: { mix: Mix; member: Member; o
   const cents = (value: number) => `${value >= 0 ? "+" : ""}${value.toFixed(0)} cents`;
   return (
     <Flex direction="column" gap="7px">
-      <Fact name="Fundamental">
-        {own?.hz ? `${own.note} ${cents(own.cents)}, ${own.hz.toFixed(1)} Hz` : tones.isFetching ? "…" : "no clear pitch"}
-      </Fact>
+      <Facts>
+        <Fact name="Fundamental">
+          {own?.hz ? `${own.note} ${cents(own.cents)}, ${own.hz.toFixed(1)} Hz` : tones.isFetching ? "…" : "no clear pitch"}
+        </Fact>
+      </Facts>
       {own?.hz ? (
         <>
           <TextField
