@@ -6,12 +6,12 @@ import contextlib
 import threading
 import time
 import uuid
-from concurrent.futures import Future, wait
+from concurrent.futures import CancelledError, Future, wait
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.voices import Shape
 from oskren.work.engine import tasks
 from oskren.work.engine.place import Workplace
@@ -23,6 +23,8 @@ ESTIMATED = "estimated-"
 SOON_S = 0.6
 """What is measured within this time is waited for, and nothing is estimated."""
 
+AGAIN = "All of this sound is measured before it can be heard; it is asked for again until then."
+
 LEFT_S = 6.0
 """A page asks again every second whether what it hears is measured; one that has not asked for so long hears something else now."""
 
@@ -33,6 +35,13 @@ class _Measuring:
     flag: Path
     shape: Shape | None = None
     asked: float = 0.0
+
+
+def _end(measuring: _Measuring) -> None:
+    """End what is being measured: at its next block, when it has begun."""
+    if not measuring.future.done() and not measuring.future.cancel():
+        with contextlib.suppress(OSError):
+            measuring.flag.touch()
 
 
 class Glancing:
@@ -65,21 +74,28 @@ class Glancing:
         if going.future.done():
             with self._lock:
                 self._going.pop(digest, None)
-            going.future.result()
+            try:
+                going.future.result()
+            except (Cancelled, CancelledError) as error:  # it was left, and is wanted again just now
+                raise TooLong(AGAIN) from error
             return None
         if going.shape is None:
             try:
                 going.shape = self._workers.live(tasks.glanced, place, dumped)
             except OskrenError as error:  # what a few parts do not hold all of the sound may
-                raise TooLong("All of this sound is measured before it can be heard; it is asked for again until then.") from error
+                raise TooLong(AGAIN) from error
         return going.shape
 
     def _begin(self, digest: str, place: Workplace, dumped: dict[str, Any]) -> _Measuring:
         flag = self._run / f"question-{uuid.uuid4().hex}.cancel"
         future = self._workers.submit("question", tasks.shape, replace(place, flag=str(flag)), dumped)
         future.add_done_callback(lambda _: flag.unlink(missing_ok=True))
+        mine = _Measuring(future, flag, asked=time.monotonic())
         with self._lock:
-            return self._going.setdefault(digest, _Measuring(future, flag, asked=time.monotonic()))
+            going = self._going.setdefault(digest, mine)
+        if going is not mine:  # another page asked for the same just now
+            _end(mine)
+        return going
 
     def _leave(self, but: str) -> None:
         """End what no page waits for any more; ``but`` is what was asked about just now."""
@@ -87,6 +103,4 @@ class Glancing:
             left = [digest for digest, one in self._going.items() if digest != but and time.monotonic() - one.asked > LEFT_S]
             gone = [self._going.pop(digest) for digest in left]
         for one in gone:
-            if not one.future.done() and not one.future.cancel():
-                with contextlib.suppress(OSError):
-                    one.flag.touch()
+            _end(one)

@@ -20,7 +20,7 @@ from oskren.core.measure.peaks import Peaks, of_samples
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.missing import lacking, renderable, without_missing
-from oskren.core.nodes.model import Chained, Node, NodeAdapter, Print, Row, Source, Step
+from oskren.core.nodes.model import Chained, Mix, Node, NodeAdapter, Print, Row, Source, Step
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins import shelf
@@ -148,7 +148,8 @@ class Studio:
             shape = Shape(node.frames, node.rate, node.channels, layout=node.layout or "")
         else:
             dumped = node.model_dump(mode="json")
-            if estimate and (about := self.glancing.shape(digest, place, dumped)) is not None:
+            # a design renders its layers whole: nothing of it is estimated
+            if estimate and not isinstance(node, Mix) and (about := self.glancing.shape(digest, place, dumped)) is not None:
                 self._know(f"{ESTIMATED}{digest}", node, library, about)
                 return f"{ESTIMATED}{digest}", about
             shape = self._shape(digest, place, dumped)
@@ -206,6 +207,8 @@ class Studio:
         if ears is not None:
             heard = Chained(node=node, chain=(Step(kind="headphones", params={"silent": ears.silent}),)).model_dump(mode="json")
             both: bytes = self.workers.live(tasks.block, self.place(library, node), heard, start, frames, estimated)
+            if not estimated and not isinstance(node, Source | Print):
+                self.complete(digest)
             return both
         cached = None if isinstance(node, Source | Print) else self.home.cache.open(digest)
         if cached is not None:

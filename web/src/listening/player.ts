@@ -144,6 +144,7 @@ class Player {
         if (opened.estimated) continue;
         if (mine()) void this.swap({ ...heard, opened });
       } catch (error) {
+        if (early(error)) continue;
         if (mine()) complain(error);
       }
       return;

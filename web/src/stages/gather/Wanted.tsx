@@ -1,6 +1,6 @@
 /** The wanted list, at the side of any stage. */
 import { Box, chakra, Drawer, Flex, Portal } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { type KeyboardEvent, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { SoundRow } from "../../api/client";
 import { player } from "../../listening/player";
@@ -76,7 +76,14 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
     const found = await player.open({ sound: row.id, through: useListening.getState().through }, library, row.name, { lufs: row.loudness });
     if (found) await player.play(found);
   };
-  useKeys({ wanted: onClose, next: () => step(1), previous: () => step(-1) }, { over: true });
+  useKeys({ wanted: onClose }, { over: true });
+  // arrows go through the list while the keys are in it; else they belong to the stage beside it
+  const walk = (event: KeyboardEvent) => {
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (!by || event.defaultPrevented || event.target instanceof HTMLInputElement) return;
+    event.preventDefault();
+    step(by);
+  };
   return (
     <Drawer.Root
       open
@@ -91,6 +98,7 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
         <Drawer.Positioner top="48px" bottom="76px" h="auto" pointerEvents="none" zIndex={15}>
           <Drawer.Content
             aria-label="Wanted list"
+            onKeyDown={walk}
             role="region"
             w={WIDE}
             maxW={WIDE}
