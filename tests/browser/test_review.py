@@ -35,18 +35,19 @@ class Reviewing(InBrowser):
             files.write(takes / f"{recording.name}.wav", recording.render(4300 + number), recording.rate, 24)
         files.write(others / "clicked tone.wav", clicked(), RATE, 24)
         files.write(others / "lopsided.wav", np.concatenate([noise(3, -20), noise(3, -26, seed=2)], axis=1), RATE, 24)
-        files.write(others / "long wind.wav", np.concatenate([noise(30, -26), noise(30, -32, seed=3)], axis=1), RATE, 24)
+        files.write(home.parent / "long" / "long wind.wav", np.concatenate([noise(30, -26), noise(30, -32, seed=3)], axis=1), RATE, 24)
         files.write(others / "plain hit.wav", struck(1.0, 0.2) * 0.4, RATE, 24)
         studio = Studio(Home(home))
         try:
-            for name, folder in (("Loft", takes), ("Bench", others)):
+            for name, folder in (("Loft", takes), ("Bench", others), ("Weather", home.parent / "long")):
                 import_paths(studio, studio.home.library(name, create=True), [folder], name)
         finally:
             studio.close()
 
     def setUp(self) -> None:
         super().setUp()
-        self.pick("Library", re.compile("^Loft" if "session" in self._testMethodName else "^Bench"))
+        name = next((library for word, library in (("session", "Loft"), ("long_take", "Weather")) if word in self._testMethodName), "Bench")
+        self.pick("Library", re.compile(f"^{name}"))
         expect(self.page.locator("[data-sound]").first).to_be_visible()
         for row in self.api("lib/bench/sounds")["rows"]:
             for what, body in (("chain", {"chain": []}), ("states", {"states": []})):
@@ -74,7 +75,9 @@ class Reviewing(InBrowser):
 
     def test_a_long_take_is_heard_at_once_while_it_is_measured(self) -> None:
         page = self.page
-        self.mending("long wind")
+        self.choose("long wind")
+        self.press("e")
+        expect(page.get_by_role("heading", name="long wind")).to_be_visible()
         self.sounding()
         measuring = self.app.state.studio.workers.submit("question", time.sleep, 6), self.app.state.studio.workers.submit("question", time.sleep, 10)
         self.add_step("even out", "Even out left and right")
