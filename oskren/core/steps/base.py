@@ -151,11 +151,11 @@ GLANCED_PARTS, GLANCED_S = 12, 0.5
 """How many parts of a long input stand for all of it, and how long (s) each is. Own rule: 6 s are measured in well under a second."""
 
 
-def spread(read: Read, at: Context) -> Iterator[Samples]:
+def spread(read: Read, at: Context, parts: int = GLANCED_PARTS) -> Iterator[Samples]:
     """A few short parts of an input, evenly spread, that stand for all of it."""
     count = min(at.frames, round(GLANCED_S * at.rate))
-    for place in range(GLANCED_PARTS):
-        yield read(round((at.frames - count) * (place + 0.5) / GLANCED_PARTS), count)
+    for place in range(parts):
+        yield read(round((at.frames - count) * (place + 0.5) / parts), count)
 
 
 class StepKind:

@@ -227,6 +227,9 @@ def moved_profile(learned: Summary, at: Context) -> Summary:
 
 CLEAR_DB = 8.0
 
+LOOKED_FOR_QUIET = 48
+"""Parts of a long sound that are looked at for its quietest one: a pause is seldom met by a few."""
+
 
 @register
 class NoiseReduction(StepKind):
@@ -274,7 +277,7 @@ class NoiseReduction(StepKind):
         """The profile from the marked parts or the quietest of those looked at, the same all the time."""
         still = params.model_copy(update={"follow": "no"})
         if not params.parts:
-            return self.analyse(still, spread(read, at), at)
+            return self.analyse(still, spread(read, at, LOOKED_FOR_QUIET), at)
         marked = [at.part(*part) for part in params.parts]
         profile, unsteady = learn([read(first, last - first) for first, last in marked], at.rate)
         looked = self.analyse(still.model_copy(update={"parts": ()}), spread(read, at), at)
