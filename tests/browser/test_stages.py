@@ -571,6 +571,8 @@ class Stages(InBrowser):
             self.stage(stage)
             expect(ready).to_be_visible()
             with self.subTest(stage=stage):
+                # panes are laid out anew a moment after the window has another width
+                page.wait_for_function(f"() => !({CUT_OFF})().length")
                 self.assertEqual(page.evaluate(CUT_OFF), [])
 
     def test_a_wait_says_for_what(self) -> None:
