@@ -23,7 +23,8 @@ export function usePlugins(watched = false): Plugin[] {
 
 /** After a plug-in failed, was tried again or taken away: what was rendered with it is opened anew. */
 function anew() {
-  for (const key of ["plugins", "opened", "sum", "levels", "step levels", "crowding", "layout"]) void queries.invalidateQueries({ queryKey: [key] });
+  for (const key of ["plugins", "opened", "sum", "levels", "levels estimated", "step levels", "crowding", "layout"])
+    void queries.invalidateQueries({ queryKey: [key] });
 }
 
 /** Why a step with a plug-in is passed over, if it is. */

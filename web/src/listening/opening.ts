@@ -8,7 +8,8 @@ export type ToOpen = Partial<Schemas["ToOpen"]>;
 
 export const AGAIN_MS = 1000;
 
-const opened = (library: string, body: ToOpen) =>
+/** Make something ready to be heard; where all of a long sound must be measured first, that is waited for. */
+export const openWhole = (library: string, body: ToOpen) =>
   got(
     api.POST("/api/lib/{library}/open", {
       params: { path: { library } },
@@ -16,11 +17,8 @@ const opened = (library: string, body: ToOpen) =>
     }),
   );
 
-/** Make something ready to be heard; where all of a long sound must be measured first, that is waited for. */
-export const openWhole = (library: string, body: ToOpen) => opened(library, body);
-
 /** Make something ready to be heard at once: by estimates for now, where all of a long sound must be measured first. */
-export const openSoon = (library: string, body: ToOpen) => opened(library, { ...body, estimate: true });
+export const openSoon = (library: string, body: ToOpen) => openWhole(library, { ...body, estimate: true });
 
 /** Keep what a question gave up to date: once what it opened is measured, ``put`` says what its answer is then. */
 export function useMeasured<T>(
