@@ -19,7 +19,7 @@ from pydantic import BaseModel
 
 from oskren.core.controls import number
 from oskren.core.errors import OskrenError
-from oskren.devices.card import Card, WavFile
+from oskren.devices.card import Card, OnCard, WavFile
 from oskren.devices.places import PLACES, Air, at_microphones, room
 from oskren.devices.props import PROPS, Wave
 
@@ -241,6 +241,12 @@ class Running:
             raise OskrenError("The recorder is off; switch it on first.")
         self._looked = time.monotonic()
         return self._recorder
+
+    def files(self) -> list[OnCard]:
+        """What lies on the card, oldest first; a file that is being recorded lies there once it has ended."""
+        recorder = self._recorder
+        written = recorder.recording if recorder is not None else ""
+        return [file for file in self.card.files() if Path(file.name).name != written]
 
     def switch(self, on: bool) -> None:
         """Switch it on or off; a running take is ended first."""

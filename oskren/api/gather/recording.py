@@ -167,7 +167,7 @@ InRecorder = Annotated[Running, Depends(get_recorder)]
 
 
 def _view(running: Running, *, files: bool = True) -> RecorderView:
-    listed = [CardFile(**asdict(one)) for one in running.card.files()] if files else []
+    listed = [CardFile(**asdict(one)) for one in running.files()] if files else []
     if not running.on:
         return RecorderView(on=False, card=str(running.card.folder), files=listed)
     with running.lock:

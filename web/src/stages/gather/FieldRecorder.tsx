@@ -35,6 +35,7 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
   const [chosen, setEffort] = useState<number | null>(null);
   const [hearing, setHearing] = useState(false);
   const along = useRef(new Along());
+  const acts = useRef(0);
   const kit = useQuery({ queryKey: ["kit"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/recorder/kit")) });
   const control = (name: string) => kit.data?.controls.find((one) => one.name === name);
   const effort = chosen ?? Number(control("effort")?.default ?? 0);
@@ -47,9 +48,11 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
     if (!on) return;
     let stopped = false;
     const look = async () => {
+      const before = acts.current;
       try {
         const fresh = await got(api.GET("/api/recorder", { params: { query: { files: false } } }));
-        if (!stopped) setView((before) => ({ ...fresh, files: before?.files ?? [] }));
+        // what was asked before an act and answered after it is out of date
+        if (!stopped && before === acts.current) setView((shown) => ({ ...fresh, files: shown?.files ?? [] }));
       } catch {
         // the server is away for a moment; the next look tells
       }
@@ -67,6 +70,7 @@ export function FieldRecorder({ onClose, onInput, onCard }: { onClose: () => voi
     return () => here.stop();
   }, [on, hearing, kit.data]);
   const took = (fresh: View) => {
+    acts.current += 1;
     setView(fresh);
     void queries.invalidateQueries({ queryKey: ["card"] });
   };
