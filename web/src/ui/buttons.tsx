@@ -12,7 +12,8 @@ export function Key({ act, onMain }: { act: Act; onMain?: boolean }) {
 }
 
 interface DoProps extends Omit<ButtonProps, "onClick" | "variant"> {
-  onClick: () => void;
+  /** Left out where a trigger around it gives it. */
+  onClick?: () => void;
   act?: Act;
   main?: boolean;
   on?: boolean;

@@ -1,10 +1,10 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useRef } from "react";
 import { api, got, Refused } from "../../api/client";
 import { queries, useShared } from "../../session/store";
-import { Bare, Do } from "../../ui/buttons";
+import { Bare } from "../../ui/buttons";
 import { TextField } from "../../ui/fields";
+import { ChooseFiles } from "../../ui/files";
 import { complain, tell } from "../../ui/messages";
 import { stale } from "./describing";
 import { NotesForm } from "./NotesForm";
@@ -12,7 +12,6 @@ import { NotesForm } from "./NotesForm";
 /** One arrival that the table is narrowed to: its name, notes and photos, written here. */
 export function ArrivalCard({ number }: { number: number }) {
   const library = useShared((state) => state.library);
-  const picking = useRef<HTMLInputElement>(null);
   const path = { library, id: number };
   const arrival = useQuery({
     queryKey: ["arrivals", library, number],
@@ -31,8 +30,7 @@ export function ArrivalCard({ number }: { number: number }) {
       if (values.notes) tell(`${kept.sounds} ${kept.sounds === 1 ? "sound is" : "sounds are"} found by these notes now.`);
       fresh();
     }, complain);
-  const add = async (files: FileList | null) => {
-    if (!files?.length) return;
+  const add = async (files: File[]) => {
     const body = new FormData();
     for (const file of files) body.append("files", file, file.name);
     try {
@@ -62,7 +60,7 @@ export function ArrivalCard({ number }: { number: number }) {
         if (!pictures) return;
         event.preventDefault();
         event.stopPropagation();
-        void add(event.dataTransfer.files);
+        void add([...event.dataTransfer.files]);
       }}
     >
       <Flex gap="10px" align="center">
@@ -97,18 +95,16 @@ export function ArrivalCard({ number }: { number: number }) {
             </Bare>
           </Box>
         ))}
-        <Do quiet onClick={() => picking.current?.click()} hint="Photos of the place, the set-up, a permission; they can be dropped here too">
-          Add photos
-        </Do>
-        <chakra.input
-          ref={picking}
-          type="file"
+        <ChooseFiles
+          quiet
+          many
+          label="Photos"
           accept="image/jpeg,image/png,image/webp"
-          multiple
-          display="none"
-          aria-label="Photos"
-          onChange={(event) => void add(event.target.files)}
-        />
+          hint="Photos of the place, the set-up, a permission; they can be dropped here too"
+          onFiles={(photos) => void add(photos)}
+        >
+          Add photos
+        </ChooseFiles>
       </Flex>
       <NotesForm notes={here.notes} onChange={(notes) => change({ notes })} />
     </Flex>

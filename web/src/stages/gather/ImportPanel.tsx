@@ -1,11 +1,13 @@
 /** What comes in and what goes out, by what one wishes to do. */
-import { Box, chakra, Flex, Tabs } from "@chakra-ui/react";
-import { type ReactNode, useRef, useState } from "react";
+
+import { Box, Flex, Tabs } from "@chakra-ui/react";
+import { type ReactNode, useState } from "react";
 import { api, got } from "../../api/client";
 import { follow } from "../../session/following";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Input } from "../../ui/fields";
+import { ChooseFiles } from "../../ui/files";
 import { useKeys } from "../../ui/keys";
 import { HandOver, Keeping } from "./Keeping";
 import { Watching } from "./Watching";
@@ -20,17 +22,15 @@ interface Props {
 function Bringing({ onClose, onFiles }: Pick<Props, "onClose" | "onFiles">) {
   const library = useShared((state) => state.library);
   const [path, setPath] = useState("");
-  const folder = useRef<HTMLInputElement>(null);
-  const files = useRef<HTMLInputElement>(null);
   const bring = (refer: boolean) => {
     if (!path.trim()) return;
     void follow("import", got(api.POST("/api/lib/{library}/import", { params: { path: { library } }, body: { paths: [path.trim()], refer } })));
     onClose();
   };
-  const send = (list: FileList | null) => {
+  const send = (chosen: File[]) => {
     onClose();
     // a chosen folder's files carry their path inside it
-    void onFiles([...(list ?? [])].map((file) => new File([file], file.webkitRelativePath || file.name, { type: file.type })));
+    void onFiles(chosen.map((file) => new File([file], file.webkitRelativePath || file.name, { type: file.type })));
   };
   return (
     <Flex direction="column" gap="10px">
@@ -57,20 +57,12 @@ function Bringing({ onClose, onFiles }: Pick<Props, "onClose" | "onFiles">) {
       </Flex>
       <Flex gap="10px" align="center" color="dim">
         <Box flex={1}>Or drop files and folders anywhere on this page. Originals are never changed; what is no audio is listed with its reason.</Box>
-        <Do onClick={() => files.current?.click()}>Choose files</Do>
-        <Do onClick={() => folder.current?.click()}>Choose a folder</Do>
-        <chakra.input ref={files} type="file" multiple display="none" aria-label="Files" onChange={(event) => send(event.target.files)} />
-        <input
-          ref={(element) => {
-            folder.current = element;
-            element?.setAttribute("webkitdirectory", "");
-          }}
-          type="file"
-          multiple
-          style={{ display: "none" }}
-          aria-label="Folder"
-          onChange={(event) => send(event.target.files)}
-        />
+        <ChooseFiles label="Files" many onFiles={send}>
+          Choose files
+        </ChooseFiles>
+        <ChooseFiles label="Folder" folder onFiles={send}>
+          Choose a folder
+        </ChooseFiles>
       </Flex>
     </Flex>
   );

@@ -1,7 +1,8 @@
 import { Box, chakra, createTreeCollection, Flex, TreeView } from "@chakra-ui/react";
-import { type DragEvent, type KeyboardEvent, type MouseEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type DragEvent, type KeyboardEvent, type MouseEvent, useEffect, useMemo, useState } from "react";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
+import { ChooseFiles } from "../../ui/files";
 import { CategoryAsked, CategoryMenu, type Doing } from "./CategoryMenu";
 import { type Branch, grown, useCategories } from "./categories";
 import { edit } from "./describing";
@@ -18,7 +19,6 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
   const [open, setOpen] = useState<string[]>([]);
   const [over, setOver] = useState("");
   const [doing, setDoing] = useState<Doing | null>(null);
-  const file = useRef<HTMLInputElement>(null);
   const dragging = useDragging();
   // a category that is dragged over for a while shows what is in it
   useEffect(() => {
@@ -212,20 +212,18 @@ export function Tree({ counts, asked }: { counts: Record<string, number>; asked:
           ) : (
             <Do onClick={() => setDoing({ path: "", what: "new" })}>New category</Do>
           )}
-          <Do quiet onClick={() => file.current?.click()} hint="Read categories from a CSV table">
+          <ChooseFiles
+            quiet
+            label="Table of categories"
+            accept=".csv,.tsv,.txt"
+            hint="Read categories from a CSV table"
+            onFiles={([file]) => void load(file)}
+          >
             Read CSV
-          </Do>
+          </ChooseFiles>
           <Do quiet onClick={() => window.location.assign(`/api/lib/${library}/categories.csv`)} hint="Write the tree as CSV">
             Write CSV
           </Do>
-          <chakra.input
-            ref={file}
-            type="file"
-            accept=".csv,.tsv,.txt"
-            display="none"
-            aria-label="Table of categories"
-            onChange={(event) => void load(event.target.files)}
-          />
         </Flex>
       )}
     </Box>

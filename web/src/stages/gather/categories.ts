@@ -58,13 +58,12 @@ export function useCategories() {
       got(api.POST("/api/lib/{library}/categories/remove", { params: { path: { library } }, body: { path, instead } })),
       (result) => `${path} is deleted; ${result.count} sounds ${instead ? `are filed in ${instead}` : "have no category now"}.`,
     );
-  const load = async (list: FileList | null) => {
-    const csv = await list?.[0]?.text();
-    if (csv !== undefined)
-      await run(
-        got(api.POST("/api/lib/{library}/categories.csv", { params: { path: { library } }, body: { csv, replace: false } })),
-        (result) => `${result.count} categories read.`,
-      );
+  const load = async (table: File) => {
+    const csv = await table.text();
+    await run(
+      got(api.POST("/api/lib/{library}/categories.csv", { params: { path: { library } }, body: { csv, replace: false } })),
+      (result) => `${result.count} categories read.`,
+    );
   };
   return { paths, move, create, remove, load };
 }

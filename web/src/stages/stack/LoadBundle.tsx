@@ -1,7 +1,6 @@
 /** Takes a bundle into the library, as a design of the project that is open. */
-import { useRef } from "react";
 import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
+import { ChooseFiles } from "../../ui/files";
 import { complain, tell } from "../../ui/messages";
 
 async function load(chosen: File) {
@@ -24,22 +23,9 @@ async function load(chosen: File) {
 }
 
 export function LoadBundle() {
-  const file = useRef<HTMLInputElement>(null);
   return (
-    <>
-      <Do onClick={() => file.current?.click()}>Load a bundle</Do>
-      <input
-        ref={file}
-        type="file"
-        accept=".zip"
-        aria-label="Bundle to load"
-        style={{ display: "none" }}
-        onChange={(event) => {
-          const chosen = event.target.files?.[0];
-          event.target.value = "";
-          if (chosen) void load(chosen);
-        }}
-      />
-    </>
+    <ChooseFiles label="Bundle to load" accept=".zip" onFiles={([chosen]) => void load(chosen)}>
+      Load a bundle
+    </ChooseFiles>
   );
 }
