@@ -1,5 +1,5 @@
 /** A saved chain put on many sounds: asked for, followed as a job, told in a report. */
-import { Box, chakra } from "@chakra-ui/react";
+import { Box, Table } from "@chakra-ui/react";
 import { create } from "zustand";
 import { api, got, type Schemas } from "../api/client";
 import { whenDone } from "../session/jobs";
@@ -78,30 +78,30 @@ export function GivenReport() {
       onClose={close}
     >
       <Box overflow="auto" tabIndex={0}>
-        <chakra.table w="100%" fontSize="12px">
-          <chakra.thead color="dim" textAlign="left">
-            <tr>
-              <th>Sound</th>
-              <th>Peak before, after</th>
-              <th>Loudness before, after</th>
-              <th />
-            </tr>
-          </chakra.thead>
-          <tbody>
+        <Table.Root aria-label="Sounds the chain was put on">
+          <Table.Header>
+            <Table.Row>
+              <Table.ColumnHeader>Sound</Table.ColumnHeader>
+              <Table.ColumnHeader>Peak before, after</Table.ColumnHeader>
+              <Table.ColumnHeader>Loudness before, after</Table.ColumnHeader>
+              <Table.ColumnHeader>Left or warned because</Table.ColumnHeader>
+            </Table.Row>
+          </Table.Header>
+          <Table.Body>
             {sorted.map((row) => (
-              <chakra.tr key={row.id} borderTop="1px solid" borderColor="line">
-                <td>{row.name}</td>
-                <chakra.td fontFamily="mono">
+              <Table.Row key={row.id}>
+                <Table.Cell>{row.name}</Table.Cell>
+                <Table.Cell fontFamily="mono">
                   {level(row.before_dbfs)}, {level(row.after_dbfs)} dBFS
-                </chakra.td>
-                <chakra.td fontFamily="mono">
+                </Table.Cell>
+                <Table.Cell fontFamily="mono">
                   {level(row.before_lufs)}, {level(row.after_lufs)} LUFS
-                </chakra.td>
-                <chakra.td color="coral">{row.reason || (row.over ? "over full scale" : "")}</chakra.td>
-              </chakra.tr>
+                </Table.Cell>
+                <Table.Cell color="coral">{row.reason || (row.over ? "over full scale" : "")}</Table.Cell>
+              </Table.Row>
             ))}
-          </tbody>
-        </chakra.table>
+          </Table.Body>
+        </Table.Root>
       </Box>
     </ReportPanel>
   );

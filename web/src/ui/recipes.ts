@@ -13,6 +13,7 @@ import {
   sliderAnatomy,
   splitterAnatomy,
   switchAnatomy,
+  tableAnatomy,
   tabsAnatomy,
   toastAnatomy,
   tooltipAnatomy,
@@ -411,7 +412,22 @@ const splitter = defineSlotRecipe({
 });
 
 export const recipes = { button, kbd, input };
+const table = defineSlotRecipe({
+  slots: tableAnatomy.keys(),
+  base: {
+    root: { fontVariantNumeric: "normal" },
+    row: { bg: "transparent" },
+    cell: { borderColor: "line" },
+    columnHeader: { color: "dim", bg: "ground", fontWeight: 500, borderColor: "line" },
+  },
+  variants: {
+    size: { sm: { root: { fontSize: "12px", textStyle: undefined }, columnHeader: { px: "5px", py: "2px" }, cell: { px: "5px", py: "3px" } } },
+  },
+  defaultVariants: { size: "sm" },
+});
+
 export const slotRecipes = {
+  table,
   select,
   segmentGroup,
   slider,

@@ -1,4 +1,4 @@
-import { Box, Flex } from "@chakra-ui/react";
+import { Box, Flex, Table } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
@@ -118,37 +118,52 @@ export function CardPanel({ onClose, onDevice }: { onClose: () => void; onDevice
           {card.error.message}
         </Box>
       )}
-      <Box maxH="190px" overflowY="auto" bg="ground" borderRadius="6px" role="table" aria-label="Takes on the card" tabIndex={0} fontSize="12px">
-        {takes.map((take) => (
-          <Flex key={take.path} role="row" gap="10px" px="8px" py="3px" align="center" color={take.known ? "dim" : "chalk"} data-take={take.path}>
-            <Box role="cell">
-              <Tick
-                label={`Offload ${take.path}`}
-                on={!take.known && !left.includes(take.path)}
-                disabled={take.known}
-                onChange={(on) => setLeft((before) => (on ? before.filter((one) => one !== take.path) : [...before, take.path]))}
-              />
-            </Box>
-            <Box role="cell" fontFamily="mono" w="150px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={take.path}>
-              {take.path.split("/").pop()}
-            </Box>
-            <Box role="cell" fontFamily="mono" color="dim" w="132px">
-              {take.date} {take.time.slice(0, 5)}
-            </Box>
-            <Box role="cell" fontFamily="mono" w="64px" textAlign="right">
-              {seconds(take.seconds)}
-            </Box>
-            <Box role="cell" flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={take.note || take.name}>
-              {take.known ? "offloaded before" : take.name}
-            </Box>
-          </Flex>
-        ))}
+      <Table.ScrollArea maxH="190px" bg="ground" borderRadius="6px" tabIndex={0} role="region" aria-label="What lies on the card">
+        {takes.length > 0 && (
+          <Table.Root stickyHeader aria-label="Takes on the card">
+            <Table.Header>
+              <Table.Row>
+                {["", "File", "Recorded", "Length", "Name in the library"].map((name) => (
+                  <Table.ColumnHeader key={name} aria-label={name || "Whether it is offloaded"} textAlign={name === "Length" ? "end" : undefined}>
+                    {name}
+                  </Table.ColumnHeader>
+                ))}
+              </Table.Row>
+            </Table.Header>
+            <Table.Body>
+              {takes.map((take) => (
+                <Table.Row key={take.path} color={take.known ? "dim" : "chalk"} data-take={take.path}>
+                  <Table.Cell w="1px">
+                    <Tick
+                      label={`Offload ${take.path}`}
+                      on={!take.known && !left.includes(take.path)}
+                      disabled={take.known}
+                      onChange={(on) => setLeft((before) => (on ? before.filter((one) => one !== take.path) : [...before, take.path]))}
+                    />
+                  </Table.Cell>
+                  <Table.Cell fontFamily="mono" maxW="180px" truncate title={take.path}>
+                    {take.path.split("/").pop()}
+                  </Table.Cell>
+                  <Table.Cell fontFamily="mono" color="dim" whiteSpace="nowrap">
+                    {take.date} {take.time.slice(0, 5)}
+                  </Table.Cell>
+                  <Table.Cell fontFamily="mono" textAlign="end" whiteSpace="nowrap">
+                    {seconds(take.seconds)}
+                  </Table.Cell>
+                  <Table.Cell w="60%" maxW="0" truncate title={take.note || take.name}>
+                    {take.known ? "offloaded before" : take.name}
+                  </Table.Cell>
+                </Table.Row>
+              ))}
+            </Table.Body>
+          </Table.Root>
+        )}
         {card.data && !takes.length && (
           <Box color="dim" p="8px">
             No recordings lie here. Record a take on the field recorder, or give the path of another card.
           </Box>
         )}
-      </Box>
+      </Table.ScrollArea>
       {[...failed, ...(card.data?.skipped ?? [])].map((one) => (
         <Box key={one.path} color="coral" fontSize="12px" overflowWrap="anywhere">
           {one.path}: {one.reason}

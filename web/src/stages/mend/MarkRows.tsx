@@ -1,5 +1,5 @@
 /** The marks of a review reel as a table: what each would be called, and the words it is called by. */
-import { Box, chakra, Flex } from "@chakra-ui/react";
+import { Box, Flex, Table } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useEffect, useRef, useState } from "react";
 import { api, got } from "../../api/client";
@@ -47,55 +47,53 @@ export function MarkRows({
     );
   return (
     <Box overflow="auto" flex={1} minH={0} tabIndex={0} aria-label="Marks" role="region">
-      <chakra.table w="100%" fontSize="12px" aria-label="Marks of this reel" css={{ "& td, & th": { paddingInlineEnd: "9px" } }}>
-        <chakra.thead color="dim" textAlign="left" position="sticky" top={0} bg="ground">
-          <tr>
-            <chakra.th pl="14px">What</chakra.th>
-            <th>Take</th>
-            <th>From</th>
-            <th>Length</th>
-            <th>Words</th>
-            <th>Category</th>
-            <th>Name of the select</th>
-            <th />
-          </tr>
-        </chakra.thead>
-        <tbody>
+      <Table.Root stickyHeader aria-label="Marks of this reel">
+        <Table.Header>
+          <Table.Row>
+            <Table.ColumnHeader pl="14px">What</Table.ColumnHeader>
+            <Table.ColumnHeader>Take</Table.ColumnHeader>
+            <Table.ColumnHeader>From</Table.ColumnHeader>
+            <Table.ColumnHeader>Length</Table.ColumnHeader>
+            <Table.ColumnHeader>Words</Table.ColumnHeader>
+            <Table.ColumnHeader>Category</Table.ColumnHeader>
+            <Table.ColumnHeader>Name of the select</Table.ColumnHeader>
+            <Table.ColumnHeader aria-label="What can be done" />
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
           {marks.map((mark) => {
             const take = view.takes.find((one) => one.id === mark.take);
             const name = view.names.find((one) => one.id === mark.id);
             const mine = mark.id === chosen;
             return (
-              <chakra.tr
+              <Table.Row
                 key={mark.id}
                 ref={mine ? row : undefined}
                 data-mark={mark.kind}
                 aria-selected={mine}
                 bg={mine ? "amberSoft" : undefined}
-                borderTop="1px solid"
-                borderColor="line"
                 onClick={() => onChoose(mark.id)}
                 onDoubleClick={() => onPlay(mark)}
               >
-                <chakra.td pl="14px" py="3px" color={COLOURS[mark.kind] === "faint" ? "dim" : COLOURS[mark.kind]} fontWeight={600}>
+                <Table.Cell pl="14px" py="3px" color={COLOURS[mark.kind] === "faint" ? "dim" : COLOURS[mark.kind]} fontWeight={600}>
                   {mark.kind}
-                </chakra.td>
-                <chakra.td maxW="118px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                </Table.Cell>
+                <Table.Cell maxW="118px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
                   {take?.name}
-                </chakra.td>
-                <chakra.td fontFamily="mono">{mark.start_s.toFixed(2)} s</chakra.td>
-                <chakra.td fontFamily="mono" color={view.usable.short.includes(mark.id) ? "amber" : undefined}>
+                </Table.Cell>
+                <Table.Cell fontFamily="mono">{mark.start_s.toFixed(2)} s</Table.Cell>
+                <Table.Cell fontFamily="mono" color={view.usable.short.includes(mark.id) ? "amber" : undefined}>
                   {(mark.end_s - mark.start_s).toFixed(2)} s{view.usable.short.includes(mark.id) ? " short" : ""}
-                </chakra.td>
-                <td>
+                </Table.Cell>
+                <Table.Cell>
                   {(mark.kind === "keep" || mark.kind === "material" || mark.kind === "maybe") &&
                     (mine ? (
                       <Words key={mark.id} view={view} mark={mark} field={naming} onCommit={(words) => onChange(mark.id, { words })} />
                     ) : (
                       mark.words
                     ))}
-                </td>
-                <chakra.td maxW="110px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" color={mark.category ? undefined : "dim"}>
+                </Table.Cell>
+                <Table.Cell maxW="110px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" color={mark.category ? undefined : "dim"}>
                   {mine && mark.kind !== "noise" ? (
                     <Input
                       key={`${mark.id} ${mark.category}`}
@@ -116,8 +114,8 @@ export function MarkRows({
                   ) : (
                     mark.category || (mark.kind === "noise" ? "" : take?.category)
                   )}
-                </chakra.td>
-                <chakra.td fontFamily="mono" maxW="230px">
+                </Table.Cell>
+                <Table.Cell fontFamily="mono" maxW="230px">
                   {name && (
                     <>
                       <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={name.name}>
@@ -130,8 +128,8 @@ export function MarkRows({
                       ))}
                     </>
                   )}
-                </chakra.td>
-                <chakra.td whiteSpace="nowrap">
+                </Table.Cell>
+                <Table.Cell whiteSpace="nowrap">
                   {mine && (
                     <Flex gap="2px">
                       <Do quiet hint="Hear it" onClick={() => onPlay(mark)}>
@@ -142,12 +140,12 @@ export function MarkRows({
                       </Do>
                     </Flex>
                   )}
-                </chakra.td>
-              </chakra.tr>
+                </Table.Cell>
+              </Table.Row>
             );
           })}
-        </tbody>
-      </chakra.table>
+        </Table.Body>
+      </Table.Root>
       <datalist id="categories-known">
         {tree.data?.map((one) => (
           <option key={one.path} value={one.path} />
