@@ -17,7 +17,7 @@ from oskren.core.measure.peaks import AXES, axis_edges
 from oskren.core.nodes.model import Group, Member, Mix, Source, Step
 from oskren.core.stack import edits
 from oskren.core.stack.perform import velocity_db
-from oskren.core.steps.edges import SHAPES, fade_gain
+from oskren.core.steps.edges import SHAPES, FadeParams, fade_gain
 from oskren.core.timemap import TimeMap
 
 CURVES = ("lines", "eased", "steps")
@@ -86,6 +86,7 @@ def cases() -> dict[str, list[list[Any]]]:
     for shape in SHAPES:
         for x in np.linspace(0, 1, 11):
             case("fadeGain", float(fade_gain(np.array([x]), shape)[0]), float(x), shape)
+    case("NO_FADE", FadeParams())
     points = ((-0.5, 3.0), (0.25, -12.0), (0.26, 0.0), (2.0, 6.0))
     for kind in CURVES:
         envelope = Envelope(control="gain_db", points=points, curve=kind)

@@ -556,6 +556,7 @@ class AsHeard(InStudio):
     def test_a_layer_and_a_file_are_what_was_heard(self) -> None:
         from oskren.core.audio.resample import repitch
         from oskren.core.nodes.heard import Heard
+        from oskren.core.steps.edges import FadeParams, fade_gain
 
         self.write("in/one.wav", 0.4 * noise(1.5, -12, seed=4))
         self.write("in/two.wav", 0.4 * noise(1.5, -12, channels=2, seed=5))
@@ -564,13 +565,17 @@ class AsHeard(InStudio):
         lengthening = (Step(kind="pitch", params={"semitones": -5.0}),)
         for name, lanes in (("one", 1), ("two", 2)):
             for steps, part in ((chain, None), (chain, (0.25, 0.9)), (lengthening, (0.5, 1.6))):
-                heard = Heard(chain=steps, part=part, speed_st=-5.0, gain_db=-3.0)
+                fade = FadeParams(in_s=0.1, out_s=0.2, out_shape="sine")
+                heard = Heard(chain=steps, part=part, fade=fade, speed_st=-5.0, gain_db=-3.0)
                 number = self.number(name)
                 node = node_of(self.library.sound(number))
                 key, shape = self.studio.open(self.library, Chained(node=node, chain=steps))
                 listened = np.frombuffer(self.studio.block(key, 0, shape.frames), np.float32).reshape(-1, lanes)
                 if part is not None:
                     listened = listened[round(part[0] * RATE) : round(part[1] * RATE)]
+                from_start = (np.arange(len(listened)) + 0.5) / RATE
+                ends = fade_gain(from_start / fade.in_s, fade.in_shape) * fade_gain(from_start[::-1] / fade.out_s, fade.out_shape)
+                listened = listened * ends[:, None].astype(np.float32)
                 wanted = repitch(listened, -5.0, RATE) * 10 ** (-3 / 20)
                 with self.subTest(name=name, part=part, steps=steps[0].kind):
                     [item] = items_of(self.studio, self.library, [number], heard)

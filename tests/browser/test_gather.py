@@ -332,6 +332,25 @@ class Gathering(InBrowser):
         # equal power: 3 dB down half way
         half = slice(-fall // 2 - 40, -fall // 2 + 40)
         np.testing.assert_allclose(written[half], samples[half] * 0.5**0.5, atol=0.02 * np.abs(samples[half]).max() + 2**-15)
+        # the ends of a marked part are faded, by the handle on the waveform too
+        backwards.click()
+        expect(along).to_have_text("faded")
+        wave = page.get_by_role("img", name=re.compile("^Waveform and spectrogram of"))
+        self.drag(wave, 0.2, 0.6)
+        expect(along).to_contain_text("part")
+        self.drag(wave, 0.2, 0.4, height=0.1)
+        expect(page.get_by_role("status").filter(has_text="1 file written")).to_have_count(0)
+        page.get_by_role("button", name="Part to hand-over").click()
+        expect(page.get_by_role("status").filter(has_text="1 file written")).to_be_visible()
+        [part] = (self.folder / "home" / "hand-over" / "workshop").glob(f"{name}, *.wav")
+        written, samples = files.read(part)[0][:, 0], files.read(original)[0][:, 0]
+        start = int(np.argmax(np.correlate(samples, written, "valid")))
+        # it rises over half of the part, since its handle was dragged over half of it, and falls over 0.1 s as before
+        rise = len(written) // 2
+        for place, gain in ((rise // 2, 0.5**0.5), (len(written) - fall // 2, 0.5**0.5), (rise // 4, np.sin(np.pi / 8))):
+            here = slice(place - 40, place + 40)
+            np.testing.assert_allclose(written[here], samples[start:][here] * gain, atol=0.04 * np.abs(samples[start:][here]).max() + 2**-15)
+        backwards.click()
         # its part lies elsewhere in the sound itself: that is said, and nothing is kept
         self.drag(page.get_by_role("img", name=re.compile("^Waveform and spectrogram of")), 0.2, 0.6)
         self.press("k")

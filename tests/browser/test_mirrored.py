@@ -10,13 +10,16 @@ import unittest
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
+from oskren.core.steps.base import Context
+from oskren.core.steps.edges import Fade, FadeParams
 from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
 WEB = Path(__file__).parents[2] / "web"
-MIRRORS = ("mix/edits", "mix/envelope", "mix/fades", "mix/fresh", "mix/line", "mix/velocity", "canvas/axis")
+MIRRORS = ("mix/edits", "mix/envelope", "mix/fresh", "mix/line", "mix/velocity", "canvas/axis", "canvas/fades")
 SHOWN = ("canvas/ruler",)
 """What only the browser does, and is checked here by itself."""
 
@@ -74,6 +77,31 @@ class Mirrored(unittest.TestCase):
                 for (arguments, result), answer in zip(pairs, given, strict=True):
                     if not same(result, answer):
                         self.fail(f"{name}({json.dumps(arguments)[:400]}) gives {json.dumps(answer)[:600]}, the core {json.dumps(result)[:600]}")
+
+    def test_fades_are_heard_as_they_are_written(self) -> None:
+        """The player fades block by block, from any frame of any part: it gives what the step gives."""
+        blocks = """([first, last, size, fade]) => {
+            const heard = [];
+            for (let from = first; from < last; from += size) {
+                const side = new Float32Array(Math.min(size, last - from)).fill(1);
+                mix.fadeEnds([side], from, [first, last], 1000, fade);
+                heard.push(...side);
+            }
+            return heard;
+        }"""
+        some = (
+            FadeParams(),
+            FadeParams(in_s=0.4),
+            FadeParams(in_s=0.7, out_s=0.6, in_shape="logarithmic", out_shape="sine"),
+            FadeParams(out_s=9.0, out_shape="linear"),
+            FadeParams(in_s=0.0101, out_s=0.0004, out_shape="exponential"),
+        )
+        for fade, (first, last, size) in itertools.product(some, ((0, 1000, 1000), (123, 880, 97), (5, 6, 4))):
+            with self.subTest(fade=fade, first=first, last=last):
+                heard = self.page.evaluate(blocks, [first, last, size, fade.model_dump()])
+                count = last - first
+                wanted = Fade().stream(fade, {}, Context(1000, 1, count), 0).push(np.ones((count, 1), np.float32))
+                np.testing.assert_allclose(heard, wanted[:, 0], atol=1e-6)
 
     def test_time_code_counts_every_frame(self) -> None:
         chance = random.Random(4)

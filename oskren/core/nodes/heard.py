@@ -7,13 +7,15 @@ from pydantic import Field, model_validator
 from oskren.core.controls import number
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
 from oskren.core.nodes.render import Renderer
+from oskren.core.steps.edges import FadeParams
 
 
 class Heard(Frozen):
-    """The audition's settings, in the order they are heard: through a chain, a part of what comes out of it (s), at a speed (st, by varispeed), with a gain."""
+    """The audition's settings, in the order they are heard: a chain, a part of what comes out of it (s), its ends faded, a speed (st, varispeed), a gain."""
 
     chain: tuple[Step, ...] = Field((), max_length=64)
     part: tuple[float, float] | None = None
+    fade: FadeParams = FadeParams()
     speed_st: float = number(0.0, -48, 36, "st", "Speed", usual=(-24, 24), step=0.5)
     gain_db: float = number(0.0, -60, 36, "dB", "Gain", usual=(-24, 24), step=0.5)
 
@@ -26,7 +28,12 @@ class Heard(Frozen):
     @property
     def dry(self) -> bool:
         """Whether nothing was changed: the sound is heard as it is."""
-        return self.part is None and not self.speed_st and not self.gain_db and not any(step.on for step in self.chain)
+        return self.part is None and not self.faded and not self.speed_st and not self.gain_db and not any(step.on for step in self.chain)
+
+    @property
+    def faded(self) -> bool:
+        """Whether either end is faded."""
+        return self.fade.in_s > 0 or self.fade.out_s > 0
 
 
 def as_heard(node: Node, heard: Heard) -> Node:
@@ -36,6 +43,8 @@ def as_heard(node: Node, heard: Heard) -> Node:
     if heard.part is not None:
         node = Excerpt(node=node, start_s=heard.part[0], end_s=heard.part[1])
     steps: list[Step] = []
+    if heard.faded:
+        steps.append(Step(kind="fade", params=heard.fade.model_dump()))
     if heard.speed_st:
         steps.append(Step(kind="pitch", params={"semitones": heard.speed_st, "mode": "varispeed"}))
     if heard.gain_db:

@@ -69,6 +69,10 @@ def layer_as_heard(studio: Studio, library: Library, id: int, heard: Heard, layo
         way = renderer.time_map(chained)
         start, end = (max(0.0, way.to_input(moment)) for moment in heard.part)
         values |= {"start_s": min(start, end), "end_s": max(start, end), "anchor_s": min(max(layer.anchor_s, min(start, end)), max(start, end))}
+    if heard.faded:
+        fade, speed = heard.fade, 2.0 ** (heard.speed_st / 12)
+        values |= {"fade_in_s": min(60.0, fade.in_s / speed), "fade_out_s": min(60.0, fade.out_s / speed)}
+        values |= {"fade_in_shape": fade.in_shape, "fade_out_shape": fade.out_shape}
     if layout in ("mono", "stereo") and renderer.output_shape(chained).channels == 1:
         values["gain_db"] = min(36.0, heard.gain_db + MONO_DB)
     return layer.model_copy(update=values)

@@ -4177,11 +4177,40 @@ export interface components {
             /**
              * @default {
              *       "chain": [],
+             *       "fade": {
+             *         "in_s": 0,
+             *         "in_shape": "equal power",
+             *         "out_s": 0,
+             *         "out_shape": "equal power"
+             *       },
              *       "speed_st": 0,
              *       "gain_db": 0
              *     }
              */
             heard: components["schemas"]["Heard"];
+        };
+        /** FadeParams */
+        FadeParams: {
+            /**
+             * Fade in
+             * @default 0
+             */
+            in_s: number;
+            /**
+             * Fade out
+             * @default 0
+             */
+            out_s: number;
+            /**
+             * In shape
+             * @default equal power
+             */
+            in_shape: string;
+            /**
+             * Out shape
+             * @default equal power
+             */
+            out_shape: string;
         };
         /**
          * Failed
@@ -4576,7 +4605,7 @@ export interface components {
         };
         /**
          * Heard
-         * @description The audition's settings, in the order they are heard: through a chain, a part of what comes out of it (s), at a speed (st, by varispeed), with a gain.
+         * @description The audition's settings, in the order they are heard: a chain, a part of what comes out of it (s), its ends faded, a speed (st, varispeed), a gain.
          */
         Heard: {
             /**
@@ -4589,6 +4618,15 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * @default {
+             *       "in_s": 0,
+             *       "out_s": 0,
+             *       "in_shape": "equal power",
+             *       "out_shape": "equal power"
+             *     }
+             */
+            fade: components["schemas"]["FadeParams"];
             /**
              * Speed
              * @default 0
@@ -4808,6 +4846,12 @@ export interface components {
             /**
              * @default {
              *       "chain": [],
+             *       "fade": {
+             *         "in_s": 0,
+             *         "in_shape": "equal power",
+             *         "out_s": 0,
+             *         "out_shape": "equal power"
+             *       },
              *       "speed_st": 0,
              *       "gain_db": 0
              *     }
@@ -8023,6 +8067,12 @@ export interface components {
             /**
              * @default {
              *       "chain": [],
+             *       "fade": {
+             *         "in_s": 0,
+             *         "in_shape": "equal power",
+             *         "out_s": 0,
+             *         "out_shape": "equal power"
+             *       },
              *       "speed_st": 0,
              *       "gain_db": 0
              *     }

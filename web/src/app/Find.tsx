@@ -1,4 +1,5 @@
 /** The find-anything field: sounds, designs, commands. */
+
 import { Box, Dialog, Flex, Portal } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
@@ -6,6 +7,7 @@ import { useNavigate } from "react-router";
 import { api, got } from "../api/client";
 import { addToSheet } from "../between/sheet";
 import { MiniWave } from "../canvas/MiniWave";
+import { openToHear } from "../listening/opening";
 import { player } from "../listening/player";
 import { useShared } from "../session/store";
 import { Bare } from "../ui/buttons";
@@ -60,7 +62,7 @@ export function Find({ onClose }: { onClose: () => void }) {
           const { sound } = hit;
           useShared.setState({ selected: sound });
           go(`/gather?sound=${hit.id}`);
-          void player.open({ sound: sound.id }, library, sound.name, { lufs: sound.loudness }).then((heard) => heard && player.play(heard));
+          void openToHear({ sound: sound.id }, library, sound.name, { lufs: sound.loudness }).then((heard) => heard && player.play(heard));
         }
       },
     })),

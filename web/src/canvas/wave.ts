@@ -1,6 +1,7 @@
 /** Drawing one opened sound over time, free of React: waveform, spectrogram, and what lies on them. */
 import type { Ink } from "../ui/theme";
 import { AXIS_MARKS, type Axis, axisHeight } from "./axis";
+import { drawFade, type Fade } from "./fades";
 import { levelHeight, type PeakData, sampleLine, spectrogramImage, waveform } from "./paint";
 import { marks, type Unit } from "./ruler";
 
@@ -31,6 +32,7 @@ export interface Grabbed {
   anchor?: number;
   threshold?: number;
   edge?: { id: number; edge: "start" | "end"; at: number };
+  fade?: Fade;
 }
 
 /** Everything a wave view shows. Times are seconds of the sound; sizes px. */
@@ -61,6 +63,9 @@ export interface Scene {
   anchorKind?: string;
   threshold?: number;
   floor?: number;
+  /** What is faded at its ends, and how. */
+  faded?: [number, number];
+  fade?: Fade;
   grabbed: Grabbed;
 }
 
@@ -284,6 +289,25 @@ function thresholds(pen: Pen, scene: Scene) {
   onPatch(pen, scene, `floor ${floor.toFixed(0)} dBFS`, 6, levelY(scene, floor, 1) - 4, colours.coral);
 }
 
+/** Where the ends of what is faded lie, and the inner ends of both fades (px); null when nothing can be. */
+export function fadeEdges(scene: Pick<Scene, "view" | "width" | "faded" | "fade">) {
+  const { faded, fade } = scene;
+  if (!faded || !fade) return null;
+  const whole = faded[1] - faded[0];
+  return {
+    from: toX(scene, faded[0]),
+    to: toX(scene, faded[1]),
+    rise: toX(scene, faded[0] + Math.min(whole, fade.in_s)),
+    fall: toX(scene, faded[1] - Math.min(whole, fade.out_s)),
+  };
+}
+
+function fades(pen: Pen, scene: Scene) {
+  const fade = scene.grabbed.fade ?? scene.fade;
+  const at = fadeEdges({ ...scene, fade });
+  if (at && fade) drawFade(pen, { ...at, top: RULER, height: scene.height }, fade, { dark: scene.colours.ground, line: scene.colours.chalk });
+}
+
 function flags(pen: Pen, scene: Scene) {
   const { colours, height } = scene;
   for (const marker of scene.markers) {
@@ -314,5 +338,5 @@ function flags(pen: Pen, scene: Scene) {
 
 /** Draw all of it, from what lies behind to what is grabbed. */
 export function drawWave(pen: Pen, scene: Scene) {
-  for (const draw of [behind, sound, spectrogram, ruler, edges, hinted, thresholds, flags]) draw(pen, scene);
+  for (const draw of [behind, sound, spectrogram, ruler, edges, fades, hinted, thresholds, flags]) draw(pen, scene);
 }

@@ -1,10 +1,10 @@
 /** Listening: one player for all stages. Blocks come from the server and go to the worklet; loops are cut to the frame here. */
-import { bytes, early, type Node, Refused } from "../api/client";
+import { bytes } from "../api/client";
+import { fadeEnds, isFaded } from "../canvas/fades";
 import { complain, tell } from "../ui/messages";
 import { onEars, parted, stereo } from "./channels";
-import { AGAIN_MS, openSoon, type ToOpen } from "./opening";
 import workletUrl from "./player.worklet.ts?worker&url";
-import { type Heard, type Through, useListening } from "./state";
+import { type Heard, useListening } from "./state";
 
 const AHEAD_S = 0.9;
 const FIRST_S = 0.12;
@@ -31,14 +31,6 @@ export const live = {
   momentary: null as number | null,
 };
 
-/** The question by which something is opened. */
-const asked = (what: { node?: Node; told?: string; sound?: number; through?: Through | null }): ToOpen => ({
-  node: what.node ?? null,
-  told: what.told ?? "",
-  sound: what.sound ?? null,
-  chain: what.through?.chain ?? [],
-});
-
 class Player {
   private context: AudioContext | null = null;
   private worklet: AudioWorkletNode | null = null;
@@ -51,7 +43,6 @@ class Player {
   private fetching = false;
   private held = 0;
   private ended = false;
-  private wish = 0;
   private listeners = new Set<() => void>();
 
   private async ready(): Promise<void> {
@@ -119,73 +110,6 @@ class Player {
       else void this.feed();
     }
     for (const listener of this.listeners) listener();
-  }
-
-  /** Open something to listen to; null when a newer wish overtook it. While a step needs the whole sound the last one goes on playing. */
-  async open(...what: Parameters<Player["opened"]>): Promise<Heard | null> {
-    const wish = this.wish + 1;
-    try {
-      const found = await this.opened(...what);
-      if (found.opened.estimated) void this.follow(found, what[1], what[0]);
-      return wish === this.wish ? found : null;
-    } catch {
-      return null;
-    }
-  }
-
-  /** What is heard by estimates goes on as measured once that is done. */
-  private async follow(heard: Heard, library: string, what: Parameters<Player["opened"]>[0]) {
-    const mine = () => useListening.getState().heard?.opened.digest === heard.opened.digest;
-    for (;;) {
-      await new Promise((done) => setTimeout(done, AGAIN_MS));
-      if (!mine()) return;
-      try {
-        const opened = await openSoon(library, asked(what));
-        if (opened.estimated) continue;
-        if (mine()) void this.swap({ ...heard, opened });
-      } catch (error) {
-        if (early(error)) continue;
-        if (mine()) complain(error);
-      }
-      return;
-    }
-  }
-
-  private warned = "";
-  /** What was last said to be still on its way. */
-  private early = "";
-
-  /** What could not be done of the steps that are heard is told, once for every change of it. */
-  private warn(sentences: string[]) {
-    const told = sentences.join(" ");
-    if (told && told !== this.warned) tell(`Passed over: ${told}`, true);
-    this.warned = told;
-  }
-
-  /** As ``open``, for what is remembered by its question: the answer is given whatever was wished since. */
-  async opened(
-    what: { node?: Node; told?: string; sound?: number; through?: Through | null },
-    library: string,
-    title: string,
-    more: { lufs?: number | null; matchDb?: number } = {},
-  ): Promise<Heard> {
-    const wish = ++this.wish;
-    useListening.setState({ waiting: { title, node: what.node, chain: what.through?.chain } });
-    try {
-      const opened = await openSoon(library, asked(what));
-      if (wish === this.wish) this.warn(opened.passed_over ?? []);
-      return { opened, title, sound: what.sound, through: what.through ?? null, lufs: more.lufs ?? null, matchDb: more.matchDb ?? 0 };
-    } catch (error) {
-      // what was told and is known no more is told again by whoever asks
-      const again = what.told !== undefined && error instanceof Refused && error.status === 404;
-      // what is rendered behind is asked for again and again: said once
-      const said = early(error) && this.early === title;
-      this.early = early(error) ? title : "";
-      if (wish === this.wish && !again && !said) complain(error);
-      throw error;
-    } finally {
-      if (wish === this.wish) useListening.setState({ waiting: null });
-    }
   }
 
   /** Show something in the strip without playing it. */
@@ -396,6 +320,8 @@ class Player {
       if (voice !== this.voice) return;
       const [left, right] = ears === null ? stereo(raw, channels, heard.opened.fold) : parted(raw);
       const given = left.length;
+      const fade = heard.through?.fade;
+      if (fade && isFaded(fade)) fadeEnds([left, right], from, loop && looping ? [Math.round(loop[0] * rate), end] : [0, frames], rate, fade);
       this.feedAt = from + given;
       this.held += given;
       this.worklet?.port.postMessage({ kind: "data", id: voice, from, left, right }, [left.buffer, right.buffer]);

@@ -1,7 +1,9 @@
 /** The reference sound: on one key in every stage, at the loudness of what is worked on, never part of a print. */
+
 import { api, got } from "../api/client";
 import { useShared } from "../session/store";
 import { complain, tell } from "../ui/messages";
+import { openToHear } from "./opening";
 import { live, MATCH_LUFS, player } from "./player";
 import { type Heard, useListening } from "./state";
 
@@ -49,7 +51,7 @@ export async function toggleReference(): Promise<void> {
     return;
   }
   try {
-    const there = await player.open({ sound: reference.sound }, library, `Reference: ${reference.name}`);
+    const there = await openToHear({ sound: reference.sound }, library, `Reference: ${reference.name}`);
     if (!there) return;
     const own = await loudnessOf({ ...there, lufs: null });
     const wanted = heard ? await loudnessOf(heard) : null;

@@ -1,25 +1,22 @@
 /** What is heard and how: the state of listening, part of which this browser remembers. */
 import { create } from "zustand";
 import type { Node, Opened, Step } from "../api/client";
+import { type Fade, NO_FADE } from "../canvas/fades";
 import type { Unit } from "../canvas/ruler";
 
-/** A saved chain put on what is auditioned, and what is done to its ends; ``said`` is all of that in words. */
+/** A saved chain put on what is auditioned, and what is done to the ends of what comes out of it; ``said`` is all of that in words. */
 export interface Through {
   name: string;
   chain: Step[];
+  fade: Fade;
   said: string;
 }
 
-/** What the audition does to the ends of sounds: the fields of the step that fades, and whether they run backwards. */
+/** Whether sounds are auditioned backwards, and how their ends are faded: those of the marked part, where one is marked. */
 export interface Edges {
   reverse: boolean;
-  in_s: number;
-  out_s: number;
-  in_shape: string;
-  out_shape: string;
+  fade: Fade;
 }
-
-const NO_EDGES: Edges = { reverse: false, in_s: 0, out_s: 0, in_shape: "equal power", out_shape: "equal power" };
 
 export interface Heard {
   opened: Opened;
@@ -48,7 +45,7 @@ interface Listening {
   volumeDb: number;
   matched: boolean;
   /** The saved chain that was chosen for auditioned sounds, what is done to their ends, and both: what they are heard through. */
-  saved: Through | null;
+  saved: { name: string; chain: Step[] } | null;
   edges: Edges;
   through: Through | null;
   /** Whether sounds leave and are placed as they are, not as they are heard. */
@@ -94,7 +91,7 @@ export const useListening = create<Listening>(() => ({
   volumeDb: -3,
   matched: false,
   saved: null,
-  edges: NO_EDGES,
+  edges: { reverse: false, fade: NO_FADE },
   through: null,
   sendDry: false,
   muted: [],

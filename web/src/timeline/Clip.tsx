@@ -1,6 +1,6 @@
 /** What is placed on a lane: its waveform with handles for place, edges, fades, anchor and what slips inside. */
 import { Box, Flex } from "@chakra-ui/react";
-import { fadeGain } from "../mix/fades";
+import { fadeGain } from "../canvas/fades";
 import { anchorIn, type ClipActs, type Drawn, type Fades, type Grip, type Placed } from "./clips";
 import { EnvelopeLine } from "./EnvelopeLine";
 import { useClipDrag } from "./useClipDrag";

@@ -3,6 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Opened } from "../api/client";
 import type { Axis } from "../canvas/axis";
+import type { Fade } from "../canvas/fades";
 import { fitted } from "../canvas/paint";
 import { type Band, drawWave, type Hint, RULER, type Scene, toX } from "../canvas/wave";
 import { live, player } from "../listening/player";
@@ -43,6 +44,10 @@ interface Props {
   /** Channels that are not heard are drawn faint. */
   silent?: (lane: number) => boolean;
   onAnchor?: (seconds: number) => void;
+  /** What is faded at its ends (s), and how; its handles are there when it can be moved. */
+  faded?: [number, number];
+  fade?: Fade;
+  onFade?: (fade: Fade) => void;
   bands?: Band[];
   hints?: Hint[];
   onBand?: (id: number) => void;
@@ -66,7 +71,7 @@ const NO_MARKERS: Scene["markers"] = [];
 
 export function WaveView(props: Props) {
   const { opened, height, spectrum = 0, marked, anchor, anchorKind, axis = "log", silent, threshold, floor, label, follows } = props;
-  const { bands = NO_BANDS, hints = NO_HINTS, markers = NO_MARKERS } = props;
+  const { faded, fade, bands = NO_BANDS, hints = NO_HINTS, markers = NO_MARKERS } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(0);
@@ -103,8 +108,8 @@ export function WaveView(props: Props) {
     [width, height, spectrum, view, total, rate, unit, colours, peaks, gain, inDb, picture, axis, lanes, silent],
   );
   const scene = useMemo(
-    (): Scene => ({ ...sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, grabbed }),
-    [sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, grabbed],
+    (): Scene => ({ ...sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, faded, fade, grabbed }),
+    [sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, faded?.[0], faded?.[1], fade, grabbed],
   );
   useEffect(() => {
     const pen = canvas.current && fitted(canvas.current);

@@ -1,10 +1,18 @@
 /** What the pointer does on a wave view: marking a part, moving the anchor, a threshold, or an edge; a click plays from there. */
 import { type PointerEvent, useRef, useState } from "react";
+import { type Fade, HANDLE } from "../canvas/fades";
 import { LOWEST_DB } from "../canvas/paint";
-import { type Band, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
+import { type Band, fadeEdges, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
 
 type Edge = "start" | "end";
-type Grip = { kind: "mark"; from: number } | { kind: "anchor" } | { kind: "threshold" } | { kind: "edge"; id: number; edge: Edge } | null;
+type Side = "in_s" | "out_s";
+type Grip =
+  | { kind: "mark"; from: number }
+  | { kind: "fade"; side: Side }
+  | { kind: "anchor" }
+  | { kind: "threshold" }
+  | { kind: "edge"; id: number; edge: Edge }
+  | null;
 
 /** What can be taken hold of, and what becomes of it. */
 export interface Gripped {
@@ -17,6 +25,9 @@ export interface Gripped {
   bands?: Band[];
   anchor?: number | null;
   threshold?: number;
+  faded?: [number, number];
+  fade?: Fade;
+  onFade?: (fade: Fade) => void;
   onMark: (part: [number, number] | null) => void;
   onPlayFrom: (seconds: number) => void;
   onAnchor?: (seconds: number) => void;
@@ -24,6 +35,9 @@ export interface Gripped {
   onEdge?: (id: number, edge: Edge, seconds: number, done: boolean) => void;
   onThreshold?: (dbfs: number) => void;
 }
+
+/** No fade is longer. */
+const LONGEST_S = 60;
 
 /** So near (px) something is taken hold of. */
 const NEAR = 5;
@@ -45,6 +59,11 @@ export function useGrips(on: Gripped) {
     !!on.onThreshold &&
     ([1, -1].some((sign) => Math.abs(y - levelY({ height, lanes }, threshold, sign)) < NEAR) ||
       (px > width - 92 && Math.abs(y - levelY({ height, lanes }, threshold, 1) + 12) < 10));
+  const fadeAt = (px: number, y: number): Grip => {
+    const at = on.onFade && y > RULER && y < RULER + 2 * HANDLE + 2 ? fadeEdges(on) : null;
+    const side = at && (Math.abs(px - at.rise) <= HANDLE + 1 ? "in_s" : Math.abs(px - at.fall) <= HANDLE + 1 ? "out_s" : null);
+    return side ? { kind: "fade", side } : null;
+  };
   const grab = (event: PointerEvent): Grip => {
     const box = event.currentTarget.getBoundingClientRect();
     const [px, y] = [event.clientX - box.left, event.clientY - box.top];
@@ -60,6 +79,8 @@ export function useGrips(on: Gripped) {
             : null))
         : null;
     if (edge) return edge;
+    const fading = fadeAt(px, y);
+    if (fading) return fading;
     return onThresholdLine(px, y) ? { kind: "threshold" } : { kind: "mark", from: toSeconds(px) };
   };
   const place = (event: PointerEvent) => {
@@ -80,7 +101,13 @@ export function useGrips(on: Gripped) {
       if (!moved.current && Math.abs(x(at) - x(held.from)) < 4) return;
       on.onMark(at < held.from ? [at, held.from] : [held.from, at]);
     } else if (held.kind === "anchor") setGrabbed({ anchor: at });
-    else if (held.kind === "edge") setGrabbed({ edge: { id: held.id, edge: held.edge, at } });
+    else if (held.kind === "fade") {
+      if (!on.faded || !on.fade) return;
+      const length = held.side === "in_s" ? at - on.faded[0] : on.faded[1] - at;
+      setGrabbed({
+        fade: { ...on.fade, [held.side]: Math.round(1000 * Math.max(0, Math.min(on.faded[1] - on.faded[0], LONGEST_S, length))) / 1000 },
+      });
+    } else if (held.kind === "edge") setGrabbed({ edge: { id: held.id, edge: held.edge, at } });
     else {
       const half = height / 2 / lanes;
       const share = Math.abs(RULER + half - y) / (half * 0.94);
@@ -98,6 +125,7 @@ export function useGrips(on: Gripped) {
       if (band && on.onBand) on.onBand(band.id);
       on.onPlayFrom(at);
     } else if (held.kind === "anchor" && grabbed.anchor !== undefined) on.onAnchor?.(grabbed.anchor);
+    else if (held.kind === "fade" && grabbed.fade) on.onFade?.(grabbed.fade);
     else if (held.kind === "edge" && grabbed.edge) on.onEdge?.(held.id, held.edge, grabbed.edge.at, true);
     else if (held.kind === "threshold" && grabbed.threshold !== undefined) on.onThreshold?.(grabbed.threshold);
     setGrabbed({});

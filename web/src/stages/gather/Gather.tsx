@@ -7,6 +7,7 @@ import { exportFiles } from "../../between/export";
 import { heardSo } from "../../between/heard";
 import { useSend } from "../../between/send";
 import { GivenReport } from "../../chain/giving";
+import { openToHear } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { queries, useShared } from "../../session/store";
@@ -65,7 +66,7 @@ export default function Gather() {
 
   const audition = useCallback(
     async (row: SoundRow, start = 0, part: [number, number] | null = null) => {
-      const found = await player.open({ sound: row.id, through: useListening.getState().through }, library, row.name, { lufs: row.loudness });
+      const found = await openToHear({ sound: row.id, through: useListening.getState().through }, library, row.name, { lufs: row.loudness });
       if (found) await player.play(found, start, part);
     },
     [library],

@@ -1,13 +1,13 @@
 import { Box, Flex } from "@chakra-ui/react";
 import type { SoundRow } from "../../api/client";
-import { withEdges } from "../../between/edges";
+import { fadeSo, hearSo } from "../../between/edges";
 import { coloured, heardSo } from "../../between/heard";
 import { useSend } from "../../between/send";
+import type { Fade } from "../../canvas/fades";
 import { useChains } from "../../chain/SavedChains";
 import { useStepKinds } from "../../chain/useStepKinds";
-import { player } from "../../listening/player";
 import { refer } from "../../listening/referring";
-import { type Edges, type Through, useListening } from "../../listening/state";
+import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose, Pick } from "../../ui/choices";
@@ -28,7 +28,7 @@ function Chip({ children }: { children: string }) {
 }
 
 /** The fades of the audition: the controls of the step that does them, asked for when they are looked at. */
-function Fades({ edges, onChange }: { edges: Edges; onChange: (edges: Edges) => void }) {
+function Fades({ fade, onChange }: { fade: Fade; onChange: (fade: Fade) => void }) {
   const controls = useStepKinds().fade?.controls ?? [];
   return (
     <Box w="190px">
@@ -36,12 +36,12 @@ function Fades({ edges, onChange }: { edges: Edges; onChange: (edges: Edges) => 
         <ControlOf
           key={control.name}
           control={control}
-          value={edges[control.name as keyof Edges]}
-          onChange={(value) => onChange({ ...edges, [control.name]: value })}
+          value={fade[control.name as keyof Fade]}
+          onChange={(value) => onChange({ ...fade, [control.name]: value })}
         />
       ))}
       <Box color="dim" fontSize="11px" mt="4px">
-        At both ends of the whole sound, also when a part of it is marked.
+        At the ends of the sound, or of the part that is marked. Their handles on the waveform do the same.
       </Box>
     </Box>
   );
@@ -52,20 +52,9 @@ function HeardThrough({ row }: { row: SoundRow }) {
   const library = useShared((state) => state.library);
   const { saved, edges } = useListening();
   const chains = useChains();
-  const hear = async (chain: Through | null, ends: Edges) => {
-    const next = withEdges(chain, ends);
-    useListening.setState({ saved: chain, edges: ends, through: next });
-    const { heard: before, waiting } = useListening.getState();
-    const again = await player.open({ sound: row.id, through: next }, library, row.name, { lufs: row.loudness });
-    if (!again) return;
-    if (before?.sound === row.id) await player.swap(again);
-    // what was on its way to be heard is heard like this
-    else if (waiting) await player.play(again, 0);
-    else player.show(again);
-  };
   const choose = (name: string) => {
     const chain = chains.data?.find((one) => one.name === name);
-    void hear(chain ? { name: chain.name, chain: chain.chain, said: `through ${chain.name}` } : null, edges);
+    void hearSo(row, library, chain ? { name: chain.name, chain: chain.chain } : null, edges);
   };
   return (
     <Flex gap="4px" wrap="wrap" align="center">
@@ -86,12 +75,12 @@ function HeardThrough({ row }: { row: SoundRow }) {
         quiet
         on={edges.reverse}
         hint="Hear sounds backwards; so they leave and are placed"
-        onClick={() => void hear(saved, { ...edges, reverse: !edges.reverse })}
+        onClick={() => void hearSo(row, library, saved, { ...edges, reverse: !edges.reverse })}
       >
         Backwards
       </Do>
       <Fold label="Fades" hint="Fade the ends of what is heard; so it leaves and is placed">
-        <Fades edges={edges} onChange={(next) => void hear(saved, next)} />
+        <Fades fade={edges.fade} onChange={fadeSo} />
       </Fold>
     </Flex>
   );

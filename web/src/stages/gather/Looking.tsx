@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Opened, SoundFacts, SoundRow } from "../../api/client";
 import { ExportLine } from "../../between/ExportLine";
+import { fadeSo } from "../../between/edges";
 import { exportFiles } from "../../between/export";
 import { heardSo } from "../../between/heard";
 import type { Axis } from "../../canvas/axis";
@@ -75,7 +76,7 @@ function Lanes({ names, height }: { names: string[]; height: number }) {
 /** Waveform over spectrogram of the selected sound. */
 export function Looking({ row, facts, audition, onAnchor }: Props) {
   const library = useShared((state) => state.library);
-  const { loop, heard, through } = useListening();
+  const { loop, heard, through, edges } = useListening();
   // a change of mutes and solos redraws the lanes
   useListening((state) => `${state.muted} ${state.soloed}`);
   const [axis, setAxis] = useState<Axis>(() => (localStorage.getItem("axis") as Axis | null) ?? "log");
@@ -172,6 +173,9 @@ export function Looking({ row, facts, audition, onAnchor }: Props) {
             anchorKind={row.anchor_kind}
             markers={facts?.id === row.id ? facts.said.markers : undefined}
             onAnchor={onAnchor}
+            faded={part ?? [0, total]}
+            fade={edges.fade}
+            onFade={here ? fadeSo : undefined}
             bands={bands.length ? bands : undefined}
             label={`Waveform and spectrogram of ${row.name}`}
           />

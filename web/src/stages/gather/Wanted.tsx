@@ -1,8 +1,10 @@
 /** The wanted list, at the side of any stage. */
-import { Box, chakra, Drawer, Flex, Portal } from "@chakra-ui/react";
-import { type KeyboardEvent, useRef, useState } from "react";
+
+import { Box, Drawer, Flex, Portal } from "@chakra-ui/react";
+import { type KeyboardEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import type { SoundRow } from "../../api/client";
+import { openToHear } from "../../listening/opening";
 import { player } from "../../listening/player";
 import { useRecording } from "../../listening/recording";
 import { useListening } from "../../listening/state";
@@ -10,6 +12,7 @@ import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
+import { ChooseFiles } from "../../ui/files";
 import { useKeys } from "../../ui/keys";
 import { Answers } from "./Answers";
 import { ask, useGather } from "./sounds";
@@ -55,7 +58,6 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
   const [open, setOpen] = useState<number | null>(null);
   const [priority, setPriority] = useState(2);
   const [shown, setShown] = useState("");
-  const picking = useRef<HTMLInputElement>(null);
   const entries = wanted.data?.entries ?? [];
   const listed = entries.filter((entry) => !shown || (shown === "open" ? entry.state !== "done" : entry.state === shown));
   const at = listed.findIndex((entry) => entry.id === open);
@@ -73,7 +75,7 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
     go("/gather?panel=record");
   };
   const audition = async (row: SoundRow) => {
-    const found = await player.open({ sound: row.id, through: useListening.getState().through }, library, row.name, { lufs: row.loudness });
+    const found = await openToHear({ sound: row.id, through: useListening.getState().through }, library, row.name, { lufs: row.loudness });
     if (found) await player.play(found);
   };
   useKeys({ wanted: onClose }, { over: true });
@@ -130,27 +132,20 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
                 options={PRIORITIES.map((name, i) => [String(i + 1), name] as const)}
                 onChange={(value) => setPriority(Number(value))}
               />
-              <Do onClick={() => picking.current?.click()} hint="A CSV with a column 'what'; also: how many, priority, state, notes">
+              <ChooseFiles
+                label="Wanted list as CSV"
+                accept=".csv,.tsv,.txt,text/csv"
+                hint="A CSV with a column 'what'; also: how many, priority, state, notes"
+                onFiles={([file]) => void loadTable(file)}
+              >
                 Load CSV
-              </Do>
+              </ChooseFiles>
               <a href={`/api/lib/${library}/wanted.csv?project=${project}`} download="wanted.csv" title="The list, with the names of what answers it">
                 Save CSV
               </a>
               <Do quiet act="leave" onClick={onClose}>
                 Close
               </Do>
-              <chakra.input
-                ref={picking}
-                type="file"
-                accept=".csv,.tsv,.txt,text/csv"
-                display="none"
-                aria-label="Wanted list as CSV"
-                onChange={(event) => {
-                  const file = event.target.files?.[0];
-                  event.target.value = "";
-                  if (file) void loadTable(file);
-                }}
-              />
             </Flex>
             {entries.length > 0 && (
               <Flex gap="10px" align="center">

@@ -1,6 +1,6 @@
 /** Rows dragged: onto sets and categories, and out of the browser as files. */
 import { useEffect, useState } from "react";
-import { heardSo } from "../../between/heard";
+import { heardSo, isDry } from "../../between/heard";
 import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { useGather } from "./sounds";
@@ -15,8 +15,7 @@ export function dragged(transfer: DataTransfer, ids: number[], name: string, par
   transfer.setData(ROWS, JSON.stringify(ids));
   // a part belongs to the sound that is heard; chain, speed and gain to all that are auditioned through them
   const so = heardSo(part && heard?.sound === ids[0] ? part : null);
-  const dry = !so.part && !so.chain?.length && !so.speed_st && !so.gain_db;
-  const query = dry ? "" : `heard=${encodeURIComponent(JSON.stringify(so))}`;
+  const query = isDry(so) ? "" : `heard=${encodeURIComponent(JSON.stringify(so))}`;
   const here = `${window.location.origin}/api/lib/${encodeURIComponent(library)}`;
   const many = ids.length > 1;
   // a browser lets one file be dragged out: several sounds go in one, each under its own name

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, got, type Node, type SoundFacts, type Step, slowly, untilReady } from "../../api/client";
 import { useStepKinds } from "../../chain/useStepKinds";
-import { useMeasured } from "../../listening/opening";
+import { openToKeep, useMeasured } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { type Heard as Played, useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
@@ -89,7 +89,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
     ...untilReady,
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => player.opened({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),
+    queryFn: () => openToKeep({ node: target }, library, sound.name, { lufs: after?.lufs ?? null }),
   });
   useMeasured<Played>(
     ["opened", library, target],

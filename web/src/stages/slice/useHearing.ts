@@ -1,6 +1,8 @@
 /** Hearing slices one by one, or one after the other. */
+
 import { useEffect, useState } from "react";
 import type { Node } from "../../api/client";
+import { openToHear } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
@@ -25,7 +27,7 @@ export function useHearing(
   const play = async (piece: { id: number; start_s: number; end_s: number }, no: number) => {
     setChosen(piece.id);
     setPlayingSlice(piece.id);
-    const found = await player.open(
+    const found = await openToHear(
       {
         node: raw
           ? { kind: "excerpt", node, start_s: piece.start_s, end_s: piece.end_s }

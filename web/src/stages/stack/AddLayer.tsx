@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Schemas, type SoundRow } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
+import { openToHear } from "../../listening/opening";
 import { player } from "../../listening/player";
 import { useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
@@ -50,8 +51,8 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
   ];
   const hear = async ({ name, sound, design: inner }: Offer) => {
     const heard = sound
-      ? await player.open({ sound: sound.id }, library, name, { lufs: sound.loudness })
-      : await player.open({ node: inner?.mix as Mix }, library, name, { lufs: null });
+      ? await openToHear({ sound: sound.id }, library, name, { lufs: sound.loudness })
+      : await openToHear({ node: inner?.mix as Mix }, library, name, { lufs: null });
     if (heard) await player.play(heard);
   };
   const pick = (index: number) => {

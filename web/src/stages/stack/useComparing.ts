@@ -1,6 +1,8 @@
 /** Now and a kept version heard in turn, at matched loudness, from the same moment around the strike line. */
+
 import { useState } from "react";
 import type { Node } from "../../api/client";
+import { openToHear } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { type Heard, useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
@@ -23,7 +25,7 @@ export function useComparing(versions: Version[], name: string) {
     const around = heard ? (live.position - heard.opened.zero) / heard.opened.rate : 0;
     const next = hearing
       ? now
-      : await player.open({ node: other.mix as Node }, library, name, {
+      : await openToHear({ node: other.mix as Node }, library, name, {
           matchDb: (lufs ?? 0) - (other.lufs ?? lufs ?? 0),
         });
     if (!next) return;

@@ -1,7 +1,9 @@
 /** What the server tells of a mix while it is edited: where layers lie, how it is heard, its meters, what crowds, what is newer. */
+
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { api, got, type Mix, slowly, untilReady } from "../../api/client";
+import { openToKeep } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
@@ -36,7 +38,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     // what is on its way out is not opened again, by whatever has everything opened anew
     enabled: audible(listened) && (tried !== null || settled === mix),
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => about(listened, (told) => player.opened({ told }, library, name)),
+    queryFn: () => about(listened, (told) => openToKeep({ told }, library, name)),
   });
   const now = opened.data;
   const sum = useQuery({

@@ -4,6 +4,7 @@ import { api, type Control, type Freedom, got, type Node, type Recipe, type Sche
 import { addToSheet, putOnSheet } from "../../between/sheet";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { type History, together } from "../../documents/useDocument";
+import { openToHear } from "../../listening/opening";
 import { player } from "../../listening/player";
 import { changedHere, whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
@@ -60,7 +61,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     const draw = draws[index];
     if (!draw?.ready) return;
     setAt(index);
-    const opened = await player.open({ node: draw.mix as Node }, library, `No ${draw.number} of ${data?.name ?? ""}`, { lufs: draw.loudness });
+    const opened = await openToHear({ node: draw.mix as Node }, library, `No ${draw.number} of ${data?.name ?? ""}`, { lufs: draw.loudness });
     if (opened) await player.play(opened);
     void heard(draw);
   };
