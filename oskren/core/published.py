@@ -14,6 +14,7 @@ from oskren.core.ship.sheet import Target
 from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.plan import Finish
 from oskren.core.stack.perform import Performance, Playing, Shift, Slot
+from oskren.core.timecode import ProjectSettings
 from oskren.core.vary.recipe import Freeing, RecipeDraft
 
 
@@ -33,7 +34,7 @@ class Published(BaseModel):
 
 
 MODELS: tuple[type[BaseModel], ...] = (
-    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel, RecipeDraft, Freeing,
+    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel, RecipeDraft, Freeing, ProjectSettings,
 )  # fmt: skip
 
 

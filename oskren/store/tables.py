@@ -236,11 +236,12 @@ class History(Base):
 
 
 class Project(Base):
-    """Designs, spreads, slice plans and shipments made for one purpose."""
+    """Designs, spreads, slice plans and shipments made for one purpose; its frame rate is one of ``core.timecode.FRAME_RATES``."""
 
     __tablename__ = "projects"
     id: Mapped[int] = mapped_column(Integer, primary_key=True)
     name: Mapped[str] = mapped_column(Text)
+    frame_rate: Mapped[str] = mapped_column(Text, default="25")
 
 
 class WantedSound(Base):

@@ -183,6 +183,13 @@ class Asking(Running):
         self.assertEqual(self.get(f"{HERE}/sounds/{facts['id']}/uses")[0]["project"], "Second")
         self.assertEqual(self.search("where used elsewhere")["total"], 1)
         self.assertEqual(self.search("where used here", project=project)["total"], 1)
+        counted = self.client.put(f"{HERE}/projects/{project}/settings", json={"frame_rate": "59.94 drop"}).json()
+        self.assertEqual(counted, {"id": project, "name": "Second", "frame_rate": "59.94 drop"})
+        self.assertEqual([one["frame_rate"] for one in self.get(f"{HERE}/projects")], ["25", "59.94 drop"])
+        for number, rate, status in ((project, "26", 422), (project + 1, "25", 404)):
+            answer = self.client.put(f"{HERE}/projects/{number}/settings", json={"frame_rate": rate})
+            self.assertEqual(answer.status_code, status)
+            self.assertTrue(answer.json()["sentence"])
 
     def test_anchors_proposed_anew(self) -> None:
         number = self.named("brass hit")["id"]

@@ -393,8 +393,11 @@ class Gathering(InBrowser):
         expect(page.get_by_role("button", name=re.compile("^Dim"))).to_have_attribute("aria-pressed", "true")
         self.pick("Rulers and positions show", "Samples")
         expect(page.get_by_test_id("position")).to_have_text(re.compile(r"^[\d\u2009]+$"))
-        self.pick("Rulers and positions show", "Time code, 25 a second")
+        self.pick("Rulers and positions show", "Time code")
         expect(page.get_by_test_id("position")).to_have_text(re.compile(r"^00:00:0\d:[012]\d$"))
+        self.one_of("29.97 drop")
+        expect(page.get_by_test_id("position")).to_have_text(re.compile(r"^00:00:0\d;[012]\d$"))
+        self.kept(f"{HERE}/projects", "it[0].frame_rate === '29.97 drop'")
 
     def test_a_quiet_sound_fills_its_lane_and_is_drawn_lower_by_key(self) -> None:
         """The waveform on the screen, counted in rows of pixels of its colours."""

@@ -15,6 +15,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from oskren.core.steps.base import Context
 from oskren.core.steps.edges import Fade, FadeParams
+from oskren.core.timecode import FRAME_RATES, code_of, moment_of
 from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
@@ -35,14 +36,6 @@ def same(one: Any, other: Any) -> bool:
     if isinstance(one, int | float) and isinstance(other, int | float) and not isinstance(one, bool):
         return math.isclose(one, other, rel_tol=1e-9, abs_tol=1e-9)
     return bool(one == other)
-
-
-def time_code(frame: int, rate: int) -> str:
-    """A frame's time code, none dropped (SMPTE ST 12-1): whole numbers only."""
-    seconds, frames = divmod(frame, rate)
-    minutes, seconds = divmod(seconds, 60)
-    hours, minutes = divmod(minutes, 60)
-    return f"{hours:02d}:{minutes:02d}:{seconds:02d}:{frames:02d}"
 
 
 class Mirrored(unittest.TestCase):
@@ -103,24 +96,30 @@ class Mirrored(unittest.TestCase):
                 wanted = Fade().stream(fade, {}, Context(1000, 1, count), 0).push(np.ones((count, 1), np.float32))
                 np.testing.assert_allclose(heard, wanted[:, 0], atol=1e-6)
 
-    def test_time_code_counts_every_frame(self) -> None:
+    def test_time_code_is_the_cores(self) -> None:
         chance = random.Random(4)
-        for rate in (24, 25, 30):
-            frames = [0, 1, rate - 1, rate, 60 * rate - 1, 60 * rate, 3600 * rate - 1, 3600 * rate, *(chance.randrange(10 * 3600 * rate) for _ in range(300))]
-            wanted = [time_code(frame, rate) for frame in frames]
-            self.assertEqual(self.answers("timeCode", [[frame / rate, rate] for frame in frames]), wanted)
-            # until the next one is on it stays
-            self.assertEqual(self.answers("timeCode", [[(frame + 0.98) / rate, rate] for frame in frames]), wanted)
-            self.assertEqual(self.answers("timeCode", [[-frame / rate, rate] for frame in frames if frame]), [f"-{one}" for one in wanted[1:]])
+        for name, rate in FRAME_RATES.items():
+            second = rate.nominal
+            near = (0, 1, second - 1, second, 60 * second - 1, 60 * second, 599 * second, 600 * second, 3600 * second)
+            frames = [*near, *(chance.randrange(10 * 3600 * second) for _ in range(300))]
+            wanted = [code_of(frame, rate) for frame in frames]
+            starts = [moment_of(frame, rate) for frame in frames]
+            with self.subTest(rate=name):
+                self.assertEqual(self.answers("timeCode", [[at, name] for at in starts]), wanted)
+                # until the next one is on it stays
+                self.assertEqual(self.answers("timeCode", [[at + 0.98 / float(rate.rate), name] for at in starts]), wanted)
+                self.assertEqual(self.answers("timeCode", [[-at, name] for at in starts if at]), [code_of(-frame, rate) for frame in frames if frame])
+                [given] = self.answers("frameRate", [[name]])
+                self.assertEqual(given, {"exact": float(rate.rate), "nominal": rate.nominal, "dropped": rate.dropped})
 
     def test_moments_in_every_unit(self) -> None:
-        wanted = {"seconds": "83.250 s", "minutes": "1:23.250", "samples": "3\u2009996\u2009000", "24": "00:01:23:06", "25": "00:01:23:06", "30": "00:01:23:07"}
+        wanted = {"seconds": "83.250 s", "minutes": "1:23.250", "samples": "3\u2009996\u2009000", "code 24": "00:01:23:06", "code 29.97 drop": "00:01:23;07"}
         for unit, said in wanted.items():
             self.assertEqual(self.answers("inUnit", [[83.25, unit, 48_000]]), [said])
 
     def test_marks_of_a_ruler_fill_its_view_and_have_room(self) -> None:
         chance = random.Random(7)
-        for unit in ("fitting", "seconds", "minutes", "samples", "24", "25", "30"):
+        for unit in ("fitting", "seconds", "minutes", "samples", "code 24", "code 29.97", "code 59.94 drop"):
             for _ in range(60):
                 start, span, width = chance.uniform(-5, 4000), 10 ** chance.uniform(-3, 3.8), chance.uniform(200, 2400)
                 rate = chance.choice((8000, 44_100, 48_000, 96_000))

@@ -35,6 +35,10 @@ class Stacking(OnTheBench):
         self.choose_layer(3)
         self.press("Shift+ArrowRight", "Shift+ArrowRight", "Shift+ArrowRight")
         self.kept_mix(number, "mix.members[0].pitch_st === -14 && Math.abs(mix.members[3].at_s - 0.03) < 1e-6")
+        # by a frame of the project, there and back
+        self.press("Alt+ArrowRight")
+        self.kept_mix(number, "Math.abs(mix.members[3].at_s - 0.07) < 1e-6")
+        self.press("Alt+ArrowLeft")
         # what strikes is one group, with a chain of its own
         self.choose_layer(1)
         self.choose_layer(2, "Control")

@@ -9,8 +9,9 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InPage
 from oskren.api.gather.sounds import Among, ids_of
+from oskren.core.timecode import ProjectSettings
 from oskren.store.describe import keeping
-from oskren.store.tables import SavedSearch, SoundSet
+from oskren.store.tables import Project, SavedSearch, SoundSet
 
 router = APIRouter(prefix="/lib/{library}", tags=["keeping"])
 
@@ -66,9 +67,13 @@ class FieldView(BaseModel):
     options: list[str] = Field([], max_length=200)
 
 
-class ProjectView(BaseModel):
+class ProjectView(ProjectSettings):
     id: int
     name: str
+
+    @classmethod
+    def of(cls, row: Project) -> ProjectView:
+        return cls(id=row.id, name=row.name, frame_rate=row.frame_rate)
 
 
 class NewProject(BaseModel):
@@ -149,10 +154,16 @@ def delete_field(library: InLibrary, name: Annotated[str, Query()]) -> Counted:
 @router.get("/projects")
 def projects(library: InLibrary) -> list[ProjectView]:
     """Projects of the library."""
-    return [ProjectView(id=id, name=name) for id, name in keeping.projects(library)]
+    return [ProjectView.of(row) for row in keeping.projects(library)]
 
 
 @router.post("/projects")
 def add_project(library: InLibrary, new: NewProject) -> ProjectView:
     """Begin a project."""
-    return ProjectView(id=keeping.add_project(library, new.name), name=new.name.strip())
+    return ProjectView.of(keeping.add_project(library, new.name))
+
+
+@router.put("/projects/{id}/settings")
+def set_project(library: InLibrary, id: int, settings: ProjectSettings) -> ProjectView:
+    """How a project counts."""
+    return ProjectView.of(keeping.set_frame_rate(library, id, settings.frame_rate))

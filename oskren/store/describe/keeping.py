@@ -173,21 +173,31 @@ def keep_setting(library: Library, name: str, value: dict[str, Any]) -> None:
 # ---- projects and uses
 
 
-def projects(library: Library) -> list[tuple[int, str]]:
-    """Projects of a library: id and name."""
+def projects(library: Library) -> list[Project]:
+    """Projects of a library, the oldest first."""
     with library.reading() as session:
-        return [(row.id, row.name) for row in session.scalars(select(Project).order_by(Project.id))]
+        return list(session.scalars(select(Project).order_by(Project.id)))
 
 
-def add_project(library: Library, name: str) -> int:
-    """Begin a project; its id."""
+def add_project(library: Library, name: str) -> Project:
+    """Begin a project."""
     with library.writing() as session:
         if session.scalar(select(Project).where(Project.name == name.strip())) is not None:
             raise OskrenError(f"There is a project called {name.strip()} already; choose another name.")
         row = Project(name=name.strip())
         session.add(row)
         session.flush()
-        return row.id
+        return row
+
+
+def set_frame_rate(library: Library, id: int, frame_rate: str) -> Project:
+    """Count the frames of a project's picture at another rate, one of ``core.timecode.FRAME_RATES``."""
+    with library.writing() as session:
+        row = session.get(Project, id)
+        if row is None:
+            raise NotFound(f"There is no project number {id} in this library.")
+        row.frame_rate = frame_rate
+        return row
 
 
 def note_uses(session: Session, what: str, item: int, nodes: Iterable[Node], project: int) -> None:

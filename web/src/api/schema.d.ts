@@ -1304,6 +1304,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/projects/{id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Project
+         * @description How a project counts.
+         */
+        put: operations["set_project"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/categories": {
         parameters: {
             query?: never;
@@ -6260,8 +6280,24 @@ export interface components {
             /** Dbfs */
             dbfs: number[];
         };
+        /**
+         * ProjectSettings
+         * @description How a project counts: time code and nudges by a frame go by it.
+         */
+        ProjectSettings: {
+            /**
+             * Frame rate of the project
+             * @default 25
+             */
+            frame_rate: string;
+        };
         /** ProjectView */
         ProjectView: {
+            /**
+             * Frame rate of the project
+             * @default 25
+             */
+            frame_rate: string;
             /** Id */
             id: number;
             /** Name */
@@ -11782,6 +11818,52 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewProject"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectSettings"];
             };
         };
         responses: {

@@ -12,6 +12,7 @@ import { Strip } from "../listening/Strip";
 import { useListening } from "../listening/state";
 import { dropped } from "../session/following";
 import { useJobEvents } from "../session/jobs";
+import { useProjects } from "../session/projects";
 import { enter, queries, useShared } from "../session/store";
 import { upload } from "../session/uploading";
 import { useHeightKeys } from "../timeline/heights";
@@ -85,11 +86,7 @@ function Projects() {
   const library = useShared((state) => state.library);
   const project = useShared((state) => state.project);
   const [naming, setNaming] = useState(false);
-  const projects = useQuery({
-    queryKey: ["projects", library],
-    enabled: !!library,
-    queryFn: () => got(api.GET("/api/lib/{library}/projects", { params: { path: { library } } })),
-  });
+  const projects = useProjects();
   const enterProject = (number: number) => {
     useShared.setState({ project: number, design: null, spread: null });
     void queries.invalidateQueries({ queryKey: ["sounds"] });
@@ -109,7 +106,7 @@ function Projects() {
       label="Project"
       value={String(project)}
       maxW="170px"
-      options={[...(projects.data ?? []).map((one) => [String(one.id), one.name] as const), ["+", "New project …"]]}
+      options={[...projects.map((one) => [String(one.id), one.name] as const), ["+", "New project …"]]}
       onChange={(value) => (value === "+" ? setNaming(true) : enterProject(Number(value)))}
     />
   );

@@ -1,40 +1,63 @@
 /** Rulers and positions in the unit of choice. Free of React. */
 import { clock } from "../ui/format";
 
-/** What rulers and positions show, and how that is called in a choice. */
+/** What rulers and positions can show, and how that is called in a choice. */
 export const UNITS = [
   ["fitting", "Seconds, minutes in long sounds"],
   ["seconds", "Seconds"],
   ["minutes", "Minutes and seconds"],
   ["samples", "Samples"],
-  ["24", "Time code, 24 a second"],
-  ["25", "Time code, 25 a second"],
-  ["30", "Time code, 30 a second"],
+  ["code", "Time code"],
 ] as const;
 
-export type Unit = (typeof UNITS)[number][0];
+export type UnitChoice = (typeof UNITS)[number][0];
+
+/** A unit to draw in; time code with the frame rate it counts at. */
+export type Unit = Exclude<UnitChoice, "code"> | `code ${string}`;
+
+export const unitAt = (chosen: UnitChoice, rate: string): Unit => (chosen === "code" ? `code ${rate}` : chosen);
+
+/** Frames a second, frames that are counted a second, and numbers dropped a minute, by the name of a frame rate as the core has them (oskren/core/timecode.py). */
+export function frameRate(name: string): { exact: number; nominal: number; dropped: number } {
+  const nominal = Math.round(Number.parseFloat(name));
+  const video = name.includes(".");
+  return { exact: video ? (nominal * 1000) / 1001 : nominal, nominal, dropped: name.endsWith("drop") ? nominal / 15 : 0 };
+}
 
 /** Room one mark of a ruler needs (px). */
 const LEAST_PX = 78;
 const LONG_S = 60;
 const ROUND_S = [0.0001, 0.0005, 0.001, 0.005, 0.01, 0.05, 0.1, 0.25, 0.5, 1, 2, 5, 10, 30, 60, 120, 300, 600, 1800, 3600];
 
-const framesIn = (unit: Unit) => (/^\d/.test(unit) ? Number(unit) : 0);
+const codeOf = (unit: Unit) => (unit.startsWith("code ") ? unit.slice(5) : "");
 
 /** Steps a ruler may have in a unit (s), the smallest first. */
 function steps(unit: Unit, rate: number): number[] {
   if (unit === "samples") return [...Array(12).keys()].flatMap((power) => [1, 2, 5].map((one) => (one * 10 ** power) / rate));
-  const frames = framesIn(unit);
-  return frames ? [...[1, 2, 5].map((one) => one / frames), ...ROUND_S.filter((one) => one >= 0.5 && Number.isInteger(one * frames))] : ROUND_S;
+  const code = codeOf(unit);
+  if (!code) return ROUND_S;
+  const { exact, nominal } = frameRate(code);
+  return [
+    ...[1, 2, 5].map((one) => one / exact),
+    ...ROUND_S.filter((one) => one >= 0.5 && Number.isInteger(one * nominal)).map((one) => (one * nominal) / exact),
+  ];
 }
 
 const pair = (value: number) => String(value).padStart(2, "0");
 
-/** Hours, minutes, seconds and frames of a moment, counted without dropping any (SMPTE ST 12-1); the frame that is on then. */
-export function timeCode(at: number, frames: number): string {
-  const all = Math.floor(Math.abs(at) * frames + 1e-6);
-  const whole = Math.floor(all / frames);
-  return `${at < 0 ? "-" : ""}${[Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60, all % frames].map(pair).join(":")}`;
+/** Hours, minutes, seconds and frames of a moment (s): of the frame that is on then. */
+export function timeCode(at: number, name: string): string {
+  const { exact, nominal, dropped } = frameRate(name);
+  let frame = Math.floor(Math.abs(at) * exact + 1e-6);
+  if (dropped) {
+    const minute = 60 * nominal - dropped;
+    const ten = 10 * minute + dropped;
+    // the first minute of ten is whole
+    frame += dropped * (9 * Math.floor(frame / ten) + Math.floor(Math.max(0, (frame % ten) - dropped) / minute));
+  }
+  const whole = Math.floor(frame / nominal);
+  const clocked = [Math.floor(whole / 3600), Math.floor(whole / 60) % 60, whole % 60].map(pair).join(":");
+  return `${at < 0 ? "-" : ""}${clocked}${dropped ? ";" : ":"}${pair(frame % nominal)}`;
 }
 
 /** A moment (s) in a unit, with so many digits where it has some. */
@@ -44,8 +67,8 @@ export function inUnit(at: number, unit: Unit, rate: number, digits = 3): string
       .toLocaleString("en")
       .replaceAll(",", "\u2009");
   if (unit === "minutes") return clock(at, digits);
-  const frames = framesIn(unit);
-  return frames ? timeCode(at, frames) : `${at.toFixed(digits)} s`;
+  const code = codeOf(unit);
+  return code ? timeCode(at, code) : `${at.toFixed(digits)} s`;
 }
 
 export interface Mark {

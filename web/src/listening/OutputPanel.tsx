@@ -1,17 +1,22 @@
 /** Where and how the sound comes out. Nothing here reaches a render. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
-import { UNITS, type Unit } from "../canvas/ruler";
+import { UNITS, type UnitChoice } from "../canvas/ruler";
+import { setFrameRate, useProject } from "../session/projects";
 import { Do } from "../ui/buttons";
 import { Choose, Pick } from "../ui/choices";
+import { ControlOf, useControl } from "../ui/controls";
 import { Heading } from "../ui/frames";
 import { useKeys } from "../ui/keys";
+import { complain } from "../ui/messages";
 import { Image } from "./Image";
 import { player } from "./player";
 import { useListening } from "./state";
 
 export function OutputPanel({ onClose }: { onClose: () => void }) {
   const { mono, safe, headphones, ruler, reference, output, outputRate, heard } = useListening();
+  const project = useProject();
+  const frameRate = useControl("ProjectSettings", "frame_rate");
   const [devices, setDevices] = useState<MediaDeviceInfo[]>([]);
   useKeys({ leave: onClose }, { over: true });
   useEffect(() => {
@@ -75,8 +80,11 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
         label="Rulers and positions show"
         value={ruler}
         options={UNITS}
-        onChange={(chosen) => useListening.setState({ ruler: chosen as Unit })}
+        onChange={(chosen) => useListening.setState({ ruler: chosen as UnitChoice })}
       />
+      {project && (
+        <ControlOf control={frameRate} value={project.frame_rate} onChange={(rate) => void setFrameRate(project.id, String(rate)).catch(complain)} />
+      )}
       <Image />
       <Box color={other ? "amber" : "dim"} fontSize="12px">
         {outputRate

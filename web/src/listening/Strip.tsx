@@ -14,6 +14,7 @@ import { live, MATCH_LUFS, player } from "./player";
 import { isReference, toggleReference } from "./referring";
 import { useListening } from "./state";
 import { useDrawing } from "./useDrawing";
+import { useUnit } from "./useUnit";
 import { Waiting } from "./Waiting";
 
 function Meters() {
@@ -96,7 +97,7 @@ function Spectrum() {
 }
 
 function Position() {
-  const unit = useListening((state) => state.ruler);
+  const unit = useUnit();
   const now = useRef<HTMLDivElement>(null);
   const heard = useListening((state) => state.heard);
   useEffect(() => {

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 import type { Node, Opened, Step } from "../api/client";
 import { type Fade, NO_FADE } from "../canvas/fades";
-import type { Unit } from "../canvas/ruler";
+import type { UnitChoice } from "../canvas/ruler";
 
 /** A saved chain put on what is auditioned, and what is done to the ends of what comes out of it; ``said`` is all of that in words. */
 export interface Through {
@@ -61,7 +61,7 @@ interface Listening {
   /** Working level (dBFS) the meters show a line at. */
   reference: number;
   /** What rulers and positions show. */
-  ruler: Unit;
+  ruler: UnitChoice;
   output: string;
   /** Rate of the output (Hz); 0 before anything was heard. */
   outputRate: number;

@@ -1,10 +1,12 @@
 /** The area lanes lie in: a ruler on top, a line at zero, the loop and the playhead over all of them. */
+
 import { Box } from "@chakra-ui/react";
 import { type PointerEvent, type ReactNode, type RefObject, useEffect, useRef, useState } from "react";
 import type { Opened } from "../api/client";
 import { marks } from "../canvas/ruler";
 import { live, player } from "../listening/player";
 import { useListening } from "../listening/state";
+import { useUnit } from "../listening/useUnit";
 import type { Scale } from "./useScale";
 
 /** Rate (Hz) samples are counted at before anything is heard. */
@@ -27,7 +29,7 @@ interface Props {
 
 export function Ruler({ scale, rate }: { scale: Scale; rate: number }) {
   const { shown, width, toX } = scale;
-  const unit = useListening((state) => state.ruler);
+  const unit = useUnit();
   return (
     <Box h={`${RULER}px`} borderBottom="1px solid" borderColor="line" position="relative" fontFamily="mono" fontSize="10px" color="dim">
       {marks(shown, width, unit, rate, 0).map(({ at, text }) => (

@@ -1,4 +1,5 @@
 /** Waveform over spectrogram of one opened sound: zoom, play from there, mark a part, move flags. */
+
 import { Box, chakra } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Opened } from "../api/client";
@@ -8,6 +9,7 @@ import { fitted } from "../canvas/paint";
 import { type Band, drawWave, type Hint, RULER, type Scene, toX } from "../canvas/wave";
 import { live, player } from "../listening/player";
 import { useListening } from "../listening/state";
+import { useUnit } from "../listening/useUnit";
 import { useInk } from "../ui/theme";
 import { useLate } from "../ui/useLate";
 import { filling, loudest, useHeights } from "./heights";
@@ -93,7 +95,7 @@ export function WaveView(props: Props) {
   }, []);
 
   const colours = useInk();
-  const unit = useListening((state) => state.ruler);
+  const unit = useUnit();
   const columns = Math.min(2048, width);
   const peaks = usePeaks(opened, view, columns).data;
   const picture = useSpectrogram(opened, view, Math.min(columns, 900), spectrum ? Math.min(spectrum, 160) : 0, axis, colours);

@@ -2,12 +2,14 @@
 import { useRef } from "react";
 import { api, type Group, got, type Member, type Mix } from "../../api/client";
 import { layerOf } from "../../between/send";
+import { frameRate } from "../../canvas/ruler";
 import type { History } from "../../documents/useDocument";
 import { live } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { changed, duplicated, grouped, groupOf, moved, removed, shifted, stepped, ungrouped } from "../../mix/edits";
 import { freshId } from "../../mix/fresh";
 import { carried } from "../../mix/line";
+import { useProject } from "../../session/projects";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
 import type { Aim, Layout } from "./aims";
@@ -25,6 +27,7 @@ export function useLayers(
 ) {
   const library = useShared((state) => state.library);
   const project = useShared((state) => state.project);
+  const counting = useProject();
   const members = mix.members.filter((one) => chosen.includes(one.id));
   const free = members.filter((one) => !one.locked);
   const member = mix.members.find((one) => one.id === chosen[chosen.length - 1]) ?? null;
@@ -181,7 +184,7 @@ export function useLayers(
     setChosen(fresh);
   };
   const nudge = (event: KeyboardEvent, sign: number) => {
-    const by = event.altKey ? 1 / 25 : event.shiftKey ? 0.01 : 0.001;
+    const by = event.altKey ? 1 / frameRate(counting?.frame_rate ?? "25").exact : event.shiftKey ? 0.01 : 0.001;
     each((one) => ({ at_s: round(one.at_s + sign * by) }), "nudge");
   };
   /** The playhead in the time of the layer's source, through its trims, pitch and direction. */
