@@ -20,6 +20,7 @@ function packed(): Plugin {
 
 export default defineConfig({
   plugins: [react(), packed()],
-  build: { chunkSizeWarningLimit: 900, assetsInlineLimit: 0 },
+  // the manifest tells a test what a first visit loads
+  build: { chunkSizeWarningLimit: 900, assetsInlineLimit: 0, manifest: "manifest.json" },
   server: { proxy: { "/api": "http://127.0.0.1:4747" } },
 });

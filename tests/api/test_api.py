@@ -4,7 +4,6 @@ import base64
 import gzip
 import io
 import json
-import re
 import tempfile
 import time
 import unittest
@@ -15,6 +14,7 @@ import numpy as np
 from fastapi.testclient import TestClient
 
 from oskren.api.app import make_app
+from oskren.api.page import WEB
 from oskren.core.audio import files
 from oskren.core.measure import levels
 from tests.support import RATE, noise, struck
@@ -462,8 +462,17 @@ class Frame(Running):
     def test_scripts_cross_the_wire_compressed_and_are_kept_for_good(self) -> None:
         page = self.client.get("/")
         self.assertEqual(page.headers["cache-control"], "no-cache")
-        named = re.findall(r'(?:src|href)="(/assets/[^"]+\.(?:js|css))"', page.text)
-        self.assertTrue(named)
+        built = json.loads((WEB / "manifest.json").read_text())
+        self.assertIn(built["index.html"]["file"], page.text)
+        # what a first visit loads before its stage: the script that begins, the one that draws, and all they import
+        parts, wanted = set(), ["index.html", "src/app/start.tsx"]
+        while wanted:
+            part = wanted.pop()
+            if part not in parts:
+                parts.add(part)
+                wanted += built[part].get("imports", [])
+        named = sorted({f"/{name}" for part in parts for name in (built[part]["file"], *built[part].get("css", []))})
+        self.assertGreater(len(named), 3)
         crossed = 0
         for path in named:
             with self.subTest(path=path):

@@ -5,6 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useNavigate } from "react-router";
 import { api, got } from "../api/client";
+import { STATE } from "../api/questions";
 import { useSheet } from "../between/sheet";
 import { player } from "../listening/player";
 import { recoverLeft, useRecording } from "../listening/recording";
@@ -13,7 +14,7 @@ import { useListening } from "../listening/state";
 import { dropped } from "../session/following";
 import { useJobEvents } from "../session/jobs";
 import { useProjects } from "../session/projects";
-import { enter, queries, useShared } from "../session/store";
+import { enter, enterLast, queries, useShared } from "../session/store";
 import { upload } from "../session/uploading";
 import { useHeightKeys } from "../timeline/heights";
 import { Do } from "../ui/buttons";
@@ -28,29 +29,27 @@ import { Find } from "./Find";
 import { JobsView } from "./JobsView";
 import { KeyList } from "./KeyList";
 import { Messages } from "./Messages";
+import { Stage } from "./scripts";
 
 const STAGES = [
-  ["gather", "Gather", "sounds", lazy(() => import("../stages/gather/Gather"))],
-  ["mend", "Mend", "mended", lazy(() => import("../stages/mend/Mend"))],
-  ["stack", "Stack", "designs", lazy(() => import("../stages/stack/Stack"))],
-  ["vary", "Vary", "spreads", lazy(() => import("../stages/vary/Vary"))],
-  ["slice", "Slice", "plans", lazy(() => import("../stages/slice/Slice"))],
-  ["ship", "Ship", "sent", lazy(() => import("../stages/ship/Ship"))],
-  ["picture", "Picture", "", lazy(() => import("../stages/picture/Picture"))],
+  ["gather", "Gather", "sounds"],
+  ["mend", "Mend", "mended"],
+  ["stack", "Stack", "designs"],
+  ["vary", "Vary", "spreads"],
+  ["slice", "Slice", "plans"],
+  ["ship", "Ship", "sent"],
+  ["picture", "Picture", ""],
 ] as const;
 
 const Wanted = lazy(() => import("../stages/gather/Wanted"));
 
 function Libraries() {
   const library = useShared((state) => state.library);
-  const state = useQuery({ queryKey: ["state"], queryFn: () => got(api.GET("/api/state")) });
+  const state = useQuery(STATE);
   const [naming, setNaming] = useState(false);
   const views = state.data?.libraries;
   useEffect(() => {
-    if (!views || library) return;
-    const last = localStorage.getItem("library");
-    const chosen = views.find((view) => view.slug === last) ?? views[0];
-    if (chosen) enter(chosen.slug, chosen.name);
+    if (views && !library) enterLast(views);
   }, [views, library]);
   const choose = (slug: string) => {
     const view = views?.find((one) => one.slug === slug);
@@ -251,8 +250,8 @@ export function Shell() {
           {library && (
             <Suspense fallback={null}>
               <Routes>
-                {STAGES.map(([slug, , , Stage]) => (
-                  <Route key={slug} path={`/${slug}`} element={<Stage />} />
+                {STAGES.map(([slug]) => (
+                  <Route key={slug} path={`/${slug}`} element={<Stage key={slug} slug={slug} />} />
                 ))}
                 <Route path="*" element={<Navigate to="/gather" replace />} />
               </Routes>

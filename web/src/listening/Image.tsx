@@ -1,7 +1,6 @@
 /** The stereo image of what is heard: where it lies between left and right, how wide, and how far both sides agree. */
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useRef } from "react";
-import { fitted } from "../canvas/paint";
 import { ink } from "../ui/theme";
 import { player } from "./player";
 import { useListening } from "./state";
@@ -25,10 +24,7 @@ export function Image() {
   const text = useRef<HTMLDivElement>(null);
   const sides = useRef([new Float32Array(SIZE), new Float32Array(SIZE)]).current;
   const slow = useRef<number | null>(null);
-  useDrawing(() => {
-    const pen = canvas.current && fitted(canvas.current);
-    if (!pen || !canvas.current) return;
-    const { clientWidth: width, clientHeight: height } = canvas.current;
+  useDrawing(canvas, (pen, width, height) => {
     const colours = ink();
     const field = height - 26;
     const middle = width / 2;

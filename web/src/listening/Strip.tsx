@@ -2,13 +2,13 @@
 
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
-import { fitted } from "../canvas/paint";
 import { inUnit } from "../canvas/ruler";
 import { useShared } from "../session/store";
 import { Bare, Do } from "../ui/buttons";
 import { ControlOf, useControl } from "../ui/controls";
 import { shown, useKeys } from "../ui/keys";
 import { IN_WIDE, ink } from "../ui/theme";
+import { useBegun } from "../ui/useBegun";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player } from "./player";
 import { isReference, toggleReference } from "./referring";
@@ -21,10 +21,7 @@ function Meters() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const text = useRef<HTMLDivElement>(null);
   const share = (value: number) => Math.max(0, Math.min(1, (20 * Math.log10(Math.max(value, 1e-6)) + 60) / 63));
-  const draw = () => {
-    const pen = canvas.current && fitted(canvas.current);
-    if (!pen || !canvas.current) return;
-    const width = canvas.current.clientWidth;
+  useDrawing(canvas, (pen, width) => {
     const colours = ink();
     for (const c of [0, 1]) {
       const y = 3 + c * 18;
@@ -46,8 +43,7 @@ function Meters() {
       text.current.textContent = live.momentary === null ? "M  none" : `M ${live.momentary.toFixed(1)} LUFS`;
       text.current.title = `Momentary loudness. Highest peak ${most > 0 ? (20 * Math.log10(most)).toFixed(1) : "none"} dBFS${most > 0 ? `, ${(20 * Math.log10(most) - reference).toFixed(1)} dB over the working level of ${reference} dBFS` : ""}`;
     }
-  };
-  useDrawing(draw);
+  });
   return (
     <Flex align="center" gap="7px" flexShrink={0}>
       <Flex direction="column" fontFamily="mono" fontSize="11px" color="dim" gap="3px">
@@ -63,10 +59,7 @@ function Meters() {
 function Spectrum() {
   const canvas = useRef<HTMLCanvasElement>(null);
   const bins = useRef(new Float32Array(1024)).current;
-  const draw = () => {
-    const pen = canvas.current && fitted(canvas.current);
-    if (!pen || !canvas.current) return;
-    const { clientWidth: width, clientHeight: height } = canvas.current;
+  useDrawing(canvas, (pen, width, height) => {
     const colours = ink();
     pen.fillStyle = colours.line;
     pen.fillRect(0, height - 1, width, 1);
@@ -91,8 +84,7 @@ function Spectrum() {
     pen.fill();
     pen.globalAlpha = 1;
     pen.stroke();
-  };
-  useDrawing(draw);
+  });
   return <chakra.canvas ref={canvas} css={IN_WIDE} flex={1} minW="60px" maxW="220px" h="52px" role="img" aria-label="Spectrum of what is heard" />;
 }
 
@@ -124,12 +116,9 @@ function Position() {
   );
 }
 
+/** The strip has its room from the beginning; what is on it follows the stage. */
 export function Strip() {
-  const [speed, gain, volume] = [useControl("Heard", "speed_st"), useControl("Heard", "gain_db"), useControl("Listening", "volume_db")];
-  const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched, dim } = useListening();
-  const [open, setOpen] = useState(false);
-  const reference = useShared((state) => state.reference);
-  useKeys({ reference: () => void toggleReference(), dim: () => player.setDim(!useListening.getState().dim) });
+  const begun = useBegun();
   return (
     <Flex
       as="footer"
@@ -144,6 +133,19 @@ export function Strip() {
       borderColor="line"
       position="relative"
     >
+      {begun && <OnStrip />}
+    </Flex>
+  );
+}
+
+function OnStrip() {
+  const [speed, gain, volume] = [useControl("Heard", "speed_st"), useControl("Heard", "gain_db"), useControl("Listening", "volume_db")];
+  const { heard, playing, waiting, loop, looping, speedSt, gainDb, volumeDb, matched, dim } = useListening();
+  const [open, setOpen] = useState(false);
+  const reference = useShared((state) => state.reference);
+  useKeys({ reference: () => void toggleReference(), dim: () => player.setDim(!useListening.getState().dim) });
+  return (
+    <>
       {waiting && (
         <Box role="progressbar" aria-label="Rendering" position="absolute" top="-1px" left={0} h="2px" w="100%" overflow="hidden">
           <Box h="100%" w="30%" bg="amber" animation="slide-from-left 0.9s infinite" />
@@ -222,6 +224,6 @@ export function Strip() {
       <Meters />
       <Spectrum />
       {open && <OutputPanel onClose={() => setOpen(false)} />}
-    </Flex>
+    </>
   );
 }

@@ -1,7 +1,7 @@
 /** What the whole app shares: the library, what is what is selected. */
 import { QueryClient } from "@tanstack/react-query";
 import { create } from "zustand";
-import type { SoundRow } from "../api/client";
+import type { Schemas, SoundRow } from "../api/client";
 
 export const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 5_000, refetchOnWindowFocus: false } } });
 
@@ -52,6 +52,13 @@ useShared.subscribe((now, before) => {
   for (const name of KEPT) if (now[name] !== before[name]) sessionStorage.setItem(name, JSON.stringify(now[name]));
 });
 
+/** The library that was open last in this browser, else the first there is. */
+export function enterLast(libraries: Schemas["LibraryView"][]) {
+  const last = localStorage.getItem("library");
+  const chosen = libraries.find((one) => one.slug === last) ?? libraries[0];
+  if (chosen) enter(chosen.slug, chosen.name);
+}
+
 /** Choose a library, forgetting what was open in the one before. What is asked of a library carries its name, so answers of another are never taken for its own. */
 export function enter(slug: string, name: string) {
   const before = useShared.getState().library;
@@ -71,5 +78,5 @@ export function enter(slug: string, name: string) {
   localStorage.setItem("library", slug);
   // not all of it cleared: a question under way would lose its answer, and whoever shows it would wait for ever;
   // what was asked before is asked anew, since its answer may not know this library yet
-  void queries.cancelQueries({ queryKey: ["state"] }).then(() => queries.invalidateQueries({ queryKey: ["state"] }));
+  if (before) void queries.cancelQueries({ queryKey: ["state"] }).then(() => queries.invalidateQueries({ queryKey: ["state"] }));
 }

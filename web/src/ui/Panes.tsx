@@ -1,6 +1,7 @@
 /** Panes beside or above each other, with edges that are dragged or moved by arrow keys, and stay where they were put. */
 import { Splitter } from "@chakra-ui/react";
 import { Fragment, type ReactNode, useState } from "react";
+import { useBegun } from "./useBegun";
 
 export interface Pane {
   id: string;
@@ -51,6 +52,7 @@ export function Panes({ name, stacked, panes: all }: Props) {
     setSizes(now);
   };
   const [root, setRoot] = useState<HTMLElement | null>(null);
+  const beside = useBegun();
   return (
     <Splitter.Root
       ref={setRoot}
@@ -80,7 +82,7 @@ export function Panes({ name, stacked, panes: all }: Props) {
             position="relative"
             css={{ "& > *": { minH: 0 } }}
           >
-            {one.holds}
+            {(beside || one.size === undefined) && one.holds}
           </Splitter.Panel>
         </Fragment>
       ))}

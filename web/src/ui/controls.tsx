@@ -1,7 +1,8 @@
 /** Controls drawn from the models of the core: ranges, units, defaults and choices are stated there and nowhere else. */
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { api, type Control, got, type Schemas } from "../api/client";
+import type { Control, Schemas } from "../api/client";
+import { MODELS } from "../api/questions";
 import { Do } from "./buttons";
 import { Choose, Pick } from "./choices";
 import { Num } from "./Num";
@@ -10,7 +11,7 @@ type Models = Record<string, Schemas["Published"]>;
 
 /** Every published model; the frame asks for them before a stage is looked at. */
 export function useModels(): Models | undefined {
-  return useQuery({ queryKey: ["models"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/models")) }).data;
+  return useQuery(MODELS).data;
 }
 
 /** The control of a field; undefined until the models are here. */

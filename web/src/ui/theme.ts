@@ -1,4 +1,4 @@
-import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+import { createSystem, defaultConfig, defineConfig, type SystemConfig } from "@chakra-ui/react";
 import { create } from "zustand";
 import { recipes, slotRecipes } from "./recipes";
 
@@ -36,6 +36,15 @@ const MARKS = {
   ...Object.fromEntries(["glass", "amber", "coral", "plum", "sky"].map((mark) => [`& i[data-mark=${mark}]`, { background: `{colors.${mark}}` }])),
 };
 
+/** Chakra's own theme without its colours: ours take their names, and a start makes nothing of hundreds that nobody sees. */
+const { colors: theirs, ...tokens } = defaultConfig.theme?.tokens ?? {};
+const { colors: _, ...semanticTokens } = defaultConfig.theme?.semanticTokens ?? {};
+const { transparent, current, black, white } = (theirs ?? {}) as Record<string, { value: string }>;
+const base: SystemConfig = {
+  ...defaultConfig,
+  theme: { ...defaultConfig.theme, tokens: { ...tokens, colors: { transparent, current, black, white } }, semanticTokens },
+};
+
 /** One of our colours under another name. */
 const as = (name: string) => ({ value: `{colors.${name}}` });
 
@@ -68,10 +77,15 @@ const colors = {
   amber: { ...own.amber, ...palette("amber", "amberSoft", "onAmber") },
   glass: { ...own.glass, ...palette("glass", "glassDeep", "ground") },
   coral: { ...own.coral, ...palette("coral", "raised", "ground") },
+  gray: palette("dim", "raised", "ground"),
+  red: palette("coral", "raised", "ground"),
+  orange: palette("amber", "amberSoft", "onAmber"),
+  green: palette("glass", "glassDeep", "ground"),
+  blue: palette("sky", "skyDeep", "ground"),
 };
 
 export const system = createSystem(
-  defaultConfig,
+  base,
   defineConfig({
     globalCss: {
       "html, body, #root": { height: "100%" },

@@ -60,7 +60,8 @@ export function among(): { ids: number[]; all_of: SoundQuery | null } {
   return all ? { ids: [], all_of: wanted(asked) } : { ids: chosen, all_of: null };
 }
 
-function page(library: string, project: number, asked: Asked, number: number) {
+/** One page of what a question finds. */
+export function page(library: string, project: number, asked: Asked, number: number) {
   return {
     queryKey: ["sounds", library, project, asked, number],
     placeholderData: keepPreviousData,

@@ -3,7 +3,6 @@ import { Box, chakra } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Step } from "../../api/client";
-import { fitted } from "../../canvas/paint";
 import { player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useDrawing } from "../../listening/useDrawing";
@@ -75,9 +74,7 @@ export function EqCurve({
   const hzAt = (at: number) => LOW * (HIGH / LOW) ** Math.min(1, Math.max(0, at / width));
   const y = (db: number) => HEIGHT / 2 - (db / RANGE_DB) * (HEIGHT / 2 - 6);
   const dbAt = (at: number) => ((HEIGHT / 2 - at) / (HEIGHT / 2 - 6)) * RANGE_DB;
-  const draw = () => {
-    const pen = canvas.current && fitted(canvas.current);
-    if (!pen) return;
+  const redraw = useDrawing(canvas, (pen) => {
     const colours = ink();
     pen.font = "9px 'JetBrains Mono Variable', monospace";
     for (const hz of [50, 100, 200, 500, 1000, 2000, 5000, 10_000]) {
@@ -125,10 +122,9 @@ export function EqCurve({
       pen.fillStyle = handle.id === chosen ? colours.onAmber : colours.chalk;
       pen.fillText(handle.label, x(handle.hz) - 3, y(handle.db) + 3);
     }
-  };
-  useDrawing(draw);
+  });
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew when what is shown has changed, also while nothing plays
-  useEffect(draw, [response.data, chain, chosen, width]);
+  useEffect(redraw, [response.data, chain, chosen, width]);
   const set = (id: string, params: Record<string, unknown>, gesture: string) =>
     onChange(
       chain.map((step) => (step.id === id ? { ...step, params: { ...step.params, ...params } } : step)),

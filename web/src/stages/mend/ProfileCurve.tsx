@@ -3,7 +3,6 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, got, type Node, type Step, slowly } from "../../api/client";
-import { fitted } from "../../canvas/paint";
 import { player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { useDrawing } from "../../listening/useDrawing";
@@ -47,11 +46,9 @@ export function ProfileCurve({
   });
   const canvas = useRef<HTMLCanvasElement>(null);
   const bins = useRef(new Float32Array(1024)).current;
-  const draw = () => {
-    const pen = canvas.current && fitted(canvas.current);
+  const redraw = useDrawing(canvas, (pen, width, height) => {
     const data = profile.data;
-    if (!pen || !data || !canvas.current) return;
-    const { clientWidth: width, clientHeight: height } = canvas.current;
+    if (!data) return;
     const colours = ink();
     const x = (hz: number) => (Math.log(hz / 40) / Math.log(20_000 / 40)) * width;
     const top = Math.max(...data.dbfs) + 44;
@@ -74,10 +71,9 @@ export function ProfileCurve({
     pen.font = "9px 'JetBrains Mono Variable', monospace";
     for (const hz of [100, 1000, 10_000]) pen.fillText(hz >= 1000 ? `${hz / 1000}k` : `${hz}`, x(hz), height - 2);
     pen.fillText(`${top.toFixed(0)} dBFS`, 2, 9);
-  };
-  useDrawing(draw);
+  });
   // biome-ignore lint/correctness/useExhaustiveDependencies: drawn anew for another profile, also while nothing plays
-  useEffect(draw, [profile.data]);
+  useEffect(redraw, [profile.data]);
   const said = (part: Part) => `${part[0].toFixed(2)} to ${part[1].toFixed(2)} s`;
   return (
     <Box>

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got } from "../../api/client";
+import { STATE } from "../../api/questions";
 import { type Sheet, type SheetKept, sheetKey, useSheet } from "../../between/sheet";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { useDocument } from "../../documents/useDocument";
@@ -68,7 +69,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
   const go = useNavigate();
   const [report, setReport] = useState<number | null>(null);
   const [over, setOver] = useState(0);
-  const state = useQuery({ queryKey: ["state"], queryFn: () => got(api.GET("/api/state")) });
+  const state = useQuery(STATE);
   const shipments = useQuery({
     queryKey: ["shipments", library],
     queryFn: () => got(api.GET("/api/lib/{library}/shipments", { params: { path: { library } } })),

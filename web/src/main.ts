@@ -1,0 +1,4 @@
+/** Where the app begins: it asks first, then it draws. */
+import "./ahead";
+
+void import("./app/start");
