@@ -52,11 +52,17 @@ useShared.subscribe((now, before) => {
   for (const name of KEPT) if (now[name] !== before[name]) sessionStorage.setItem(name, JSON.stringify(now[name]));
 });
 
-/** The library that was open last in this browser, else the first there is. */
+/** The library that was open last in this browser, else the first there is; none when one was entered meanwhile. */
 export function enterLast(libraries: Schemas["LibraryView"][]) {
+  if (useShared.getState().library) return;
   const last = localStorage.getItem("library");
   const chosen = libraries.find((one) => one.slug === last) ?? libraries[0];
-  if (chosen) enter(chosen.slug, chosen.name);
+  if (chosen) open(chosen.slug, chosen.name);
+}
+
+function open(slug: string, name: string) {
+  useShared.setState({ library: slug, libraryName: name });
+  localStorage.setItem("library", slug);
 }
 
 /** Choose a library, forgetting what was open in the one before. What is asked of a library carries its name, so answers of another are never taken for its own. */
@@ -74,9 +80,8 @@ export function enter(slug: string, name: string) {
       sliceSound: null,
       reference: null,
     });
-  useShared.setState({ library: slug, libraryName: name });
-  localStorage.setItem("library", slug);
+  open(slug, name);
   // not all of it cleared: a question under way would lose its answer, and whoever shows it would wait for ever;
   // what was asked before is asked anew, since its answer may not know this library yet
-  if (before) void queries.cancelQueries({ queryKey: ["state"] }).then(() => queries.invalidateQueries({ queryKey: ["state"] }));
+  void queries.cancelQueries({ queryKey: ["state"] }).then(() => queries.invalidateQueries({ queryKey: ["state"] }));
 }
