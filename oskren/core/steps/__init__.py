@@ -1,6 +1,9 @@
 """Steps: one process each, registered once. Importing this package registers them all."""
 
 from oskren.core.steps import (  # noqa: F401
+    bumps,
+    clicks,
+    clipped,
     compress,
     delays,
     drive,
@@ -8,13 +11,14 @@ from oskren.core.steps import (  # noqa: F401
     edges,
     equaliser,
     headphones,
+    hum,
     lengthen,
     level,
     motion,
     noise,
+    offset,
     pitch,
     plugin,
-    repair,
     room,
     space,
     tilt,
