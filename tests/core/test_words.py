@@ -20,7 +20,24 @@ class Names(unittest.TestCase):
         self.assertLessEqual(len(part.encode()), 255)
         self.assertFalse(set(part) & set('<>:"/|?*\\') or any(ord(c) < 32 for c in part))
         self.assertEqual(part, part.strip().rstrip(". ") or part)
-        self.assertNotIn(part.split(".")[0].lower(), {"con", "nul", "aux", "prn", "com1", "lpt9"})
+        self.assertNotIn(part.split(".")[0].strip().lower(), {"con", "nul", "aux", "prn", "com1", "lpt9", "com²", "conin$"})
+        self.assertFalse(set(part) & set("\u200e\u200f\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"))
+        self.assertEqual(names.problems(part), [])
+
+    def test_names_of_devices_and_names_that_are_not_what_they_look_like(self) -> None:
+        """Windows' documentation on naming files; Unicode Technical Report 36."""
+        for name, wanted in (
+            ("COM¹", "COM¹_"),
+            ("lpt³.take 2", "lpt³_.take 2"),
+            ("CONIN$", "CONIN$_"),
+            ("aux .x", "aux _.x"),
+            ("bell\u202egnp.wav", "bellgnp.wav"),
+            ("\u200f\u05e4\u05e2\u05de\u05d5\u05df", "\u05e4\u05e2\u05de\u05d5\u05df"),
+        ):
+            with self.subTest(name=name):
+                self.assertEqual(names.legal(name), wanted)
+                self.assertTrue(names.problems(name))
+        self.assertEqual((names.legal("Comb 1"), names.legal("console")), ("Comb 1", "console"))
 
     @given(st.text(max_size=60), st.text(max_size=60))
     def test_no_value_climbs_out_or_makes_folders(self, name: str, category: str) -> None:

@@ -107,6 +107,22 @@ class Ours(InFolder):
         files.write(path, sine(440, 1.0), RATE, 24, said=FULL)
         self.assertEqual(metadata.read(path, RATE), FULL)
 
+    def test_names_that_ascii_cannot_write_come_back(self) -> None:
+        """bext holds ASCII alone; LIST INFO beside it says them as they are, unless it says something else."""
+        for artist in ("Ann Ö", "Zoë Ångström, Observatory of the Saltglass", "\u5de5\u623f"):
+            with self.subTest(artist=artist):
+                path = self.folder / "a.wav"
+                files.write(path, sine(440, 0.1), RATE, 24, said=Metadata(artist=artist, description=f"{artist}: {'long ' * 80}end"))
+                back = metadata.read(path, RATE)
+                self.assertEqual((back.artist, back.description), (artist, f"{artist}: {'long ' * 80}end"))
+        plain = b"Ann O".ljust(32, b"\0")
+        for other in ("Ben", "Ann A"):
+            files.write(path, sine(440, 0.1), RATE, 24, said=Metadata(artist="Ann Ö"))
+            held = path.read_bytes()
+            self.assertEqual(held.count(plain), 1)
+            path.write_bytes(held.replace(plain, other.encode().ljust(32, b"\0")))
+            self.assertEqual(metadata.read(path, RATE).artist, other)
+
     def test_writing_again_replaces(self) -> None:
         path = self.folder / "a.wav"
         files.write(path, sine(440, 0.5), RATE, 16, said=FULL)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import struct
+import unicodedata
 from collections.abc import Iterator
 from pathlib import Path
 from xml.etree import ElementTree
@@ -81,6 +82,11 @@ def _text(raw: bytes) -> str:
         return raw.decode("utf-8").strip()
     except UnicodeDecodeError:
         return raw.decode("cp1252", "replace").strip()
+
+
+def in_ascii(text: str) -> bytes:
+    """Text as a chunk that holds nothing but ASCII can say it: without accents, other letters left out."""
+    return unicodedata.normalize("NFKD", text).encode("ascii", "ignore")
 
 
 # ---- reading
@@ -159,6 +165,7 @@ def _riff(path: Path, rate: int) -> Metadata:
     points: dict[int, int] = {}
     labels: dict[int, str] = {}
     lengths: dict[int, int] = {}
+    whole: dict[str, str] = {}
     tagged = Metadata()
     for name, content in chunks(path):
         try:
@@ -169,6 +176,7 @@ def _riff(path: Path, rate: int) -> Metadata:
             elif name == b"LIST" and content[:4] == b"INFO":
                 for key, text in _sub_chunks(content):
                     if key in INFO and _text(text):
+                        whole[INFO[key]] = _text(text)
                         found.setdefault(INFO[key], _text(text))
                     elif key == b"IKEY":
                         found["keywords"] = _keywords(_text(text))
@@ -190,12 +198,20 @@ def _riff(path: Path, rate: int) -> Metadata:
                 tagged = _tagged(path)
         except (struct.error, ValueError):
             continue
+    # what bext says in ASCII, and no further than its room goes, LIST INFO may say as it is written
+    for key, room in _BEXT_ROOM.items():
+        if key in whole and found.get(key) == _text(in_ascii(whole[key])[:room]):
+            found[key] = whole[key]
     found["markers"] = tuple(
         Marker(at_s=offset / rate, label=labels.get(number, ""), length_s=lengths.get(number, 0) / rate)
         for number, offset in sorted(points.items(), key=lambda point: point[1])
     )
     # what the file's own chunks say counts more than tags put around it
     return tagged.model_copy(update={key: value for key, value in found.items() if value})
+
+
+_BEXT_ROOM = {"description": 256, "artist": 32}
+"""Bytes of the texts a bext chunk begins with."""
 
 
 def _bext(content: bytes, rate: int, found: dict[str, object]) -> None:

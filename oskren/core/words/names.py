@@ -22,7 +22,12 @@ TOKENS = {
 
 _TOKEN = re.compile(r"\{([a-z]+)(?::([1-9]))?\}")
 _FORBIDDEN = re.compile(r'[<>:"|?*\\\x00-\x1f\x7f]')
-_DEVICES = {"con", "prn", "aux", "nul", *(f"com{i}" for i in range(1, 10)), *(f"lpt{i}" for i in range(1, 10))}
+_TURNING = re.compile("[\u200e\u200f\u202a-\u202e\u2066-\u2069]")
+"""Marks that turn the direction of writing: with them a name is not what it looks like (Unicode Technical Report 36)."""
+
+_DEVICES = {"con", "prn", "aux", "nul", "conin$", "conout$", *(f"{port}{digit}" for port in ("com", "lpt") for digit in "123456789¹²³")}
+"""Names Windows keeps for devices, whatever ending they have; a superscript digit counts as its digit there (Naming Files, Windows documentation)."""
+
 LONGEST = 255
 
 
@@ -71,18 +76,22 @@ def check_template(template: str, tokens: Mapping[str, str] = TOKENS) -> None:
 
 
 def legal(part: str, room: int = LONGEST) -> str:
-    """One part of a path, made legal: NFC, no forbidden characters or device names, no dot or space at its end, at most ``room`` bytes.
+    """One part of a path, made legal: NFC, no forbidden characters, turning marks or device names, no dot or space at its end, at most ``room`` bytes.
 
     >>> legal("con"), legal("a/b: c?. ")
     ('con_', 'a_b_ c_')
     """
-    text = unicodedata.normalize("NFC", part).replace("/", "_")
+    text = _TURNING.sub("", unicodedata.normalize("NFC", part)).replace("/", "_")
     text = _FORBIDDEN.sub("_", text).strip().rstrip(". ")
-    if text.split(".")[0].lower() in _DEVICES:
+    if _device(text):
         text = text.replace(text.split(".")[0], text.split(".")[0] + "_", 1)
     while len(text.encode()) > room:
         text = text[:-1].rstrip(". ")
     return text or "_"
+
+
+def _device(name: str) -> bool:
+    return name.split(".")[0].strip().lower() in _DEVICES
 
 
 def filled(template: str, values: Mapping[str, object], tokens: Mapping[str, str]) -> str:
@@ -147,7 +156,9 @@ def problems(name: str) -> list[str]:
         found.append(f"{shown} cannot be in a file name; it becomes _")
     if len(name.encode()) > LONGEST - 5:
         found.append(f"{len(name.encode())} bytes long, at most {LONGEST - 5} fit with a file's ending")
-    if name.split(".")[0].strip().lower() in _DEVICES:
+    if _TURNING.search(name):
+        found.append("holds marks that turn the direction of writing; they are left out")
+    if _device(name):
         found.append("is the name of a device on some systems")
     if name != name.strip() or name.endswith("."):
         found.append("ends or begins with a space or a dot, which is cut off")

@@ -8,12 +8,11 @@ from __future__ import annotations
 
 import os
 import struct
-import unicodedata
 from pathlib import Path
 from xml.etree import ElementTree
 
 from oskren.core.audio.formats.base import Format, register
-from oskren.core.audio.metadata import INFO, Metadata
+from oskren.core.audio.metadata import INFO, Metadata, in_ascii
 from oskren.core.errors import OskrenError
 
 
@@ -21,13 +20,9 @@ def _chunk(name: bytes, content: bytes) -> bytes:
     return name + struct.pack("<I", len(content)) + content + (b"\0" if len(content) & 1 else b"")
 
 
-def _ascii(text: str) -> bytes:
-    """What a bext field may hold: ASCII. The text as it is written stands in iXML and LIST INFO."""
-    return unicodedata.normalize("NFKD", text).encode("ascii", "ignore")
-
-
 def _fixed(text: str, size: int) -> bytes:
-    return _ascii(text)[:size].ljust(size, b"\0")
+    """A field of bext, which holds ASCII alone; the text as it is written stands in iXML and LIST INFO."""
+    return in_ascii(text)[:size].ljust(size, b"\0")
 
 
 def chunks(data: Metadata, rate: int, channels: int = 1) -> bytes:
@@ -45,7 +40,7 @@ def chunks(data: Metadata, rate: int, channels: int = 1) -> bytes:
             bytes(64),
             struct.pack("<5h", *[0x7FFF] * 5),  # loudness left unstated, as the document asks
             bytes(180),
-            _ascii(data.history),
+            in_ascii(data.history),
         )
     )
     out = [_chunk(b"bext", bext), _chunk(b"iXML", _written_ixml(data, channels))]
