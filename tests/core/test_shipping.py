@@ -1,10 +1,12 @@
 """Shipped files are read back, failures are found, and what has not changed is not rendered again."""
 
 import csv
+import hashlib
 import json
 
 import numpy as np
 import soundfile as sf
+import wavinfo
 from pydantic import ValidationError
 
 from oskren.core.audio import files
@@ -91,6 +93,18 @@ class Files(InFolder):
         _, report = self.ship(Target(), cut)
         self.assertTrue(report.ok)
         self.assertEqual([check.name for check in report.checks if not check.ok], ["edges"])
+
+    def test_a_wave_file_states_what_was_measured_of_it(self) -> None:
+        """bext as EBU Tech 3285 v2 lays it out; a sound too short for the standard's loudness states its true peak alone."""
+        for seconds in (1.0, 0.2):
+            item = Item(node=self.source(noise(seconds, -20), name=f"{seconds}.wav"), name="hiss")
+            path, report = self.ship(Target(), item, f"hiss {seconds}")
+            told = wavinfo.WavInfoReader(str(path)).bext
+            loud = report.integrated_lufs if seconds >= 0.4 else 0x7FFF / 100
+            with self.subTest(seconds=seconds):
+                self.assertAlmostEqual(told.loudness_value, loud or 0.0, delta=0.011)
+                self.assertAlmostEqual(told.max_true_peak, report.true_peak_dbtp or 0.0, delta=0.011)
+                self.assertEqual(report.sha256, hashlib.sha256(path.read_bytes()).hexdigest())
 
     def test_a_file_that_came_out_wrong_is_found(self) -> None:
         """Verification against files damaged on purpose: shorter, other rate, other samples."""

@@ -107,6 +107,22 @@ class Ours(InFolder):
         files.write(path, sine(440, 1.0), RATE, 24, said=FULL)
         self.assertEqual(metadata.read(path, RATE), FULL)
 
+    def test_measured_levels_stand_in_bext(self) -> None:
+        """Fields of EBU Tech 3285 v2 as another library reads them; what was not measured stays unstated, and the sound is as it was."""
+        path = self.folder / "a.wav"
+        samples = noise(1.0, -20)
+        files.write(path, samples, RATE, 24, said=FULL)
+        before = path.read_bytes()
+        self.assertEqual(wavinfo.WavInfoReader(str(path)).bext.loudness_value, 0x7FFF / 100)
+        formats.of_file(path).state(path, metadata.Levels(-23.04, None, -1.25, -20.5, 120.0))  # type: ignore[misc]
+        told = wavinfo.WavInfoReader(str(path)).bext
+        self.assertEqual((told.loudness_value, told.max_true_peak, told.max_momentary_loudness), (-23.04, -1.25, -20.5))
+        self.assertEqual((told.loudness_range, told.max_shortterm_loudness), (0x7FFF / 100, 0x7FFF / 100))
+        after = path.read_bytes()
+        self.assertEqual(len(after), len(before))
+        self.assertLessEqual(sum(one != other for one, other in zip(before, after, strict=True)), 6)
+        self.assertEqual(metadata.read(path, RATE), FULL)
+
     def test_names_that_ascii_cannot_write_come_back(self) -> None:
         """bext holds ASCII alone; LIST INFO beside it says them as they are, unless it says something else."""
         for artist in ("Ann Ö", "Zoë Ångström, Observatory of the Saltglass", "\u5de5\u623f"):

@@ -11,6 +11,7 @@ import struct
 import unicodedata
 from collections.abc import Iterator
 from pathlib import Path
+from typing import NamedTuple
 from xml.etree import ElementTree
 
 from pydantic import BaseModel, ConfigDict
@@ -74,6 +75,16 @@ class Metadata(BaseModel):
         """Every text in it, for the search."""
         texts = [self.title, self.description, self.artist, self.comment, self.category, self.project, self.scene, self.tape, self.note]
         return [text for text in [*texts, *self.keywords, *(mark.label for mark in self.markers)] if text]
+
+
+class Levels(NamedTuple):
+    """What was measured of a finished file (LUFS, LU, dBTP); None where a value cannot be had."""
+
+    integrated_lufs: float | None = None
+    range_lu: float | None = None
+    true_peak_dbtp: float | None = None
+    max_momentary_lufs: float | None = None
+    max_short_term_lufs: float | None = None
 
 
 def _text(raw: bytes) -> str:
@@ -199,9 +210,9 @@ def _riff(path: Path, rate: int) -> Metadata:
         except (struct.error, ValueError):
             continue
     # what bext says in ASCII, and no further than its room goes, LIST INFO may say as it is written
-    for key, room in _BEXT_ROOM.items():
-        if key in whole and found.get(key) == _text(in_ascii(whole[key])[:room]):
-            found[key] = whole[key]
+    for field, room in _BEXT_ROOM.items():
+        if field in whole and found.get(field) == _text(in_ascii(whole[field])[:room]):
+            found[field] = whole[field]
     found["markers"] = tuple(
         Marker(at_s=offset / rate, label=labels.get(number, ""), length_s=lengths.get(number, 0) / rate)
         for number, offset in sorted(points.items(), key=lambda point: point[1])

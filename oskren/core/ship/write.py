@@ -13,6 +13,7 @@ from oskren.core.audio import files
 from oskren.core.audio.formats import format_of, of_file
 from oskren.core.audio.formats.base import USUAL_BITS
 from oskren.core.audio.layouts import channel_names
+from oskren.core.audio.metadata import Levels as MeasuredLevels
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
@@ -233,6 +234,9 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
         checks.append(Check(name="layers", ok=False, warning=True, note=f"{', '.join(item.missing)} left out: the file is missing"))
     loud = loudness.loudness(back, info.rate, info.layout)
     true = levels.true_peak(back, info.rate)
+    if form.state is not None:
+        own = loud if not loud.padded else loudness.Loudness(None, None, None, None, padded=True)
+        form.state(path, MeasuredLevels(own.integrated_lufs, own.range_lu, levels.db(true), own.max_momentary_lufs, own.max_short_term_lufs))
     checks.append(Check(name="true peak", ok=true <= 1.0, warning=True, note=f"{levels.db(true):.1f} dBTP"))
     return FileReport(
         path=shown,

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from oskren.core.audio.metadata import Metadata
+from oskren.core.audio.metadata import Levels, Metadata
 from oskren.core.errors import OskrenError
 
 USUAL_BITS = 24
@@ -14,6 +14,9 @@ USUAL_BITS = 24
 
 Embed = Callable[[Path, Metadata, int, int], None]
 """Puts words, markers and loops into a finished file: its path, what it is to say, sample rate (Hz), channels. The sound is not touched."""
+
+State = Callable[[Path, Levels], None]
+"""Says in a finished file what was measured of it. The sound is not touched."""
 
 
 @dataclass(frozen=True)
@@ -31,6 +34,8 @@ class Format:
     magic : tuple of bytes
         How its files begin.
     embed : Embed
+    state : State, optional
+        Where the format has a place for what was measured.
     beyond_4gb : str
         The container for what is over 4 GiB; empty where the format needs none.
     ends_at_4gb : bool
@@ -54,6 +59,7 @@ class Format:
     codecs: Mapping[int, str]
     magic: tuple[bytes, ...]
     embed: Embed
+    state: State | None = None
     beyond_4gb: str = ""
     ends_at_4gb: bool = False
     write_frames: int = 0

@@ -8,16 +8,25 @@ from __future__ import annotations
 
 import os
 import struct
+from collections.abc import Iterator
 from pathlib import Path
+from typing import BinaryIO
 from xml.etree import ElementTree
 
 from oskren.core.audio.formats.base import Format, register
-from oskren.core.audio.metadata import INFO, Metadata, in_ascii
+from oskren.core.audio.metadata import INFO, Levels, Metadata, in_ascii
 from oskren.core.errors import OskrenError
 
 
 def _chunk(name: bytes, content: bytes) -> bytes:
     return name + struct.pack("<I", len(content)) + content + (b"\0" if len(content) & 1 else b"")
+
+
+_UNSTATED = 0x7FFF
+"""A level that was not measured, as EBU Tech 3285 v2 asks."""
+
+_LEVELS_AT = 412
+"""Where the levels stand in a bext chunk: loudness, its range, true peak, highest momentary and short-term loudness, each in hundredths."""
 
 
 def _fixed(text: str, size: int) -> bytes:
@@ -38,7 +47,7 @@ def chunks(data: Metadata, rate: int, channels: int = 1) -> bytes:
             _fixed(hour[:8] if len(hour) >= 8 else "", 8),
             struct.pack("<IIH", reference & 0xFFFFFFFF, reference >> 32, 2),
             bytes(64),
-            struct.pack("<5h", *[0x7FFF] * 5),  # loudness left unstated, as the document asks
+            struct.pack("<5h", *[_UNSTATED] * 5),
             bytes(180),
             in_ascii(data.history),
         )
@@ -91,23 +100,42 @@ def _written_ixml(data: Metadata, channels: int) -> bytes:
 _OURS = {b"bext", b"iXML", b"cue ", b"smpl"}
 
 
+def _places(stream: BinaryIO) -> Iterator[tuple[bytes, int, int]]:
+    """Chunks of a file: name, where each begins, length of what it holds; the chunk that says how long 64-bit data is counts for that."""
+    at, size, long_data = 12, os.fstat(stream.fileno()).st_size, None
+    while at + 8 <= size:
+        stream.seek(at)
+        name, length = struct.unpack("<4sI", stream.read(8))
+        if name == b"ds64":
+            long_data = struct.unpack("<QQ", stream.read(16))[1]
+        if name == b"data" and length == 0xFFFFFFFF and long_data is not None:
+            length = long_data
+        yield name, at, length
+        at += 8 + length + (length & 1)
+
+
+def state(path: Path, said: Levels) -> None:
+    """Put what was measured of a finished file into its bext chunk (EBU Tech 3285 v2); nothing else of the file changes."""
+    values = [_UNSTATED if one is None or not -99.99 <= one <= 99.99 else round(100 * one) for one in said]
+    with open(path, "r+b") as stream:
+        for name, at, length in _places(stream):
+            if name == b"bext" and length >= _LEVELS_AT + 10:
+                stream.seek(at + 8 + _LEVELS_AT)
+                stream.write(struct.pack("<5h", *values))
+                return
+
+
 def embed(path: Path, data: Metadata, rate: int, channels: int = 1) -> None:
     """Append our chunks behind the sound, blank out old ones of the same names, and set the sizes right."""
     with open(path, "r+b") as stream:
-        magic = stream.read(12)[:4]
-        at, size, long_data, ds64 = 12, os.fstat(stream.fileno()).st_size, None, None
-        while at + 8 <= size:
-            stream.seek(at)
-            name, length = struct.unpack("<4sI", stream.read(8))
+        magic, ds64 = stream.read(12)[:4], None
+        for name, at, _ in _places(stream):
             if name == b"ds64":
                 ds64 = at + 8
-                long_data = struct.unpack("<QQ", stream.read(16))[1]
-            if name == b"data" and length == 0xFFFFFFFF and long_data is not None:
-                length = long_data
+            stream.seek(at + 8)
             if name in _OURS or (name == b"LIST" and stream.read(4) in (b"INFO", b"adtl")):
                 stream.seek(at)
                 stream.write(b"JUNK")
-            at += 8 + length + (length & 1)
         stream.seek(0, os.SEEK_END)
         if stream.tell() & 1:
             stream.write(b"\0")
@@ -132,6 +160,7 @@ WAV = register(
         codecs={16: "PCM_16", 24: "PCM_24", 32: "FLOAT"},
         magic=(b"RIFF", b"RF64"),
         embed=embed,
+        state=state,
         beyond_4gb="RF64",
     )
 )
