@@ -5,11 +5,11 @@ import unittest
 import numpy as np
 from scipy.signal import stft
 
+from oskren.core.audio.seams import joined
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Chained, Member, Mix, Step
 from oskren.core.steps import Context, kind_of
 from oskren.core.steps.base import checked
-from oskren.core.steps.lengthen import joined
 from tests.core.test_steps import through
 from tests.support import RATE, InFolder, cents, noise, pitch_of, sine, struck
 
@@ -31,7 +31,19 @@ class Joins(unittest.TestCase):
     def test_lengths(self) -> None:
         one, other = noise(0.1, seed=1), noise(0.1, seed=2)
         for fade in (0, 1, 100, 4800, 9000):
-            self.assertEqual(len(joined(one, other, fade)), len(one) + len(other) - (min(fade, 4800) if fade >= 2 else 0))
+            self.assertEqual(len(joined(one, other, fade)), len(one) + len(other) - min(fade, 4800))
+
+    def test_as_many_frames_come_out_as_are_stated(self) -> None:
+        samples = noise(0.5, -20)
+        ends = (0.0, 1 / RATE, 2 / RATE, 0.25, 0.5 - 1 / RATE, 0.5, 600.0)
+        some = [("hold", {"at_s": at, "hold_s": 0.1, "then": then}) for at in ends for then in ("goes on", "ends")]
+        some += [
+            ("mirror", {"point_s": max(0.01, at), "span_s": 0.1, "times": "2", "crossfade_ms": ms}) for at in ends for ms in (0.0, 1000 / RATE, 0.05, 20.0)
+        ]
+        for key, params in some:
+            with self.subTest(step=key, **params):
+                stated = kind_of(key).out_frames(checked(key, params), Context(RATE, 1, len(samples)))
+                self.assertEqual(len(through(key, samples, **params)), stated)
 
 
 class Mirror(InFolder):

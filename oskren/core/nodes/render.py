@@ -10,6 +10,7 @@ import numpy as np
 
 from oskren.core.audio import files
 from oskren.core.audio.layouts import convert
+from oskren.core.audio.seams import SEEK_S, looped
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.blocks import Reader, cut, pumped, skip_frames
 from oskren.core.nodes.cache import Cache
@@ -19,7 +20,6 @@ from oskren.core.nodes.limits import Computed, Limited, overlap
 from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Mix, Node, Print, Row, Source, active
 from oskren.core.nodes.shapes import on_sum
 from oskren.core.steps.base import kind_of
-from oskren.core.steps.edges import fade_gain
 from oskren.core.types import Samples
 
 BLOCK = 1 << 16
@@ -160,20 +160,9 @@ class Renderer(Learning):
     def _loop(self, node: Loop) -> Samples:
         inner = self.shape(node.node)
         first, last = self._part(Excerpt(node=node.node, start_s=node.start_s, end_s=node.end_s), inner)
-        body = self.read(node.node, first, last - first)
-        fade = min(round(node.crossfade_s * inner.rate), len(body) // 2)
-        out: Samples = np.zeros((round(node.length_s * inner.rate) + len(body), inner.channels), np.float32)
-        rise = fade_gain((np.arange(fade) + 0.5) / max(1, fade), "equal power").astype(np.float32)[:, None]
-        here = 0
-        while here < round(node.length_s * inner.rate):
-            part = body.copy()
-            if fade and here:
-                part[:fade] *= rise
-            if fade:
-                part[-fade:] *= rise[::-1]
-            out[here : here + len(part)] += part[: len(out) - here]
-            here += len(body) - fade
-        return out[: max(1, round(node.length_s * inner.rate))]
+        spare = round(SEEK_S * inner.rate)
+        samples = self.read(node.node, first, last + spare - first)
+        return looped(samples, 0, last - first, round(node.crossfade_s * inner.rate), max(1, round(node.length_s * inner.rate)), inner.rate)
 
     def _in_a_row(self, row: Row, start: int) -> Iterator[Samples]:
         whole, placed = self._row(row)

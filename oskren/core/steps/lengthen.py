@@ -6,36 +6,12 @@ import math
 
 import numpy as np
 
+from oskren.core.audio.seams import SEEK_S, joined
 from oskren.core.controls import choice, number
 from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, register
 from oskren.core.steps.space import Partitioned, SpaceParams, response
 from oskren.core.timemap import TimeMap
 from oskren.core.types import AnyArray, Floats, Samples
-
-AGAINST = -0.8
-"""Sounds that go against each other by more than this are not raised any further where they cross."""
-
-SEEK_S = 0.008
-"""A mirror's turns move by at most so much, to where both sides of a crossfade go together."""
-
-
-def joined(one: Samples, other: Samples, fade: int) -> Samples:
-    """Two sounds one after the other, the end of the first crossfaded with the beginning of the second, over ``fade`` frames, without a step in level.
-
-    Cosine and sine keep the power of sounds that differ, raise that of sounds that are alike (at a mirror both are the same sound) by up
-    to 3 dB and lower that of sounds that go against each other; so both are divided by what their measured correlation r adds:
-    sqrt(a² + b² + 2 a b r), r not below ``AGAINST``.
-    """
-    fade = min(fade, len(one), len(other))
-    if fade < 2:
-        return np.concatenate([one, other])
-    out, into = one[len(one) - fade :].astype(np.float64), other[:fade].astype(np.float64)
-    size = math.sqrt(float(np.sum(out**2)) * float(np.sum(into**2)))
-    alike = max(AGAINST, float(np.sum(out * into)) / size) if size > 0 else 0.0
-    way = (np.arange(fade) + 0.5) / fade * (math.pi / 2)
-    a, b = np.cos(way)[:, None], np.sin(way)[:, None]
-    middle = (out * a + into * b) / np.sqrt(a * a + b * b + 2 * a * b * alike)
-    return np.concatenate([one[: len(one) - fade], middle.astype(np.float32), other[fade:]])
 
 
 def _together(samples: Samples, point: int, left: int, fade: int, furthest: range) -> int:
