@@ -133,3 +133,27 @@ class ShortSounds(unittest.TestCase):
 
     def test_silence_has_no_loudness(self) -> None:
         self.assertIsNone(loudness.loudness(np.zeros((RATE, 1), np.float32), RATE).integrated_lufs)
+
+
+class Positions(unittest.TestCase):
+    def test_channels_weigh_by_where_they_stand(self) -> None:
+        """ITU-R BS.1770-5, table 4 (from memory): 1.41 from 60 to 120 degrees at ear height, 1.00 elsewhere, LFE not at all."""
+        for layout, wanted in (
+            ("stereo", [1, 1]),
+            ("quad", [1, 1, 1, 1]),
+            ("5.1", [1, 1, 1, 0, 1.41, 1.41]),
+            ("7.1", [1, 1, 1, 0, 1.41, 1.41, 1, 1]),
+            ("ambix", [1, 1, 1, 1]),
+            ("unknown 6", [1] * 6),
+        ):
+            with self.subTest(layout=layout):
+                self.assertEqual(loudness.channel_weights(layout, len(wanted)).tolist(), wanted)
+        # the same tone behind in quad is as loud as in front; at the sides of 5.1 it is 1.5 dB louder
+        tone = sine(997, 2.0, -20, channels=2)
+        none = np.zeros_like(tone)
+        front = loudness.loudness(np.hstack([tone, none]), RATE, "quad").integrated_lufs
+        behind = loudness.loudness(np.hstack([none, tone]), RATE, "quad").integrated_lufs
+        sides = loudness.loudness(np.hstack([none, none, tone]), RATE, "5.1").integrated_lufs
+        assert front is not None and behind is not None and sides is not None
+        self.assertAlmostEqual(behind - front, 0.0, places=6)
+        self.assertAlmostEqual(sides - front, 10 * np.log10(1.41), places=3)

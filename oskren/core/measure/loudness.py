@@ -8,14 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from oskren.core.audio.layouts import CHANNELS, layout_of
+from oskren.core.audio.layouts import AZIMUTHS, CHANNELS, layout_of
 from oskren.core.types import Floats, Samples
 
 GATE_S = 0.400
 STEP_S = 0.100
 SHORT_TERM_S = 3.0
 ABSOLUTE_GATE = -70.0
-_SURROUNDS = {"Ls", "Rs", "Lss", "Rss"}
 
 
 @functools.lru_cache(maxsize=16)
@@ -39,11 +38,12 @@ def k_weighting(rate: int) -> Floats:
 
 
 def channel_weights(layout: str, channels: int) -> Floats:
-    """1.0 a channel, 1.41 for the surrounds at the sides, LFE left out."""
+    """1.41 for what stands between 60 and 120 degrees to a side, 1.0 for all else, LFE left out (ITU-R BS.1770-5, table 4)."""
     labels = CHANNELS.get(layout, ())
     if len(labels) != channels:
         return np.ones(channels)
-    return np.array([0.0 if label == "LFE" else 1.41 if label in _SURROUNDS else 1.0 for label in labels])
+    place = AZIMUTHS.get(layout, {})
+    return np.array([0.0 if label == "LFE" else 1.41 if 60 <= abs(place.get(label, 0.0)) <= 120 else 1.0 for label in labels])
 
 
 class Powers:
