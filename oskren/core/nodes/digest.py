@@ -93,7 +93,7 @@ def _facts(node: Node) -> Any:
             zero = ["from zero"] if node.from_zero and any(step.limited or step.moves for step in on) else []
             return ["chained", node_hash(node.node), [_step_facts(step) for step in on], *zero]
         case Loop():
-            return ["loop", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
+            return ["loop 2", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
         case Difference():
             return ["difference", node_hash(node.node), node_hash(node.without)]
         case Row():

@@ -44,6 +44,10 @@ class Mirror(StepKind):
     words = "longer extend lengthen loop sustain repeat"
     settings = {"a breath more": {"span_s": 0.25}, "long ring": {"span_s": 0.8, "times": "4", "crossfade_ms": 80.0}}
 
+    def version_of(self, params: MirrorParams) -> int:
+        """Crossfades of a single frame were left out once."""
+        return 2 if 0 < params.crossfade_ms < 0.2 else 1
+
     def _turns(self, params: MirrorParams, at: Context) -> tuple[int, int, int, int]:
         """Point, span, crossfade (frames) and how often."""
         point = int(np.clip(round(at.carry(params.point_s) * at.rate), 2, at.frames))
@@ -245,6 +249,10 @@ class Hold(StepKind):
     key, label, family, params, whole, keeps_time = "hold", "Spectral hold", "Length", HoldParams, True, False
     words = "freeze longer sustain drone bed tone infinite pad"
     settings = {"four seconds": {"hold_s": 4.0}, "bed without an attack": {"hold_s": 12.0, "blur_ms": 300.0, "then": "ends", "fade_ms": 400.0}}
+
+    def version_of(self, params: HoldParams) -> int:
+        """Crossfades of a single frame were left out once."""
+        return 2 if params.at_s < 0.0002 else 1
 
     def _at(self, params: HoldParams, at: Context) -> tuple[int, int, int]:
         """Moment, length and crossfade in frames; a crossfade reaches into both sides."""

@@ -100,7 +100,7 @@ export function MarkRows({
                       label="Category of the select"
                       list="categories-known"
                       py="1px"
-                      w="104px"
+                      w="96px"
                       defaultValue={mark.category}
                       placeholder={take?.category || "none"}
                       onBlur={(event) =>
