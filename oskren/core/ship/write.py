@@ -15,6 +15,7 @@ from oskren.core.audio.formats.base import USUAL_BITS
 from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import Levels as MeasuredLevels
 from oskren.core.audio.metadata import Marker, Metadata
+from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
 from oskren.core.nodes.chains import passed_over
@@ -140,6 +141,8 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
 def write_sound(path: Path, samples: Samples, rate: int, bits: int) -> str:
     """Write one sound that is no item of a sheet, in the format its ending asks for, read it back and compare.
 
+    What the format cannot hold is met: another number of bits, another rate, an end at full scale.
+
     Parameters
     ----------
     bits : int
@@ -157,6 +160,8 @@ def write_sound(path: Path, samples: Samples, rate: int, bits: int) -> str:
     """
     form = of_file(path)
     bits = bits if bits in form.bits else 24
+    if form.rate_for(rate) != rate:
+        samples, rate = convert_rate(samples, rate, form.rate_for(rate)), form.rate_for(rate)
     highest = levels.peak(samples)
     over = highest > 1.0 and form.ends_at_full_scale(bits)
     kept = samples.clip(-1.0, 1.0) if over else samples
