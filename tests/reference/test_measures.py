@@ -12,10 +12,22 @@ from tests.support import noise as white
 
 
 class Spectrum(unittest.TestCase):
+    def test_what_sounds_at_the_very_end_counts(self) -> None:
+        """A tone in a last partial frame alone, after silence: its frequency, as anywhere else."""
+        for left in (300, 900):
+            tone = sine(3000, 1.0)[:left] * np.hanning(left)[:, None].astype(np.float32)
+            samples = np.concatenate([np.zeros((2048 + 3 * 1024, 1), np.float32), tone])
+            bright = report.measure(samples, RATE).brightness_hz
+            with self.subTest(frames=left):
+                assert bright is not None
+                self.assertAlmostEqual(bright / 3000, 1.0, delta=0.05)
+
     def test_centroid_and_flatness_frame_by_frame_beside_librosa(self) -> None:
         mono = white(1, -20)[:, 0]
         mags = spectrum.magnitudes(mono)
-        stft = np.abs(librosa.stft(mono, n_fft=spectrum.SIZE, hop_length=spectrum.HOP, center=False))
+        # the end is padded to a whole frame
+        whole = np.pad(mono, (0, -(len(mono) - spectrum.SIZE) % spectrum.HOP))
+        stft = np.abs(librosa.stft(whole, n_fft=spectrum.SIZE, hop_length=spectrum.HOP, center=False))
         np.testing.assert_allclose(mags.T, stft, atol=2e-3)
         power = (stft**2).sum(axis=0)
         centroid = librosa.feature.spectral_centroid(S=stft, sr=RATE)[0]

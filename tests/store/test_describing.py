@@ -172,7 +172,7 @@ class Kept(Described):
         self.library.columns.touch_uses()
 
     def test_used_here_elsewhere_and_nowhere(self) -> None:
-        other = keeping.add_project(self.library, "Trailer")
+        other = keeping.add_project(self.library, "Trailer").id
         self.use(1)
         self.use(2, other)
         self.assertEqual(self.names("where used here"), ["Glass creak 1"])

@@ -29,7 +29,7 @@ class Wanting(InLibrary):
         return next(kept.entry.state for kept in wanted.listed(self.library, 1) if kept.id == number)
 
     def test_the_most_important_stands_first_and_projects_are_apart(self) -> None:
-        other = keeping.add_project(self.library, "Trailer")
+        other = keeping.add_project(self.library, "Trailer").id
         self.want("wind", priority=3)
         self.want("glass", priority=1)
         self.want("kelp")
@@ -96,7 +96,7 @@ class Wanting(InLibrary):
         self.want("wind")
         table = wanted.export_csv(self.library, 1)
         self.assertIn('glass creak,3,must,found,"slow, wet",Glass creak 1; Glass shatter', table)
-        other = keeping.add_project(self.library, "Other")
+        other = keeping.add_project(self.library, "Other").id
         self.assertEqual(len(wanted.import_csv(self.library, other, table)), 2)
         self.assertEqual([kept.entry for kept in wanted.listed(self.library, other)], [kept.entry for kept in wanted.listed(self.library, 1)])
 

@@ -23,11 +23,10 @@ def hann(size: int) -> Samples:
 
 
 def magnitudes(mono: Samples, size: int = SIZE, hop: int = HOP) -> Samples:
-    """Magnitudes of windowed frames: shape (frames, size // 2 + 1). ``mono`` has shape (n,) and is padded to one frame at least."""
+    """Magnitudes of windowed frames: shape (frames, size // 2 + 1). ``mono`` has shape (n,) and is padded to whole frames, so that its end counts."""
     from scipy.fft import rfft
 
-    if len(mono) < size:
-        mono = np.pad(mono, (0, size - len(mono)))
+    mono = np.pad(mono, (0, size - len(mono) if len(mono) < size else -(len(mono) - size) % hop))
     windows = np.lib.stride_tricks.sliding_window_view(mono, size)[::hop]
     return np.asarray(np.abs(rfft(windows * hann(size), axis=1)), dtype=np.float32)
 
