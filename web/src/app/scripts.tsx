@@ -15,7 +15,7 @@ export type Slug = keyof typeof SCRIPTS;
 
 const loaded: Partial<Record<Slug, ComponentType>> = {};
 
-export const isStage = (slug: string): slug is Slug => slug in SCRIPTS;
+export const isStage = (slug: string): slug is Slug => Object.hasOwn(SCRIPTS, slug);
 
 /** Load the script of a stage, if it is not here yet. */
 export async function load(slug: Slug): Promise<{ default: ComponentType }> {

@@ -85,14 +85,18 @@ function follow(heard: Heard, library: string, what: Wanted) {
   const observer = new QueryObserver(queries, measured(library, heard.opened, asked(what)));
   // not at once: it has not begun to be heard
   setTimeout(() => {
-    const stop = observer.subscribe(({ data, error }) => {
+    let leave = () => {};
+    const look = ({ data, error }: { data?: Opened; error: Error | null }) => {
       const now = useListening.getState().heard;
       const mine = now?.opened.digest === heard.opened.digest;
       if (mine && !error && (!data || data.estimated)) return;
-      stop();
+      leave();
       if (mine && error) complain(error);
       else if (mine && data) void player.swap({ ...now, opened: data });
-    });
+    };
+    leave = observer.subscribe(look);
+    // who else waits for it may have its answer already
+    look(observer.getCurrentResult());
   }, AGAIN_MS);
 }
 

@@ -62,7 +62,8 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
       />
       {!!form?.rates.length && (
         <Box color="dim" fontSize="12px">
-          {form.label} holds {form.rates.map((rate) => rate / 1000).join(", ")} kHz; any other rate becomes the next higher of them, a higher one the highest.
+          {form.label} holds {form.rates.map((rate) => rate / 1000).join(", ")} kHz; any other rate becomes the next higher of them, a higher one the
+          highest.
         </Box>
       )}
       {lossless && (
