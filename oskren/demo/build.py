@@ -18,6 +18,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
+from oskren.core.ship.write import write_sound
 from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.plan import Finish, drop
 from oskren.core.vary.recipe import Freedom, Recipe
@@ -116,7 +117,7 @@ def _describe(studio: Studio, library: Library, home: Path) -> None:
     """What a user would have put around the sounds: an OGG of a WAV, a watched folder, marks, sets, searches, a field, a chain, a project."""
     previews = home / "recordings" / "Previews"
     samples, rate = files.read(home / "recordings" / "Glassworks" / "Dome glass, ring.wav")
-    files.write(previews / "Dome glass, ring.ogg", samples, rate)
+    write_sound(previews / "Dome glass, ring.ogg", samples, rate, 24)
     import_paths(studio, library, [previews], "Previews", refer=True)
     follow_up(studio, library)
     watching.watch(library, home / "recordings" / "Field takes")
