@@ -152,7 +152,7 @@ class InBrowser(unittest.TestCase):
         return httpx.get(f"http://127.0.0.1:{self.port}/api/{address}", timeout=90).raise_for_status().json()
 
     def stage(self, name: str) -> None:
-        self.page.get_by_role("link", name=name).click()
+        self.page.get_by_role("navigation", name="Stages").get_by_role("link", name=name).click()
 
     def press(self, *keys: str) -> None:
         for key in keys:
