@@ -37,5 +37,6 @@ export function fadeSo(fade: Fade) {
   const { saved, edges, heard } = useListening.getState();
   const through = withEdges(saved, { ...edges, fade });
   useListening.setState({ edges: { ...edges, fade }, through });
-  if (heard?.sound !== undefined) void player.swap({ ...heard, through });
+  // a sound that was opened elsewhere, without the chain, goes on as it was opened
+  if (heard?.sound !== undefined && (heard.through?.chain.length ?? 0) === (through?.chain.length ?? 0)) void player.swap({ ...heard, through });
 }
