@@ -16,6 +16,7 @@ import soundfile as sf
 import wavinfo
 
 from oskren.core.audio import files, formats, metadata
+from oskren.core.audio.formats.base import Levels
 from oskren.core.audio.metadata import LoopPart, Marker, Metadata
 from tests.support import RATE, InFolder, noise, sine
 
@@ -114,7 +115,7 @@ class Ours(InFolder):
         files.write(path, samples, RATE, 24, said=FULL)
         before = path.read_bytes()
         self.assertEqual(wavinfo.WavInfoReader(str(path)).bext.loudness_value, 0x7FFF / 100)
-        formats.of_file(path).state(path, metadata.Levels(-23.04, None, -1.25, -20.5, 120.0))  # type: ignore[misc]
+        formats.of_file(path).state(path, Levels(-23.04, None, -1.25, -20.5, 120.0))  # type: ignore[misc]
         told = wavinfo.WavInfoReader(str(path)).bext
         self.assertEqual((told.loudness_value, told.max_true_peak, told.max_momentary_loudness), (-23.04, -1.25, -20.5))
         self.assertEqual((told.loudness_range, told.max_shortterm_loudness), (0x7FFF / 100, 0x7FFF / 100))

@@ -11,7 +11,6 @@ import struct
 import unicodedata
 from collections.abc import Iterator
 from pathlib import Path
-from typing import NamedTuple
 from xml.etree import ElementTree
 
 from pydantic import BaseModel, ConfigDict
@@ -75,16 +74,6 @@ class Metadata(BaseModel):
         """Every text in it, for the search."""
         texts = [self.title, self.description, self.artist, self.comment, self.category, self.project, self.scene, self.tape, self.note]
         return [text for text in [*texts, *self.keywords, *(mark.label for mark in self.markers)] if text]
-
-
-class Levels(NamedTuple):
-    """What was measured of a finished file (LUFS, LU, dBTP); None where a value cannot be had."""
-
-    integrated_lufs: float | None = None
-    range_lu: float | None = None
-    true_peak_dbtp: float | None = None
-    max_momentary_lufs: float | None = None
-    max_short_term_lufs: float | None = None
 
 
 def _text(raw: bytes) -> str:

@@ -11,9 +11,8 @@ from pydantic import BaseModel
 
 from oskren.core.audio import files
 from oskren.core.audio.formats import format_of, of_file
-from oskren.core.audio.formats.base import USUAL_BITS
+from oskren.core.audio.formats.base import USUAL_BITS, Levels
 from oskren.core.audio.layouts import channel_names
-from oskren.core.audio.metadata import Levels as MeasuredLevels
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
@@ -241,7 +240,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     true = levels.true_peak(back, info.rate)
     if form.state is not None:
         own = loud if not loud.padded else loudness.Loudness(None, None, None, None, padded=True)
-        form.state(path, MeasuredLevels(own.integrated_lufs, own.range_lu, levels.db(true), own.max_momentary_lufs, own.max_short_term_lufs))
+        form.state(path, Levels(own.integrated_lufs, own.range_lu, levels.db(true), own.max_momentary_lufs, own.max_short_term_lufs))
     checks.append(Check(name="true peak", ok=true <= 1.0, warning=True, note=f"{levels.db(true):.1f} dBTP"))
     return FileReport(
         path=shown,

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
-from oskren.core.audio.metadata import Levels, Metadata
+from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import OskrenError
 
 USUAL_BITS = 24
@@ -14,6 +15,17 @@ USUAL_BITS = 24
 
 Embed = Callable[[Path, Metadata, int, int], None]
 """Puts words, markers and loops into a finished file: its path, what it is to say, sample rate (Hz), channels. The sound is not touched."""
+
+
+class Levels(NamedTuple):
+    """What was measured of a finished file (LUFS, LU, dBTP); None where a value cannot be had."""
+
+    integrated_lufs: float | None = None
+    range_lu: float | None = None
+    true_peak_dbtp: float | None = None
+    max_momentary_lufs: float | None = None
+    max_short_term_lufs: float | None = None
+
 
 State = Callable[[Path, Levels], None]
 """Says in a finished file what was measured of it. The sound is not touched."""

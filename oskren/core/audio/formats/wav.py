@@ -13,8 +13,8 @@ from pathlib import Path
 from typing import BinaryIO
 from xml.etree import ElementTree
 
-from oskren.core.audio.formats.base import Format, register
-from oskren.core.audio.metadata import INFO, Levels, Metadata, in_ascii
+from oskren.core.audio.formats.base import Format, Levels, register
+from oskren.core.audio.metadata import INFO, Metadata, in_ascii
 from oskren.core.errors import OskrenError
 
 
