@@ -101,7 +101,7 @@ class Stacking(OnTheBench):
         self.stage("Stack")
         expect(page.locator("[data-clip]")).to_have_count(1)
         self.press("6")
-        beside = page.get_by_role("region", name="Wanted list")
+        beside = page.get_by_role("dialog", name="Wanted list")
         beside.get_by_label("What is wanted").fill("2 latches of the dome")
         beside.get_by_label("What is wanted").press("Enter")
         expect(beside.locator("[data-wanted]")).to_contain_text("latches of the dome")

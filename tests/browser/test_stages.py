@@ -436,6 +436,7 @@ class Stages(InBrowser):
     def test_no_stage_or_panel_has_a_barrier(self) -> None:
         self.maxDiff = None
         page = self.page
+        page.emulate_media(reduced_motion="reduce")  # else colours are read while panels come in
         found: list[str] = []
         base = f"http://127.0.0.1:{self.port}/api/{LIBRARY}/sheets/1"
         empty = httpx.get(base, timeout=60).json()["sheet"] | {"sounds": [], "designs": [], "draws": []}
@@ -443,7 +444,11 @@ class Stages(InBrowser):
         self.choose("Bolt drop")
         self.press("j", "e")
         expect(page.get_by_role("button", name=re.compile("^Add step"))).to_be_visible()
-        panels = (("i", "Folder or file of this machine"), ("6", None), ("r", None))
+        panels = (
+            ("i", page.get_by_label("Folder or file of this machine")),
+            ("6", page.get_by_role("dialog", name="Wanted list")),
+            ("r", page.get_by_role("region", name="Record", exact=True)),
+        )
         # a page in its other look differs in its colours alone
         for look, rules in (("Paper", ["color-contrast"]), ("Night", None)):
             page.get_by_role("button", name=look, exact=True).click()
@@ -466,12 +471,12 @@ class Stages(InBrowser):
                 found += self.barriers(f"{tab} of a layer in {look}", rules)
             self.stage("Gather")
             expect(page.locator("[data-sound]").first).to_be_visible()
-            for key, label in panels:
+            for key, panel in panels:
                 self.press(key)
-                if label:
-                    expect(page.get_by_label(label)).to_be_visible()
+                expect(panel).to_be_visible()
                 found += self.barriers(f"panel of {key} in {look}", rules)
                 self.press("Escape")
+                expect(panel).to_be_hidden()
         self.press("?")
         found += self.barriers("the list of keys")
         self.press("Escape", "Control+k")

@@ -231,8 +231,14 @@ class Fieldwork(InBrowser):
 
     def test_a_wanted_list_is_worked_off(self) -> None:
         page = self.page
+        late: list[Route] = []
+        page.route("**/assets/Wanted-*.js", lambda route: route.continue_() if late else late.append(route))
+        with page.expect_request("**/assets/Wanted-*.js"):
+            self.press("6")
+        self.press("Escape")  # left before it is there, it is not shown when it comes; the next press shows it
+        late[0].continue_()
         self.press("6")
-        panel = page.get_by_role("region", name="Wanted list")
+        panel = page.get_by_role("dialog", name="Wanted list")
         write = panel.get_by_label("What is wanted")
         for text in ("2 glass creaks", "kelp torn", "distant thunder"):
             write.fill(text)

@@ -80,6 +80,14 @@ function Libraries() {
   );
 }
 
+const unwant = () => useShared.setState({ wanting: false });
+
+/** In the place of a panel whose script is still coming: it can be left before it is there. */
+function Coming({ onClose }: { onClose: () => void }) {
+  useKeys({ leave: onClose, wanted: onClose }, { over: true });
+  return null;
+}
+
 /** Designs, plans and shipments belong to the project chosen here. */
 function Projects() {
   const library = useShared((state) => state.library);
@@ -263,8 +271,8 @@ export function Shell() {
       <Messages />
       <Hints />
       {library && wanting && (
-        <Suspense fallback={null}>
-          <Wanted onClose={() => useShared.setState({ wanting: false })} />
+        <Suspense fallback={<Coming onClose={unwant} />}>
+          <Wanted onClose={unwant} />
         </Suspense>
       )}
       {finding && <Find onClose={() => setFinding(false)} />}

@@ -101,7 +101,6 @@ export default function Wanted({ onClose }: { onClose: () => void }) {
           <Drawer.Content
             aria-label="Wanted list"
             onKeyDown={walk}
-            role="region"
             w={WIDE}
             maxW={WIDE}
             h="100%"
