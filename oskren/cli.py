@@ -150,13 +150,13 @@ def pitch(
     as_json: Json = False,
 ) -> None:
     """Shift the pitch by varispeed, or with the length kept."""
-    from oskren.core.audio import files, resample
+    from oskren.core.audio import files, stretching
     from oskren.work.engine import guard
 
     refuse_harm(source, [out], overwrite)
     info = files.probe(source)
     samples, rate = files.read(source)
-    result = resample.repitch(samples, semitones, rate, keep_length=keep_length, factor=stretch)
+    result = stretching.repitch(samples, semitones, rate, keep_length=keep_length, factor=stretch)
     write_result(out, result, rate, bits_for(info.bits))
     guard.note_written([out])
     answer({"path": str(out), "duration_s": len(result) / rate}, as_json, f"{out}: {len(result) / rate:.3f} s")

@@ -554,7 +554,7 @@ class AsHeard(InStudio):
     """What is heard is what leaves and what is placed, compared sample by sample with what listening gives."""
 
     def test_a_layer_and_a_file_are_what_was_heard(self) -> None:
-        from oskren.core.audio.resample import repitch
+        from oskren.core.audio.stretching import repitch
         from oskren.core.nodes.heard import Heard
         from oskren.core.steps.edges import FadeParams, fade_gain
 

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from oskren.core.audio import layouts, resample
+from oskren.core.audio import layouts, resample, stretching
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.steps import Context, describe, kind_of
@@ -126,7 +126,7 @@ class TimeAndRoom(unittest.TestCase):
     @settings(deadline=None, max_examples=15)
     @given(st.floats(-24, 24), st.booleans(), st.floats(0.3, 3), st.integers(1, 30_000))
     def test_lengths_are_as_stated(self, semitones: float, keep: bool, factor: float, frames: int) -> None:
-        wanted = resample.repitched_frames(frames, semitones, keep, factor)
+        wanted = stretching.repitched_frames(frames, semitones, keep, factor)
         out = through("pitch", noise(1.0)[:frames], semitones=semitones, mode="keep length" if keep else "varispeed", stretch=factor)
         self.assertEqual(len(out), wanted)
 

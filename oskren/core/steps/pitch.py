@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from oskren.core.audio import resample
+from oskren.core.audio import resample, stretching
 from oskren.core.audio.glide import Glide, glided
 from oskren.core.audio.warp import warped
 from oskren.core.controls import choice, number
@@ -41,8 +41,9 @@ class Pitch(StepKind):
     moving = ("semitones",)
 
     def version_of(self, params: PitchParams) -> int:
-        # 2: levels are put back, phases found over all channels, large factors made in stages; plain varispeed is what it was
-        return 1 if params.mode != "keep length" and params.stretch == 1 else 2
+        # 2: levels are put back, phases found over all channels, large factors made in stages; 3: attacks are set down as they are.
+        # Plain varispeed is what it was
+        return 1 if params.mode != "keep length" and params.stretch == 1 else 3
 
     def _glide(self, params: PitchParams, at: Context) -> Glide | None:
         follows = at.envelope("semitones")
@@ -58,7 +59,7 @@ class Pitch(StepKind):
     def out_frames(self, params: PitchParams, at: Context) -> int:
         glide = self._glide(params, at)
         if glide is None:
-            return resample.repitched_frames(at.frames, params.semitones, params.mode == "keep length", params.stretch)
+            return stretching.repitched_frames(at.frames, params.semitones, params.mode == "keep length", params.stretch)
         return max(1, round((at.frames / at.rate if params.mode == "keep length" else glide.seconds) * params.stretch * at.rate))
 
     def time_map(self, params: PitchParams, at: Context) -> TimeMap:
@@ -72,12 +73,12 @@ class Pitch(StepKind):
         glide = self._glide(params, at)
         if glide is None:
             keep = params.mode == "keep length"
-            return resample.repitch(samples, params.semitones, at.rate, keep_length=keep, factor=params.stretch, block_ms=params.block_ms)
+            return stretching.repitch(samples, params.semitones, at.rate, keep_length=keep, factor=params.stretch, block_ms=params.block_ms)
         frames = self.out_frames(params, at)
         moved = glided(samples, glide, at.rate, max(1, round(glide.seconds * at.rate)))
         if params.mode == "keep length":
             return warped(moved, lambda seconds: glide.outputs_at(seconds / params.stretch), frames, at.rate, params.block_ms / 2)
-        return resample.stretch(moved, params.stretch, at.rate, params.block_ms, frames)
+        return stretching.stretch(moved, params.stretch, at.rate, params.block_ms, frames)
 
 
 class RateParams(Params):
