@@ -1,18 +1,19 @@
-"""Spaces: a room made of early reflections and a tail that decays at its own pace in every band, or one that was recorded; by convolution."""
+"""Spaces: a room made of early reflections and a tail that decays at its own pace in every band."""
 
 from __future__ import annotations
 
 import functools
+import itertools
 import math
-from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from oskren.core.audio.layouts import convert
+from oskren.core.audio.layouts import channel_names
 from oskren.core.controls import number
 from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, Stream, Summary, register
+from oskren.core.steps.convolving import Convolution, amplitudes
 from oskren.core.steps.equaliser import Sections, butterworth, settle_frames
-from oskren.core.types import AnyArray, Floats, Samples
+from oskren.core.types import Floats, Samples
 
 SPEED_OF_SOUND = 343.0
 """m/s at 20 °C."""
@@ -84,9 +85,16 @@ def decay_at(params: SpaceParams, hz: float) -> float:
     return params.decay_s * ratio
 
 
-OVERLAP_OCT = 0.25
-"""Over how many octaves one octave's decay goes over into the next one's."""
+OVERLAP_OCT, ASIDE_OCT = 0.1, 0.2
+"""Over how many octaves one octave's decay goes over into the next one's, and how far inside the slower octave the middle of that lies:
+the quicker one would else ring on with what the slower leaves in it."""
 
+
+SPREAD = 0.35
+"""How much of a channel goes into the others' rooms, all together."""
+
+RISES = 0.12
+"""A tail has risen within such a share of its decay."""
 
 KEPT_S = 2.5
 """Noise of a tail is made at least this long, so that most decays share it."""
@@ -108,24 +116,31 @@ def _level(band: Floats, rate: int, centre: float) -> Floats:
     return np.asarray(band / np.sqrt(np.maximum(power, 1e-12)))
 
 
+def _aside(decays: tuple[float, ...]) -> tuple[float, ...]:
+    """By how many octaves the edge over each band but the last moves: into the slower of both sides."""
+    return tuple(ASIDE_OCT * float(np.sign(above - here)) for here, above in itertools.pairwise(decays))
+
+
 @functools.lru_cache(maxsize=4)
-def _octaves(rate: int, frames: int, channel: int, width: float) -> Samples:
+def _octaves(rate: int, frames: int, channel: int, width: float, aside: tuple[float, ...]) -> Samples:
     """White noise in octave bands, each of the power it has in the noise and of level power: shape (bands, frames).
 
     What a space is made of whatever its size and decay, so it is kept: dragging a decay makes no noise anew.
+    Channels have ``1 - width`` of their power in common.
     """
     from scipy.fft import irfft, rfft, rfftfreq
 
-    noise = _noise(frames, 7001) * math.sqrt(1 - width / 2) + _noise(frames, 7002 + channel) * math.sqrt(width / 2)
+    noise = _noise(frames, 7001) * math.sqrt(1 - width) + _noise(frames, 7002 + channel) * math.sqrt(width)
     centres = CENTRES[rate / 2 > CENTRES]
     places = np.log2(np.maximum(rfftfreq(frames, 1 / rate), 1.0) / CENTRES[0])
     spectrum, bands = rfft(noise), np.empty((len(centres), frames), np.float32)
     for k, centre in enumerate(centres):
-        weight = np.clip((0.5 - np.abs(places - k)) / OVERLAP_OCT + 0.5, 0, 1)
-        if k == 0:
-            weight = np.where(places < 0, 1.0, weight)
-        if k == len(centres) - 1:
-            weight = np.where(places > k, 1.0, weight)
+        low, high = k - 0.5 + (aside[k - 1] if k else 0.0), k + 0.5 + (aside[k] if k < len(centres) - 1 else 0.0)
+        weight = np.ones(len(places))
+        if k:
+            weight = np.clip((places - low) / OVERLAP_OCT + 0.5, 0, 1)
+        if k < len(centres) - 1:
+            weight = weight * np.clip((high - places) / OVERLAP_OCT + 0.5, 0, 1)
         bands[k] = _level(irfft(spectrum * weight, frames), rate, float(centre)) * math.sqrt(float(np.mean(weight**2)))
     return bands
 
@@ -143,23 +158,28 @@ def response(params: SpaceParams, rate: int, channels: int) -> Samples:
 @functools.lru_cache(maxsize=8)
 def _response(params: SpaceParams, rate: int, channels: int) -> Samples:
     frames = _tail(params, rate)
-    early = min(0.08, 4 * params.size_m / SPEED_OF_SOUND)
+    # a tail that is over soon begins soon, however large the room
+    early = min(0.08, 4 * params.size_m / SPEED_OF_SOUND, RISES * params.decay_s)
+    decays = tuple(decay_at(params, float(centre)) for centre in CENTRES[rate / 2 > CENTRES])
     time = (np.arange(frames) / rate).astype(np.float32)
     rise = 1 - np.exp(time / np.float32(-max(early / 3, 0.002)))
     result = np.zeros((frames, channels))
     for channel in range(channels):
         # noise is made in lengths of powers of two, so that another decay mostly finds it made
-        bands = _octaves(rate, 1 << math.ceil(math.log2(max(frames, KEPT_S * rate))), channel, params.width if channels > 1 else 0.0)
+        bands = _octaves(rate, 1 << math.ceil(math.log2(max(frames, KEPT_S * rate))), channel, params.width if channels > 1 else 0.0, _aside(decays))
         tail = np.zeros(frames, np.float32)
-        for centre, band in zip(CENTRES, bands, strict=False):
-            tail += band[:frames] * np.exp(time * np.float32(-3 * math.log(10) / decay_at(params, float(centre))))
+        for decay, band in zip(decays, bands, strict=True):
+            tail += band[:frames] * np.exp(time * np.float32(-3 * math.log(10) / decay))
         result[:, channel] = tail * rise
         scale = math.sqrt(float(np.mean(result[: max(1, round(early * rate)), channel] ** 2)) + 1e-12) * 10 ** (params.early_db / 20)
         random = np.random.Generator(np.random.PCG64(7100 + (channel if params.width > 0 else 0)))
         for _ in range(14):
             at = round(params.size_m / SPEED_OF_SOUND * (0.35 + 3.6 * math.sqrt(random.random())) * rate)
+            sign = 1 if random.random() > 0.4 else -1
             if at < frames:
-                result[at, channel] += scale * 5 * math.exp(-at / rate / max(early, 0.01)) * (1 if random.random() > 0.4 else -1)
+                # what comes late has decayed like all else
+                late = max(0.0, at / rate - RISES * params.decay_s)
+                result[at, channel] += sign * scale * 5 * math.exp(-at / rate / max(early, 0.01)) * 10 ** (-3 * late / params.decay_s)
         result[:, channel] /= math.sqrt(float(np.sum(result[:, channel] ** 2)))
     delay = round(params.pre_delay_ms / 1000 * rate)
     return np.concatenate([np.zeros((delay, channels)), result]).astype(np.float32)
@@ -168,84 +188,6 @@ def _response(params: SpaceParams, rate: int, channels: int) -> Samples:
 def _tail(params: SpaceParams, rate: int) -> int:
     longest = params.decay_s * max(1.0, params.low_ratio, params.high_ratio)
     return math.ceil(longest * 1.15 * rate)
-
-
-Level = Callable[[int, int], Floats]
-"""Amplitudes, shape (1 or count, 1), of a count of frames from a frame on."""
-
-
-class Partitioned:
-    """Convolution of a stream with a long response: both cut into parts of one length, which meet in the frequency domain.
-
-    Source: overlap-save with a uniformly partitioned filter (Gardner, JAES 43 (3), 1995, gives the non-uniform one). Blocks of
-    any size go in; out come those parts that are whole, the rest and the tail on ``flush``.
-    """
-
-    def __init__(self, impulse: Samples):
-        from scipy.fft import rfft
-
-        self._size = size = int(np.clip(1 << max(8, round(math.log2(len(impulse) / 6 + 1))), 1 << 10, 1 << 14))
-        self._channels, self._tail = impulse.shape[1], len(impulse) - 1
-        count = math.ceil(len(impulse) / size)
-        padded = np.concatenate([impulse, np.zeros((count * size - len(impulse), self._channels), np.float32)]).astype(np.float32)
-        self._parts: AnyArray = rfft(padded.reshape(count, size, self._channels), 2 * size, axis=1)
-        self._spectra: AnyArray = np.zeros_like(self._parts)
-        self._place = 0
-        self._held: Samples = np.zeros((0, self._channels), np.float32)
-        self._before: Samples = np.zeros((size, self._channels), np.float32)
-
-    def push(self, block: Samples) -> Samples:
-        self._held = np.concatenate([self._held, block.astype(np.float32, copy=False)])
-        given = []
-        while len(self._held) >= self._size:
-            given.append(self._part(self._held[: self._size]))
-            self._held = self._held[self._size :]
-        return np.concatenate(given) if given else np.zeros((0, self._channels), np.float32)
-
-    def flush(self) -> Samples:
-        left = len(self._held) + self._tail
-        return self.push(np.zeros((self._tail + self._size, self._channels), np.float32))[:left]
-
-    def _part(self, block: Samples) -> Samples:
-        from scipy.fft import irfft, rfft
-
-        # the newest spectrum stands at ``_place``, older ones behind it and, round the end, before it
-        self._place = (self._place - 1) % len(self._parts)
-        self._spectra[self._place] = rfft(np.concatenate([self._before, block]), axis=0)
-        newer = len(self._parts) - self._place
-        total = np.einsum("pfc,pfc->fc", self._spectra[self._place :], self._parts[:newer])
-        if self._place:
-            total += np.einsum("pfc,pfc->fc", self._spectra[: self._place], self._parts[newer:])
-        self._before = block
-        return np.asarray(irfft(total, axis=0)[self._size :], np.float32)
-
-
-class Convolution:
-    """Convolution with the dry sound mixed in; the tail comes out on ``flush``. What the wet follows is how much goes into the room."""
-
-    def __init__(self, impulse: Samples, wet: Level, dry: Level, position: int = 0):
-        self._room, self._wet, self._dry = Partitioned(impulse), wet, dry
-        self._fed = self._here = position
-        self._held: Samples = np.zeros((0, impulse.shape[1]), np.float32)
-
-    def push(self, block: Samples) -> Samples:
-        if not len(block):
-            return block
-        self._held = np.concatenate([self._held, block])
-        wet = self._room.push(np.asarray(block * self._wet(self._fed, len(block)), np.float32))
-        self._fed += len(block)
-        return self._give(wet)
-
-    def flush(self) -> Samples:
-        return self._give(self._room.flush())
-
-    def _give(self, wet: Samples) -> Samples:
-        if not len(wet):
-            return wet
-        own, self._held = self._held[: len(wet)], self._held[len(wet) :]
-        wet[: len(own)] += own * self._dry(self._here, len(own)) if len(own) else 0
-        self._here += len(wet)
-        return wet
 
 
 class Behind:
@@ -264,9 +206,20 @@ class Behind:
         return self._walls(block) if len(block) else block
 
 
-def amplitudes(params: Params, at: Context, name: str) -> Level:
-    """Amplitudes of a level (dB) that may follow an envelope."""
-    return lambda first, count: 10.0 ** (np.asarray(at.moved(name, getattr(params, name), first, count)) / 20).reshape(-1, 1)
+def spread_into(at: Context) -> Samples | None:
+    """How much of each channel goes into each channel of a room, shape (channels, channels); None where each goes into its own alone.
+
+    What sounds on one side is answered from all; what is the same on all sides is as loud as it was. The low-frequency channel
+    keeps to itself, and of ambisonics each component its own room.
+    """
+    names = channel_names(at.named, at.channels)
+    mains = [place for place, name in enumerate(names) if name != "LFE"]
+    if len(mains) < 2 or "W" in names:
+        return None
+    into = np.eye(at.channels, dtype=np.float32)
+    into[np.ix_(mains, mains)] = SPREAD / (len(mains) - 1)
+    into[mains, mains] = 1 - SPREAD
+    return into
 
 
 @register
@@ -274,7 +227,7 @@ class Space(StepKind):
     """Puts a synthetic room around the sound. Its tail rings on after the end."""
 
     key, label, family, params = "space", "Space", "Space", SpaceParams
-    version = 3
+    version = 4
     words = "bigger further away reverb room hall cathedral outside distance wet behind the door box field"
     moving = ("wet_db", "dry_db")
     settings = NAMED
@@ -301,80 +254,8 @@ class Space(StepKind):
         return Picture.of("s", "dB", [Reading.of("response", time, level), Reading.of("stated", time, stated)], y=(-60.0, 6.0))
 
     def stream(self, params: SpaceParams, summary: Summary, at: Context, position: int) -> Stream:
-        room = Convolution(response(params, at.rate, at.channels), amplitudes(params, at, "wet_db"), amplitudes(params, at, "dry_db"), position)
+        room = Convolution(
+            response(params, at.rate, at.channels), amplitudes(params, at, "wet_db"), amplitudes(params, at, "dry_db"), position, spread_into(at)
+        )
         walls = self._walls(params, at)
         return room if walls is None else Behind(room, Sections(walls, at.channels))
-
-
-class ImpulseParams(Params):
-    longest_s: float = number(3.0, 0.02, 20, "s", "Used up to", "log", 2)
-    pre_delay_ms: float = number(0.0, 0, 250, "ms", "Pre-delay")
-    wet_db: float = number(-10.0, -60, 12, "dB", "Wet")
-    dry_db: float = number(0.0, -60, 6, "dB", "Dry")
-
-
-RINGS_DB = 15.0
-"""Most gain a convolution has at any frequency before its wet level (own rule): a sound of a few tones would else come out 30 dB louder."""
-
-
-@register
-class Impulse(StepKind):
-    """Convolves the sound with another sound of yours: a recorded room response, or anything that is to colour it."""
-
-    key, label, family, params, analyses = "impulse", "Convolution", "Space", ImpulseParams, True
-    words = "reverb impulse response room cabinet resonator colour through convolve further away"
-    beside = "impulse response"
-    learns_by = ("longest_s",)
-    moving = ("wet_db", "dry_db")
-    settings = {"only what it colours": {"dry_db": -60.0, "wet_db": 0.0}, "a little of it": {"wet_db": -18.0}}
-
-    def _frames(self, params: ImpulseParams, rate: int) -> int:
-        return max(1, round(params.longest_s * rate))
-
-    def _delay(self, params: ImpulseParams, rate: int) -> int:
-        return round(params.pre_delay_ms / 1000 * rate)
-
-    def analyse(self, params: ImpulseParams, blocks: Iterator[Samples], at: Context) -> Summary:
-        """Learns from the other sound: its beginning, up to the longest, each channel of unit energy at most (all by one gain).
-
-        A room of unit energy is some 10 dB over that at single frequencies; what rings at a few is lowered until it is no more than ``RINGS_DB`` over.
-        """
-        from scipy.fft import rfft
-
-        wanted, parts, have = self._frames(params, at.rate), [], 0
-        for block in blocks:
-            parts.append(block[: wanted - have])
-            have += len(parts[-1])
-            if have >= wanted:
-                break
-        found = np.concatenate(parts) if parts else np.zeros((1, at.channels), np.float32)
-        loudest = math.sqrt(float(np.square(found, dtype=np.float64).sum(axis=0).max(initial=0.0)))
-        rings = float(np.abs(rfft(found, axis=0)).max(initial=0.0))
-        loudest = max(loudest, rings * 10 ** (-RINGS_DB / 20))
-        return {"impulse": found / np.float32(loudest or 1.0), "rate": np.array(at.rate), "layout": np.array([at.named])}
-
-    def found(self, summary: Summary) -> str:
-        return f"{len(summary['impulse']) / int(summary['rate']):.2f} s" if summary else "no impulse response is chosen; the sound passes"
-
-    def out_frames(self, params: ImpulseParams, at: Context) -> int:
-        return at.frames + self._frames(params, at.rate) + self._delay(params, at.rate)
-
-    def lead(self, params: ImpulseParams, at: Context) -> int:
-        return self.out_frames(params, at) - at.frames
-
-    def stream(self, params: ImpulseParams, summary: Summary, at: Context, position: int) -> Stream:
-        frames = self._frames(params, at.rate) + self._delay(params, at.rate)
-        impulse: Samples = np.zeros((frames + 1, at.channels), np.float32)
-        if summary:
-            own = summary["impulse"]
-            if int(summary["rate"]) != at.rate:
-                import soxr
-
-                # a response is a density over time: at another rate its samples scale with the rate, so that its gain stays
-                own = soxr.resample(own, int(summary["rate"]), at.rate, "VHQ") * (int(summary["rate"]) / at.rate)
-            if own.shape[1] != at.channels:
-                own = np.repeat(own, at.channels, axis=1) if own.shape[1] == 1 else convert(own, at.named, str(summary["layout"][0]))
-            own = own[: self._frames(params, at.rate)]
-            delay = self._delay(params, at.rate)
-            impulse[delay : delay + len(own)] = own
-        return Convolution(impulse, amplitudes(params, at, "wet_db"), amplitudes(params, at, "dry_db"), position)

@@ -9,7 +9,7 @@ from typing import Protocol
 import numpy as np
 
 from oskren.core.steps.base import Context
-from oskren.core.types import AnyArray, Samples
+from oskren.core.types import AnyArray, Floats, Samples
 
 
 def frame_size(rate: int) -> int:
@@ -150,3 +150,23 @@ class Spectral:
         given = given[drop:]
         self._due -= len(given)
         return given
+
+
+def spectra_of(samples: Floats, size: int, hop: int) -> AnyArray:
+    """Spectra of a channel's frames under the root of a Hann window, one every ``hop`` frames: shape (frames, bins)."""
+    from scipy.fft import rfft
+
+    window = np.sqrt(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size))
+    return np.asarray(rfft(np.lib.stride_tricks.sliding_window_view(samples, size)[::hop] * window, axis=1))
+
+
+def put_together(spectra: AnyArray, size: int, hop: int) -> Floats:
+    """The sound of such spectra, each under the window once more, overlapped."""
+    from scipy.fft import irfft
+
+    window = np.sqrt(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size))
+    parts = irfft(spectra, size, axis=1) * window
+    out = np.zeros(hop * (len(parts) - 1) + size)
+    for i, part in enumerate(parts):
+        out[i * hop : i * hop + size] += part
+    return out * (hop / size * 2)
