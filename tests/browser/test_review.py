@@ -242,6 +242,7 @@ class Reviewing(InBrowser):
         self.add("Clicks away")
         expect(page.get_by_role("checkbox")).to_have_count(2)
         expect(page.locator("[data-step=clicks]")).to_contain_text("2 clicks")
+        expect(page.get_by_role("list", name="What was found")).to_contain_text(re.compile(r"\d % sure"))
         self.tick("Mend the one at 0.800 s")
         self.kept(f"lib/bench/sounds/{number}", "it.chain[0].params.skip.length === 1 && Math.abs(it.chain[0].params.skip[0] - 0.8) < 0.002")
         page.get_by_role("button", name=re.compile(r"^1\.900 s")).click()

@@ -7,7 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
+from bench import corpus
 from oskren.core.measure import levels, prediction
+from oskren.core.measure.clicks import find_clicks
+from oskren.core.measure.clipped import clipped_runs
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.loudness import loudness
 from oskren.core.steps import Context, kind_of
@@ -78,7 +81,7 @@ class HumFound(unittest.TestCase):
         self.assertGreater(snr(music[4 * RATE : 9 * RATE], out[4 * RATE : 9 * RATE]), 28)
 
     def test_the_reduction_is_what_it_says(self) -> None:
-        """At the line itself the gain is the stated one, 5 Hz beside it nearly none: notch of 1.5 Hz, closed form -0.1 dB."""
+        """At the line itself the gain is the stated one, 5 Hz beside it none."""
         for reduction in (6.0, 20.0):
             take = hum(50.0, 12, harmonics=3) + noise(12, -80)
             out = through("hum", take, reduction_db=reduction)
@@ -87,6 +90,37 @@ class HumFound(unittest.TestCase):
         beside = hum(50.0, 12, harmonics=3) + sine(55.0, 12, -30)
         out = through("hum", beside, reduction_db=60.0)
         self.assertAlmostEqual(levels.db(levels.rms(out[6 * RATE :])), -33.01, delta=0.25)
+
+    def test_notes_near_the_mains_are_no_hum(self) -> None:
+        """A bass on 49.0 Hz, its octaves included, and notes on the mains that come and go or ring on."""
+        t = np.arange(8 * RATE) / RATE
+        bass = sum(0.1 / k * np.sin(2 * np.pi * 49.0 * k * t) for k in range(1, 6))
+        notes = sum(0.1 * np.sin(2 * np.pi * 50 * k * t) * np.exp(-3 * (t % 1.3)) for k in (1, 2, 3))
+        rings = sum(0.1 * np.sin(2 * np.pi * 100 * k * t) * np.exp(-k * t) for k in (1, 2, 4))
+        for name, samples in (("bass", bass), ("notes", notes), ("rings", rings)):
+            take = (samples + noise(8, -60)[:, 0]).astype(np.float32)
+            with self.subTest(name=name):
+                self.assertIsNone(find_hum(take, RATE))
+
+    def test_hum_of_minus_30_db_goes_and_nothing_is_worse(self) -> None:
+        """Signal to distortion rises on every effect where the hum is found, and is what it was where it is not."""
+        gains = []
+        for effect in corpus.EFFECTS:
+            clean = (corpus.clean(effect) + 1e-4 * np.random.default_rng(1).standard_normal(len(corpus.clean(effect))))[:, None].astype(np.float32)
+            under = hum(50.03, len(clean) / RATE + 0.1)[: len(clean)]
+            under *= levels.rms(clean) / levels.rms(under) * 10 ** (-30 / 20)
+            gains.append(snr(clean, through("hum", clean + under)) - snr(clean, clean + under))
+        self.assertGreater(min(gains), -0.1, gains)
+        self.assertGreater(np.median(gains), 6, gains)
+
+    def test_a_note_on_a_harmonic_stays(self) -> None:
+        t = np.arange(10 * RATE) / RATE
+        note = (0.1 * np.sin(2 * np.pi * 300 * t) * ((t > 4) & (t < 6)) + 0.001 * np.random.default_rng(2).standard_normal(len(t)))[:, None].astype(np.float32)
+        out = through("hum", note + hum(50.0, 10))
+        self.assertGreater(snr(note, out), snr(note, note + hum(50.0, 10)) + 15)
+        self.assertAlmostEqual(
+            levels.db(levels.rms(out[round(4.2 * RATE) : round(5.8 * RATE)])), levels.db(levels.rms(note[round(4.2 * RATE) : round(5.8 * RATE)])), delta=0.3
+        )
 
     def test_without_hum_it_changes_nothing(self) -> None:
         music = tones(3)
@@ -139,10 +173,12 @@ class Clicks(unittest.TestCase):
 
     def test_every_click_is_found_and_filled(self) -> None:
         clean, dirty, at = self.damaged()
-        found = prediction.clicks(dirty[:, 0].astype(np.float64), RATE, 26.0, 0.001)
+        found = find_clicks(dirty[:, 0].astype(np.float64), RATE, 26.0, 0.001)
         self.assertEqual(len(found), len(at))
-        self.assertTrue(all(begin <= place < end for (begin, end), place in zip(found, at, strict=True)))
-        self.assertGreater(snr(clean, through("clicks", dirty)), snr(clean, dirty) + 25)
+        self.assertEqual(len(found), len(at))
+        np.testing.assert_allclose([one.first for one in found], at, atol=1)
+        self.assertGreater(snr(clean, through("clicks", dirty)), snr(clean, dirty) + 40)
+        self.assertGreater(min(one.sure for one in found), 0.7)
 
     def test_nothing_else_is_touched(self) -> None:
         clean, dirty, _ = self.damaged()
@@ -157,9 +193,66 @@ class Clicks(unittest.TestCase):
         np.testing.assert_array_equal(through("clicks", hits), hits)
         np.testing.assert_array_equal(through("clicks", tones(2)), tones(2))
 
+    def test_what_a_click_added_is_taken_off(self) -> None:
+        """Of clicks of 1 to 40 frames in effects, decaying, round, ringing and square, four in five lose 25 dB (nine in ten on recordings wanted)."""
+        random, fallen = np.random.default_rng(1), []
+        for effect in ("Bell jar, rim ring", "Pane, full shatter", "Brass ratchet, quick", "Kelp, wet squelch 1"):
+            clean = corpus.clean(effect) + 1e-4 * random.standard_normal(len(corpus.clean(effect)))
+            dirty, known = clean.copy(), []
+            for k, place in enumerate(range(30_000, len(clean) - 9000, 8111)):
+                n = np.arange(round(np.exp(random.uniform(0, np.log(41)))))
+                shape = (np.exp(-3 * n / len(n)), np.sin(np.pi * (n + 1) / (len(n) + 1)), np.exp(-2.5 * n / len(n)) * np.cos(n / 2), np.ones(len(n)))[k % 4]
+                click = shape * random.choice([-1, 1]) * (0.02 + random.uniform(0.5, 2) * np.abs(clean[place - 500 : place + 500]).max())
+                dirty[place : place + len(n)] += click
+                known.append((place, click))
+            mended = dirty.copy()
+            for one in find_clicks(dirty, RATE, 24.0, 0.001):
+                mended[one.first : one.last] -= one.added
+            for place, click in known:
+                here = slice(place - 60, place + len(click) + 60)
+                fallen.append(10 * np.log10(np.sum(click**2) / (np.sum((mended - clean)[here] ** 2) + 1e-20)))
+        self.assertGreater(len(fallen), 60)
+        self.assertGreater(np.mean(np.array(fallen) >= 25), 0.8)
+        self.assertGreater(np.median(fallen), 40)
+
+    def test_clean_effects_stay(self) -> None:
+        for effect in ("Bell jar, rim ring", "Pane, full shatter", "Brass ratchet, quick", "Kelp, wet squelch 1"):
+            with self.subTest(effect=effect):
+                self.assertEqual(find_clicks(corpus.clean(effect), RATE, 24.0, 0.001), [])
+
+    def test_a_steady_rattle_is_no_row_of_clicks(self) -> None:
+        """What comes thirty times a second at even distances is how the sound is made; single clicks over it go."""
+        hum = 0.01 * noise(2.0, -20, seed=5)[:, 0].astype(np.float64)
+        rattle = hum.copy()
+        rattle[2000 : 94_000 : RATE // 30] += 0.3
+        self.assertEqual(find_clicks(rattle, RATE, 24.0, 0.001), [])
+        lone = hum.copy()
+        lone[50_000:50_006] += 0.3
+        self.assertEqual([(one.first, one.last) for one in find_clicks(lone, RATE, 24.0, 0.001)], [(50_000, 50_006)])
+
+    def test_long_clicks_at_high_rates(self) -> None:
+        """A burst of five milliseconds at 192 kHz is found to the frame and falls by 25 dB and more."""
+        clean = 0.01 * noise(0.3, -20, rate=192_000, seed=3)[:, 0].astype(np.float64)
+        burst = 0.3 * np.random.default_rng(2).standard_normal(960) * np.exp(-np.arange(960) / 300)
+        dirty = clean.copy()
+        dirty[30_000:30_960] += burst
+        found = find_clicks(dirty, 192_000, 24.0, 0.008)
+        self.assertEqual([(one.first, one.last) for one in found], [(30_000, 30_960)])
+        dirty[found[0].first : found[0].last] -= found[0].added
+        self.assertLess(np.sum((dirty - clean) ** 2), np.sum(burst**2) * 10**-2.5)
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.integers(0, 999), st.sampled_from([8000, 48_000, 192_000]), st.sampled_from([0.0001, 0.001, 0.008]), st.integers(1, 9000))
+    def test_whatever_comes_the_answer_is_finite(self, seed: int, rate: int, longest_s: float, frames: int) -> None:
+        random = np.random.default_rng(seed)
+        for wave in (np.zeros(frames), np.sign(random.standard_normal(frames)), np.cumsum(random.standard_normal(frames)) * 0.01, np.eye(1, frames)[0]):
+            for one in find_clicks(wave, rate, 12.0, longest_s):
+                self.assertTrue(0 <= one.first < one.last <= frames)
+                self.assertTrue(np.isfinite(one.added).all() and 0 <= one.sure <= 1)
+
     def test_what_is_longer_than_asked_stays(self) -> None:
         _, dirty, _ = self.damaged()
-        short = prediction.clicks(dirty[:, 0].astype(np.float64), RATE, 26.0, 0.0001)
+        short = find_clicks(dirty[:, 0].astype(np.float64), RATE, 26.0, 0.0001)
         self.assertLess(len(short), 12)
 
     def test_channels_are_mended_apart(self) -> None:
@@ -179,6 +272,38 @@ class Clipping(unittest.TestCase):
             with self.subTest(share=share):
                 self.assertGreater(snr(clean, out), snr(clean, cut) + gain)
                 self.assertGreater(float(np.abs(out).max()), limit * 1.1)
+
+    def test_tones_cut_at_half(self) -> None:
+        """At least 15 dB nearer (target of our own, after Záviška et al. 2021), low and high, alone and together."""
+        for name, clean in (*((str(hz), sine(hz, 1, -8)) for hz in (60, 100, 440, 3000)), ("pair", sine(997, 1, -12) + 0.6 * sine(1503, 1, -12))):
+            limit = float(np.abs(clean).max()) / 2
+            cut = np.clip(clean, -limit, limit)
+            with self.subTest(name=name):
+                self.assertGreater(snr(clean, through("clipped", cut, room_db=0.0)), snr(clean, cut) + 15)
+
+    def test_effects_cut_at_six_tenths(self) -> None:
+        """Effects of the demo, noisier than recordings are: none is worse than it was by a decibel, half are nearer by 3 dB."""
+        gains = []
+        for effect in corpus.EFFECTS:
+            clean = corpus.clean(effect)[:, None].astype(np.float32)
+            limit = float(np.abs(clean).max()) * 0.6
+            cut = np.clip(clean, -limit, limit)
+            gains.append(snr(clean, through("clipped", cut, room_db=0.0)) - snr(clean, cut))
+        self.assertGreater(min(gains), -1, gains)
+        self.assertGreater(np.median(gains), 3, gains)
+
+    def test_single_samples_are_cut_where_many_are(self) -> None:
+        """Short peaks that were cut by one sample are known by how many lie at the very top; noise and quiet 8 bits have none."""
+        hiss = noise(0.5, -20, seed=7)[:, 0].astype(np.float64)
+        limit = 0.6 * np.abs(hiss).max()
+        cut = np.abs(hiss) >= limit * 0.9994  # what lies this close to the top counts as at it
+        found = np.zeros(len(hiss), bool)
+        for first, last in clipped_runs(np.clip(hiss, -limit, limit)):
+            found[first:last] = True
+        self.assertGreater(int(cut.sum()), 40)
+        np.testing.assert_array_equal(found, cut)
+        for whole in (hiss, np.round(hiss / np.abs(hiss).max() * 3) / 128):
+            self.assertEqual(clipped_runs(whole), [])
 
     def test_it_makes_the_room_it_needs(self) -> None:
         clean = tones(1)

@@ -76,12 +76,13 @@ class Profile(BaseModel):
 
 
 class ListedView(BaseModel):
-    """One thing a step found: where (s of the sound), in which channel (from 0), and how far it stands out (dB)."""
+    """One thing a step found: where (s of the sound), in which channel (from 0), how far it stands out (dB), and how sure it is (0 to 1) where it says so."""
 
     at_s: float
     end_s: float
     channel: int
     height_db: float
+    sure: float | None
 
 
 class ResonanceView(BaseModel):

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from oskren.core.measure import prediction
+from oskren.core.measure.runs import runs_of
 from oskren.core.types import Floats
 
 LOW_RATE = 2000
@@ -16,6 +17,11 @@ HOP = 20
 """Samples of the lows in a frame: 10 ms."""
 
 AROUND_S = 3.0
+
+ALIKE, ALIKE_OTHERS = 0.95, 2
+HEARD, LAG = (LOW_RATE // 50, LOW_RATE // 10), LOW_RATE // 50
+"""What comes again with a waveform so alike so many times is the sound's own; compared are 20 ms before and 100 ms after its top, 20 ms about."""
+
 SHORTEST_S = 0.02
 
 
@@ -55,6 +61,7 @@ def find_bumps(samples: Floats, rate: int, threshold_db: float = 12.0, cutoff_hz
         How far the lows (level of 10 ms) must stand over their median.
 
     Something that was struck is heard higher up too (above three times the cut-off); it is left when that rises by half as many dB.
+    So is what comes again with the same waveform, and what is quieter than the rest of the sound.
     """
     from scipy.ndimage import median_filter, uniform_filter1d
 
@@ -69,17 +76,48 @@ def find_bumps(samples: Floats, rate: int, threshold_db: float = 12.0, cutoff_hz
     span = min(count, round(AROUND_S * LOW_RATE / HOP)) | 1
     usual, usual_high = (median_filter(one, span, mode="nearest") for one in (level, high))
     over = level - usual
-    found = []
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], (over > threshold_db / 2).astype(np.int8), [0]])))
-    for first, last in zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True):
+    rises: list[tuple[int, int, float, bool]] = []
+    tops: list[int] = []
+    firsts, lasts = runs_of(over > threshold_db / 2)
+    for first, last in zip(firsts.tolist(), lasts.tolist(), strict=True):
         height = float(over[first:last].max())
         seconds = (last - first) * HOP / LOW_RATE
         if height < threshold_db or not SHORTEST_S <= seconds <= longest_s:
             continue
-        if float((high - usual_high)[first:last].max()) > height / 2:
-            continue
-        found.append(Bump(max(0, first - 1) * HOP / LOW_RATE, min(count, last + 1) * HOP / LOW_RATE, height))
-    return found
+        top = first + int(np.argmax(level[first:last]))
+        struck = float((high - usual_high)[first:last].max()) > height / 2
+        heard = level[top] > high[max(0, top - 3) : top + 4].max()
+        rises.append((first, last, height, heard and not struck))
+        tops.append(top * HOP)
+    own = _repeated(low, tops)
+    return [
+        Bump(max(0, first - 1) * HOP / LOW_RATE, min(count, last + 1) * HOP / LOW_RATE, height)
+        for (first, last, height, bump), repeats in zip(rises, own, strict=True)
+        if bump and not repeats
+    ]
+
+
+def _repeated(low: Floats, tops: list[int]) -> list[bool]:
+    """Around which tops the lows have the same waveform as around some others: a drum comes again, a bump never does."""
+    before, after = HEARD
+    told = []
+    for top in tops:
+        one = low[max(0, top - before) : top + after]
+        alike = 0
+        for other in tops:
+            if other != top and alike < ALIKE_OTHERS:
+                alike += _likeness(one, low[max(0, other - before - LAG) : other + after + LAG]) > ALIKE
+        told.append(alike >= ALIKE_OTHERS)
+    return told
+
+
+def _likeness(one: Floats, other: Floats) -> float:
+    """Highest normalised correlation of a waveform with one that may lie a little earlier or later."""
+    if len(other) < len(one):
+        return 0.0
+    agree = np.correlate(other, one, "valid")
+    power = np.convolve(np.square(other), np.ones(len(one)), "valid")
+    return float((agree / np.sqrt(np.maximum(power, 1e-20) * float(np.sum(np.square(one)) + 1e-20))).max())
 
 
 def filled_lows(samples: Floats, rate: int, bump: Bump, cutoff_hz: float) -> Floats:

@@ -8,8 +8,9 @@ from dataclasses import replace
 import numpy as np
 from pydantic import BaseModel
 
-from oskren.core.measure import noise, prediction
+from oskren.core.measure import noise
 from oskren.core.measure.bumps import find_bumps
+from oskren.core.measure.clipped import clipped_runs
 from oskren.core.measure.hum import find_hum
 from oskren.core.measure.levels import db
 from oskren.core.slice.detect import SliceSettings, analyse, detect
@@ -85,7 +86,7 @@ class _Watching:
                 if after <= self._begins + bump.start_s < sure:
                     self.bumps.append(Suggested(kind="bump", start_s=self._begins + bump.start_s, end_s=self._begins + bump.end_s, strength=bump.height_db))
             if db(float(np.abs(one).max(initial=0.0))) > CLIPPED_DBFS:
-                for first, end_ in prediction.clipped_runs(one):
+                for first, end_ in clipped_runs(one):
                     if after <= self._begins + first / self.rate < sure:
                         self.cut.append((self._begins + first / self.rate, self._begins + end_ / self.rate, float(np.abs(one[first]))))
         if not last:

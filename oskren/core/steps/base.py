@@ -67,12 +67,16 @@ class Context:
 
 @dataclass(frozen=True)
 class Finding:
-    """One thing a step found: where (s of its input, first and last moment), in which channel, and how far it stands out (dB)."""
+    """One thing a step found: where (s of its input, first and last moment), in which channel, how far it stands out (dB).
+
+    Where the step can say it, also how sure it is: from 0, just taken for one, to 1.
+    """
 
     at_s: float
     end_s: float
     channel: int
     height_db: float
+    sure: float | None = None
 
 
 class Reading(BaseModel):

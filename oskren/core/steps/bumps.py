@@ -47,6 +47,7 @@ class Bumps(Listing):
     """Finds short bumps in the lows and replaces the lows there by what is around them. Higher frequencies stay untouched."""
 
     key, label, family, params, analyses = "bumps", "Bumps away", "Clean", BumpParams, True
+    version = 2
     words = "cleaner handling thump wind repair bump"
     learns_by = ("threshold_db", "cutoff_hz", "longest_ms")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -131,7 +132,7 @@ def listed(place: Workplace, node: dict[str, Any]) -> list[dict[str, Any]]:
         return []
     back = renderer.time_map(Chained(node=parsed.node, chain=steps[:-1])).to_input
     found = kind_of(steps[-1].kind).listed(*renderer.learned(parsed))
-    return [{"at_s": round(back(one.at_s), 6), "end_s": round(back(one.end_s), 6), "channel": one.channel, "height_db": one.height_db} for one in found]
+    return [asdict(one) | {"at_s": round(back(one.at_s), 6), "end_s": round(back(one.end_s), 6)} for one in found]
 
 
 def outcome(place: Workplace, before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:

@@ -4934,7 +4934,7 @@ export interface components {
         };
         /**
          * ListedView
-         * @description One thing a step found: where (s of the sound), in which channel (from 0), and how far it stands out (dB).
+         * @description One thing a step found: where (s of the sound), in which channel (from 0), how far it stands out (dB), and how sure it is (0 to 1) where it says so.
          */
         ListedView: {
             /** At S */
@@ -4945,6 +4945,8 @@ export interface components {
             channel: number;
             /** Height Db */
             height_db: number;
+            /** Sure */
+            sure: number | null;
         };
         /**
          * Looking

@@ -70,8 +70,10 @@ export function Listed({
                 color={kept === undefined ? "chalk" : "dim"}
                 _hover={{ color: "amber" }}
               >
-                {one.at_s.toFixed(3)} s, {((one.end_s - one.at_s) * 1000).toFixed(one.end_s - one.at_s < 0.01 ? 1 : 0)} ms
+                {one.at_s.toFixed(3)} s,{" "}
+                {((one.end_s - one.at_s) * 1000).toFixed(one.end_s - one.at_s < 0.001 ? 2 : one.end_s - one.at_s < 0.01 ? 1 : 0)} ms
                 {one.channel ? `, channel ${one.channel + 1}` : ""}, {one.height_db.toFixed(0)} dB
+                {one.sure !== null && `, ${Math.round(one.sure * 100)} % sure`}
               </Bare>
             </Flex>
           );
