@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +12,14 @@ from oskren.core.types import Floats, Samples
 
 SIZE = 2048
 HOP = 1024
-CLIFF_DB = 40.0
+CLIFF_DB, FALL_DB = 40.0, 10.0
+"""A fall of so much within half an octave is a band edge, which lies where the level has fallen by as much as the second."""
+
+BANDS, LOWEST_HZ = 96, 20.0
+"""Bands of an octave in which the edge is looked for, and where they begin."""
+
+MOST_FRAMES = 400
+
 DULL_HZ = 6000.0
 """A sound that reaches no higher is heard as dull (common practice, no source)."""
 
@@ -70,12 +78,49 @@ def shape(mags: Samples, rate: int) -> Shape:
     return Shape(float(power.sum()), float((centroid * power).sum()), float((flat * power).sum()))
 
 
+def _highest(mono: Samples, size: int) -> Floats:
+    """Power of every bin in the frames where it is highest (99th percentile), over at most 400 frames, evenly spread."""
+    from scipy.fft import rfft
+    from scipy.signal import windows
+
+    hop = max(size // 2, (len(mono) - size) // MOST_FRAMES)
+    padded = np.pad(mono, (0, max(0, size - len(mono))))
+    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
+    window = windows.blackmanharris(size, sym=False).astype(np.float32)
+    return np.asarray(np.percentile(np.square(np.abs(rfft(frames * window, axis=1))), 99, axis=0), np.float64)
+
+
+def _cliff(power: Floats, bin_hz: float) -> float | None:
+    """Where 40 dB are lost within half an octave and never climbed again (Hz); None where nowhere."""
+    from scipy.ndimage import uniform_filter1d
+
+    # bands of one width on the ear's scale, none narrower than two bins
+    nyquist = (len(power) - 1) * bin_hz
+    edges = LOWEST_HZ * 2.0 ** (np.arange(1, int(BANDS * math.log2(nyquist / LOWEST_HZ)) + 1) / BANDS)
+    places, half = edges / bin_hz + 0.5, np.maximum(edges / bin_hz * (2 ** (0.5 / BANDS) - 1), 1.0)
+    total = np.concatenate([[0.0], np.cumsum(power)])
+    at = np.arange(len(total))
+    sums = np.interp(places + half, at, total) - np.interp(places - half, at, total)
+    level: Floats = uniform_filter1d(10 * np.log10(sums / (2 * half) + 1e-20), 3, mode="nearest")
+    highest_above = np.maximum.accumulate(level[::-1])[::-1]
+    # the mean of the half octave: a single partial is no band
+    half_octave = uniform_filter1d(10 ** (level / 10), BANDS // 2, origin=BANDS // 4 - 1, mode="nearest")
+    before = 10 * np.log10(np.maximum(half_octave, 1e-20))
+    cliffs = np.flatnonzero(highest_above < before - CLIFF_DB)
+    if not len(cliffs):
+        return None
+    # the edge lies where the fall began
+    first = max(0, int(cliffs[0]) - BANDS // 2)
+    here = level[first : cliffs[0]]
+    return float(edges[first + int(np.flatnonzero(here > here.max() - FALL_DB)[-1])]) if len(here) else None
+
+
 def bandwidth(mono: Samples, rate: int) -> float | None:
     """Highest frequency (Hz) whose 99th-percentile level stands 6 dB above the floor above it; None for silence.
 
     A fall of 40 dB within half an octave that is not climbed again is a band edge too, whatever lies above it.
 
-    ``mono`` has shape (n,). At most 400 frames, evenly spread, are looked at.
+    ``mono`` has shape (n,). At most 400 frames, evenly spread, are looked at; where it is long enough, the edge is told to 1 %.
 
     Examples
     --------
@@ -86,27 +131,17 @@ def bandwidth(mono: Samples, rate: int) -> float | None:
     >>> bandwidth(np.zeros(48_000, np.float32), 48_000) is None
     True
     """
-    size = 4096
     if len(mono) < 256 or not np.any(mono):
         return None
-    from scipy.signal import windows
-
-    hop = max(size // 2, (len(mono) - size) // 400)
-    padded = np.pad(mono, (0, max(0, size - len(mono))))
-    frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop]
-    window = windows.blackmanharris(size, sym=False).astype(np.float32)
-    power = np.square(np.abs(np.fft.rfft(frames * window, axis=1)))
-    high = np.percentile(power, 99, axis=0)
-    smooth = np.convolve(np.pad(high, 8, mode="edge"), np.ones(17) / 17, mode="valid")
+    coarse = 1 << max(8, math.ceil(math.log2(rate / 12)))
+    # few frames leave much to chance, so more bins are averaged
+    reach = 8 if len(mono) > 6 * coarse else 32
+    smooth = np.convolve(np.pad(_highest(mono, coarse), reach, mode="reflect"), np.ones(2 * reach + 1) / (2 * reach + 1), mode="valid")
     level: Floats = 10 * np.log10(smooth + 1e-20)
     floor_above = np.maximum(np.minimum.accumulate(level[::-1])[::-1], level.max() - 96.0)
     standing = np.flatnonzero(level > floor_above + 6.0)
-    edge = int(standing[-1]) + 1 if len(standing) else size // 2
-    highest_above = np.maximum.accumulate(level[::-1])[::-1]
-    for bin_ in range(8, edge):
-        before = level[int(bin_ / 1.414) : bin_]
-        if highest_above[bin_] < before.max() - CLIFF_DB:
-            # the edge lies where the fall began, half of it up
-            edge = bin_ - len(before) + 1 + int(np.flatnonzero(before > before.max() - CLIFF_DB / 2)[-1])
-            break
-    return float(min(edge, size // 2) * rate / size)
+    edge = (int(standing[-1]) + 1 if len(standing) else coarse // 2) * rate / coarse
+    # bins of 3 Hz where the sound is long enough, at any rate
+    fine = 1 << max(10, min(math.ceil(math.log2(rate / 3)), max(coarse.bit_length() - 1, len(mono).bit_length() - 1)))
+    cliff = _cliff(_highest(mono, fine), rate / fine)
+    return float(min(edge, rate / 2) if cliff is None else min(cliff, edge))
