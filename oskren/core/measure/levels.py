@@ -57,43 +57,51 @@ def rms(samples: Samples) -> float:
     return math.sqrt(float(np.dot(flat, flat)) / flat.size) if flat.size else 0.0
 
 
+HALF = 512
+"""Taps on either side of what finds the waveform between the samples: flat to 0.99 of what the rate can hold."""
+
+CHUNK = 8192
+"""Frames transformed at a time."""
+
+
 @functools.lru_cache(maxsize=4)
 def _interpolator(factor: int) -> Floats:
-    """Polyphase windowed-sinc phases, shape (factor - 1, 48): the in-between points of BS.1770 annex 2, with a longer filter."""
-    half = 24
-    taps = np.arange(-half + 1, half + 1)
+    """Polyphase windowed-sinc phases, shape (factor - 1, 2 HALF): the in-between points of BS.1770 annex 2, with a far longer filter."""
+    taps = np.arange(-HALF + 1, HALF + 1)
     phases = []
     for p in range(1, factor):
-        offset = p / factor
-        x = taps - offset
-        phases.append(np.sinc(x) * np.i0(9.0 * np.sqrt(np.maximum(0.0, 1 - (x / half) ** 2))))
+        x = taps - p / factor
+        phases.append(np.sinc(x) * np.i0(6.0 * np.sqrt(np.maximum(0.0, 1 - (x / HALF) ** 2))))
     return np.array([phase / phase.sum() for phase in phases])
 
 
+@functools.lru_cache(maxsize=4)
+def _spectra(factor: int) -> AnyArray:
+    """Spectra of the phases, for correlation in chunks."""
+    return np.asarray(np.conj(np.fft.rfft(_interpolator(factor), CHUNK, axis=1)), dtype=np.complex64)
+
+
 def oversampling(rate: int) -> int:
-    """4 times below 96 kHz, 2 times from there on (BS.1770-5 annex 2)."""
-    return 4 if rate < 96_000 else 2
-
-
-SHORT = 4096
-"""Frames up to which filtering directly is faster than by transforms; both give the same to single precision."""
+    """8 times below 96 kHz, 4 times from there on; BS.1770-5 annex 2 asks for half as much, which reads 0.7 dB low at the highest frequencies."""
+    return 8 if rate < 96_000 else 4
 
 
 def true_peak_envelope(samples: Samples, rate: int) -> Samples:
     """Largest magnitude at and just after each frame, between the samples too; shape (frames,)."""
-    from scipy.ndimage import correlate1d
-    from scipy.signal import oaconvolve
+    from scipy.fft import irfft, rfft
 
     result = loudest(samples)
-    lanes = np.ascontiguousarray(samples.T)
-    for phase in _interpolator(oversampling(rate)):
-        taps = phase.astype(np.float32)
-        for lane in lanes:
-            # an even filter's centre is tap 24; the frame itself is tap 23
-            if len(lane) < SHORT:
-                between = correlate1d(lane, taps, mode="constant", origin=-1)
-            else:
-                between = np.asarray(oaconvolve(lane, taps[::-1]))[len(taps) // 2 : len(taps) // 2 + len(lane)]
+    if not len(result):
+        return result
+    step = CHUNK - 2 * HALF
+    count = -(-len(result) // step)
+    for lane in samples.T:
+        padded = np.zeros(count * step + 2 * HALF, np.float32)
+        padded[HALF : HALF + len(lane)] = lane
+        spectra = rfft(np.lib.stride_tricks.sliding_window_view(padded, CHUNK)[::step], axis=1)
+        for phase in _spectra(oversampling(rate)):
+            # tap HALF - 1 lies on the frame itself
+            between = irfft(spectra * phase, n=CHUNK, axis=1)[:, 1 : step + 1].reshape(-1)[: len(lane)]
             np.maximum(result, np.abs(between), out=result)
     return result
 
@@ -106,7 +114,7 @@ def loudest(samples: Samples) -> Samples:
     return result
 
 
-_NEAR = 64
+_NEAR = HALF
 
 
 def true_peak(samples: Samples, rate: int, so_far: float = 0.0, *, lead: int = 0, trail: int = 0) -> float:
@@ -147,7 +155,7 @@ def true_peak(samples: Samples, rate: int, so_far: float = 0.0, *, lead: int = 0
     if best == 0.0 or stop <= lead:
         return best
     bound = float(np.abs(_interpolator(oversampling(rate))).sum(axis=1).max())
-    span = 1024
+    span = 4096
     starts = np.arange(lead, stop, span)
     magnitudes = loudest(samples)
     highest = np.maximum.reduceat(magnitudes[:stop], starts)

@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from oskren.core.controls import choice, number
+from oskren.core.measure.levels import loudest
 from oskren.core.steps.base import Context, Params, Picture, Reading, StepKind, Stream, Summary, register
 from oskren.core.steps.moving import column, keeps, share
 from oskren.core.types import Floats, Samples
@@ -50,6 +51,7 @@ class Compressing:
         self._ahead = round(params.look_ahead_ms / 1000 * at.rate)
         self._attack, self._release = (keeps(ms / 1000, at.rate) for ms in (params.attack_ms, params.release_ms))
         self._power = 0.0
+        self._peaks: Floats = np.zeros(2 * round(HELD_S / 2 * at.rate))
         self._taken = 0.0
         self._held: Samples = np.zeros((0, at.channels), np.float32)
         self._gains: Floats = np.zeros(0)
@@ -60,7 +62,14 @@ class Compressing:
         from oskren.core.steps import kernels
 
         if self._params.hears == "peaks":
-            return np.asarray(20 * np.log10(np.maximum(np.abs(block).max(axis=1).astype(np.float64), 1e-6)))
+            from scipy.ndimage import maximum_filter1d
+
+            peaks = np.concatenate([self._peaks, loudest(block).astype(np.float64)])
+            count = len(self._peaks)
+            self._peaks = peaks[len(peaks) - count :]
+            # the highest of the frame itself and those before it
+            held = maximum_filter1d(peaks, count + 1, origin=count // 2, mode="nearest")[count:]
+            return np.asarray(20 * np.log10(np.maximum(held, 1e-6)))
         power = np.square(block, dtype=np.float64).max(axis=1)
         kept = keeps(POWER_S, self._at.rate)
         self._power = kernels.follow(power, kept, kept, self._power)
@@ -98,12 +107,15 @@ class Compressing:
 POWER_S = 0.01
 """Time constant of the power a compressor hears."""
 
+HELD_S = 0.01
+"""How long it keeps the peaks it hears: a tone from 50 Hz on is as loud to it as its peaks, all the time."""
+
 
 @register
 class Compressor(StepKind):
     """Turns the level down while it is over a threshold, so that loud and quiet parts come closer together."""
 
-    key, label, family, params = "compressor", "Compressor", "Dynamics", CompressorParams
+    key, label, family, params, version = "compressor", "Compressor", "Dynamics", CompressorParams, 2
     words = "denser louder fatter glue squash even punch control"
     moving = ("threshold_db", "makeup_db", "mix")
     settings = {
@@ -121,7 +133,7 @@ class Compressor(StepKind):
 
     def lead(self, params: CompressorParams, at: Context) -> int:
         slowest = max(params.attack_ms, params.release_ms) / 1000 * SETTLED + (POWER_S * SETTLED if params.hears == "power" else 0.0)
-        return math.ceil((slowest + 2 * params.look_ahead_ms / 1000) * at.rate)
+        return math.ceil((slowest + HELD_S + 2 * params.look_ahead_ms / 1000) * at.rate)
 
     def stream(self, params: CompressorParams, summary: Summary, at: Context, position: int) -> Stream:
         return Compressing(params, at, position)

@@ -28,7 +28,7 @@ class DelayParams(Params):
 
 
 class Echoing:
-    """A delay line whose output goes back through its filters; the first echo is unfiltered."""
+    """A delay line whose output is filtered, heard, and goes back into it: each echo went through the filters once more than the one before."""
 
     def __init__(self, params: DelayParams, at: Context, position: int, delay: int, tail: int):
         self._params, self._at, self._here, self._begun = params, at, position, 0
@@ -66,7 +66,7 @@ class Echoing:
 class Delay(StepKind):
     """Repeats the sound as echoes, each duller and thinner than the one before. They ring on after the end."""
 
-    key, label, family, params = "delay", "Delay", "Space", DelayParams
+    key, label, family, params, version = "delay", "Delay", "Space", DelayParams, 2
     words = "echo repeat further away bounce slap rhythm canyon"
     moving = ("wet_db", "dry_db")
     settings = {

@@ -141,19 +141,24 @@ class Crushing:
     def __init__(self, params: CrushParams, at: Context):
         self._params, self._at = params, at
         self._every = max(1.0, at.rate / params.rate_hz)
-        self._last: Samples = np.zeros((1, at.channels), np.float32)
+        self._taken = 0
+        self._held: Samples = np.zeros((1, at.channels), np.float32)
 
     def __call__(self, block: Samples, first: int) -> Samples:
-        p, frames = self._params, first + np.arange(len(block))
-        taken = np.ceil(np.floor(frames / self._every) * self._every - 1e-9).astype(np.int64)
-        # rounding the place up can ask for the frame that is about to come: then the one before is held still
-        taken = np.where(taken > frames, np.ceil((np.floor(frames / self._every) - 1) * self._every - 1e-9).astype(np.int64), taken)
-        known = np.concatenate([self._last, block])
-        held = known[np.maximum(0, taken - first + 1)]
-        self._last = held[-1:]
+        from oskren.core.steps import kernels
+
+        p = self._params
+        if not self._taken:
+            self._taken = math.ceil(first / self._every)
+        held = np.array(block, np.float32, order="C")
+        self._taken = kernels.take_and_hold(held, self._every, first, self._taken, self._held)
         step = 2.0 ** (1 - np.clip(self._at.moved("bits", p.bits, first, len(block)), 1, 24))
-        size = np.asarray(step, np.float64).reshape(-1, 1)
-        rounded = np.clip(np.rint(held / size) * size, -1, 1)
+        size = np.asarray(step, np.float32).reshape(-1, 1)
+        rounded = np.rint(held / size)
+        rounded *= size
+        np.clip(rounded, -1, 1, out=rounded)
+        if p.mix == 1 and self._at.envelope("mix") is None:
+            return np.asarray(rounded, np.float32)
         return np.asarray(block + share(self._at, "mix", p.mix, first, len(block)) * (rounded - block), np.float32)
 
 

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from oskren.core.controls import number
-from oskren.core.measure.levels import amplitude, true_peak_envelope
+from oskren.core.measure.levels import HALF, amplitude, loudest, true_peak_envelope
 from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, register
 from oskren.core.types import Floats, Samples
 
@@ -23,7 +23,7 @@ class LimiterParams(Params):
     release_ms: float = number(80.0, 5, 1000, "ms", "Release of 12 dB", "log")
 
 
-CONTEXT = 32
+CONTEXT = HALF
 """Frames on either side that the true-peak filter looks at."""
 
 
@@ -89,7 +89,7 @@ class LimiterStream:
 class Limiter(StepKind):
     """Keeps the true peak under a ceiling."""
 
-    key, label, family, params = "limiter", "Ceiling limiter", "Level", LimiterParams
+    key, label, family, params, version = "limiter", "Ceiling limiter", "Level", LimiterParams, 2
     words = "ceiling clip safe peak louder loud overs headroom protect"
     settings = {
         "one-shot": {"ceiling_dbtp": -1.0},
@@ -150,13 +150,15 @@ class Gating:
     """Multiplies by gains that are known beforehand, straight lines in dB between them."""
 
     def __init__(self, gains: Floats, stretch: int, position: int):
-        self._gains, self._stretch, self._at = gains, stretch, position
+        self._gains, self._stretch, self._at = np.ascontiguousarray(gains, np.float64), stretch, position
 
     def __call__(self, block: Samples) -> Samples:
-        edges = np.arange(len(self._gains)) * self._stretch
-        gain = np.interp(self._at + np.arange(len(block)), edges, self._gains)
+        from oskren.core.steps import kernels
+
+        out = np.array(block, np.float32, order="C")
+        kernels.ride(out, self._gains, self._stretch, self._at)
         self._at += len(block)
-        return np.asarray(block * 10.0 ** (gain / 20)[:, None], dtype=np.float32)
+        return out
 
 
 @register
@@ -186,7 +188,7 @@ class Gate(StepKind):
         stretch = self._stretch(at)
         peaks, held = [], np.zeros(0, np.float32)
         for block in blocks:
-            held = np.concatenate([held, np.abs(block).max(axis=1)])
+            held = np.concatenate([held, loudest(block)])
             whole = len(held) // stretch * stretch
             peaks.append(held[:whole].reshape(-1, stretch).max(axis=1))
             held = held[whole:]

@@ -46,7 +46,7 @@ def filter_svf(samples: Floats, g: Floats, k: Floats, mix: Floats, state: Floats
 
 @njit(void(_TWO, _TWO, int64, _TWO, float64, float64, _TWO, int64), cache=True, nogil=True)
 def echo(samples: Floats, line: Floats, delay: int, turn: Floats, low: float, high: float, state: Floats, start: int) -> None:
-    """What a delay line gives, in place: its output goes back into it through a low-pass and a high-pass of first order.
+    """What a delay line gives through a low-pass and a high-pass of first order, in place; so filtered it goes back into it.
 
     line (length, channels) is a ring whose length is at least delay; turn (channels, channels) what each channel gives back to each;
     low and high are the coefficients of the two filters (what is kept); state (channels, 2); start counts frames since the line was new.
@@ -64,7 +64,7 @@ def echo(samples: Floats, line: Floats, delay: int, turn: Floats, low: float, hi
             fed = samples[i, channel]
             for other in range(channels):
                 fed += turn[other, channel] * back[other]
-            samples[i, channel] = line[there, channel]
+            samples[i, channel] = back[channel]
             line[here, channel] = fed
 
 
@@ -157,3 +157,42 @@ def lower_rate(parts: Samples, phases: Samples, out: Samples) -> None:
                     part = parts[lane, phase, first + k : first + k + count]
                     for i in range(count):
                         held[i] += part[i] * tap
+
+
+@njit(int64(_SAMPLES, float64, int64, int64, _SAMPLES), cache=True, nogil=True)
+def take_and_hold(samples: Samples, every: float, first: int, taken: int, held: Samples) -> int:
+    """Hold, in place, samples that are taken every so many frames, not always a whole number; how many were taken since frame 0.
+
+    first is the frame the block begins at, taken how many were taken before; held (1, channels) is the one that is held, kept for the next block.
+    """
+    following = int(np.ceil(taken * every - 1e-9))
+    for i in range(samples.shape[0]):
+        if first + i >= following:
+            for channel in range(samples.shape[1]):
+                held[0, channel] = samples[i, channel]
+            while first + i >= following:
+                taken += 1
+                following = int(np.ceil(taken * every - 1e-9))
+        for channel in range(samples.shape[1]):
+            samples[i, channel] = held[0, channel]
+    return taken
+
+
+@njit(void(_SAMPLES, _ONE, int64, int64), cache=True, nogil=True)
+def ride(samples: Samples, gains_db: Floats, stretch: int, first: int) -> None:
+    """Multiply, in place, by gains that go in straight lines in dB from edge to edge, ``stretch`` frames apart; the last one goes on.
+
+    first is the frame, counted from the first edge, the block begins at.
+    """
+    last = len(gains_db) - 1
+    gain = factor = 1.0
+    for i in range(samples.shape[0]):
+        place, into = divmod(first + i, stretch)
+        if i == 0 or into == 0:
+            here = gains_db[min(place, last)]
+            step = (gains_db[min(place + 1, last)] - here) / stretch
+            gain = 10.0 ** ((here + step * into) / 20)
+            factor = 10.0 ** (step / 20)
+        for channel in range(samples.shape[1]):
+            samples[i, channel] = np.float32(samples[i, channel] * gain)
+        gain *= factor
