@@ -12,6 +12,7 @@ from oskren.core.steps.dynamics import LimiterParams
 from oskren.core.steps.edges import SHAPES, fade_gain
 from oskren.core.steps.equaliser import butterworth, cookbook
 from oskren.core.steps.space import SpaceParams, response
+from tests.core.test_steps import through
 from tests.support import RATE, noise, pan_gains, sine
 
 
@@ -162,6 +163,27 @@ class Limiter(unittest.TestCase):
                 with self.subTest(name=name, ceiling=ceiling):
                     self.assertEqual(len(out), len(samples))
                     self.assertLessEqual(levels.db(levels.true_peak(out, RATE)), ceiling + 0.1)
+
+    def test_hard_material_by_sixteen_times_as_many_points(self) -> None:
+        """Held against the whole spectrum at 16 times the rate (scipy.signal.resample): noise and random signs, up to the highest frequency.
+
+        What is left over 0.1 dB lies over 0.99 of what the rate can hold, which no converter gives.
+        """
+        random = np.random.default_rng(3)
+        faded = np.clip(np.minimum(np.arange(RATE), np.arange(RATE)[::-1]) / 2400, 0, 1)[:, None]
+        material = {
+            "white": (random.standard_normal((RATE, 1)) * 0.3, 0.25),
+            "pink": (np.cumsum(random.standard_normal((RATE, 1)), axis=0) * 0.01, 0.1),
+            "signs": (np.sign(random.standard_normal((RATE, 1))), 0.45),
+        }
+        for name, (samples, over) in material.items():
+            samples = (samples * faded).astype(np.float32)
+            fine = levels.db(float(np.abs(signal.resample(samples.astype(np.float64), 16 * len(samples))).max()))
+            self.assertAlmostEqual(levels.db(levels.true_peak(samples, RATE)), fine, delta=0.15, msg=name)
+            for ceiling in (-1.0, -18.0):
+                out = through("limiter", samples, ceiling_dbtp=ceiling)
+                with self.subTest(name=name, ceiling=ceiling):
+                    self.assertLess(levels.db(float(np.abs(signal.resample(out.astype(np.float64), 16 * len(out))).max())), ceiling + over)
 
     def test_the_true_peak_material_of_ebu_tech_3341(self) -> None:
         """EBU Tech 3341, cases 15 to 19 (tones whose samples miss their peaks; frequencies and phases from memory), 12 dB hotter: held under the ceiling."""
