@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 from scipy import signal
 
+from bench.corpus import si_sdr
 from oskren.core.measure import levels
 from oskren.core.measure.bumps import LOW_RATE, find_bumps, lows
 from oskren.core.steps import Context, kind_of
@@ -52,6 +53,24 @@ class Bumps(unittest.TestCase):
         self.assertEqual(find_bumps(samples, RATE), [])
         self.assertEqual(find_bumps(sine(60, 3)[:, 0].astype(np.float64), RATE), [])
         self.assertEqual(find_bumps(np.zeros(100), RATE), [])
+
+    def test_a_drum_is_no_bump(self) -> None:
+        """A low drum without any attack to hear, again and again, stays; a bump among them is found; rumble under what is louder is left."""
+        t = np.arange(round(0.4 * RATE)) / RATE
+        drum = 0.3 * np.sin(2 * np.pi * 55 * t * (1 - 0.15 * t)) * np.exp(-t / 0.08) * (1 - np.exp(-t / 0.004))
+        samples = noise(8, -60)[:, 0].astype(np.float64)
+        for beat in range(12):
+            here = round((0.3 + 0.6 * beat) * RATE)
+            samples[here : here + len(drum)] += drum * (1 - 0.05 * (beat % 3))
+        self.assertEqual(find_bumps(samples, RATE), [])
+        bump = 0.4 * np.sin(2 * np.pi * 23 * t + 1) * np.exp(-t / 0.05) * (1 - np.exp(-t / 0.01))
+        samples[round(3.05 * RATE) : round(3.05 * RATE) + len(bump)] += bump
+        found = find_bumps(samples, RATE)
+        self.assertTrue(any(abs(one.start_s - 3.05) < 0.1 for one in found) and len(found) <= 2, found)
+        loud = noise(4, -12)[:, 0].astype(np.float64)
+        loud = signal.sosfilt(signal.butter(6, 300, "high", fs=RATE, output="sos"), loud)
+        loud[RATE : RATE + len(bump)] += 0.05 * bump
+        self.assertEqual(find_bumps(loud, RATE), [])
 
     def test_the_lows_go_on_and_the_highs_are_not_touched(self) -> None:
         clean, bumped, at = take()
@@ -138,6 +157,22 @@ class Room(unittest.TestCase):
                 self.assertAlmostEqual(self.level(out, 0.2, 0.6) - self.level(self.mix, 0.2, 0.6), -asked, delta=1.5)
                 self.assertAlmostEqual(self.level(out, 0, 0.02), self.level(self.mix, 0, 0.02), delta=0.5)
 
+    def test_what_is_steady_and_direct_stays(self) -> None:
+        """Tones and noise that go on for a second in the room: within 0.5 dB while they sound, and no further from the direct sound by a decibel."""
+        random = np.random.default_rng(4)
+        t = np.arange(3 * RATE) / RATE
+        response = random.standard_normal(RATE) * np.exp(-3 * np.log(10) * np.arange(RATE) / RATE / 0.8) * 0.004
+        response[:240] = 0
+        sounds = {"tone": np.sin(2 * np.pi * 330 * t) + 0.5 * np.sin(2 * np.pi * 990 * t), "noise": random.standard_normal(len(t)) * 0.5}
+        for name, wave in sounds.items():
+            dry = 0.2 * wave * ((t > 0.5) & (t < 1.5))
+            mix = dry + signal.fftconvolve(dry, response)[: len(dry)]
+            out = through("room_reduction", mix.astype(np.float32)[:, None])[:, 0]
+            here = slice(round(0.7 * RATE), round(1.4 * RATE))
+            with self.subTest(name=name):
+                self.assertAlmostEqual(levels.db(levels.rms(out[here])), levels.db(levels.rms(mix[here])), delta=0.5)
+                self.assertGreater(si_sdr(dry, out), si_sdr(dry, mix) - 1)
+
     def test_none_asked_is_none_done(self) -> None:
         np.testing.assert_allclose(through("room_reduction", self.mix, reduction_db=0.0), self.mix, atol=2e-6)
 
@@ -153,7 +188,7 @@ class Room(unittest.TestCase):
         def clarity(samples: np.ndarray) -> float:
             return self.level(samples, 0, 0.06) - self.level(samples, 0.06, 1.2)
 
-        self.assertGreater(clarity(out) - clarity(self.mix), 8)
+        self.assertGreater(clarity(out) - clarity(self.mix), 7)
 
 
 if __name__ == "__main__":
