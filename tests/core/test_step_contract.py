@@ -5,8 +5,10 @@ from typing import Any
 
 import numpy as np
 
+from oskren.core.controls import controls_of
+from oskren.core.errors import OskrenError
 from oskren.core.nodes import Cache, Chained, Renderer, Step
-from oskren.core.steps import REGISTRY, Context
+from oskren.core.steps import REGISTRY, Context, StepKind
 from tests.core.test_steps import through
 from tests.support import RATE, InFolder, noise
 
@@ -138,6 +140,41 @@ class Contract(InFolder):
             with self.subTest(step=key):
                 np.testing.assert_allclose(out[: round(0.99 * RATE)], dry[: round(0.99 * RATE)], atol=1e-7)
                 np.testing.assert_allclose(out[round(1.51 * RATE) :][: RATE // 4], dry[round(1.51 * RATE) :][: RATE // 4], atol=1e-7)
+
+    def test_every_step_at_both_ends_of_every_range(self) -> None:
+        """Finite, no wild level and as long as stated: noise, a click, silence, a constant, a square and one frame; many channels at 192 kHz."""
+        random, frames = np.random.default_rng(6), 9600
+        click = np.zeros((frames, 1), np.float32)
+        click[frames // 3] = 1.0
+        sounds = {
+            "noise": (random.standard_normal((frames, 1)) * 0.1).astype(np.float32),
+            "click": click,
+            "silence": np.zeros((frames, 1), np.float32),
+            "constant": np.full((frames, 1), 0.3, np.float32),
+            "square": 0.5 * np.sign(np.sin(np.arange(frames) * 0.05))[:, None].astype(np.float32),
+            "one frame": np.full((1, 1), 0.5, np.float32),
+        }
+        for key, kind in REGISTRY.items():
+            ends = [{control.name: end} for control in controls_of(kind.params, kind.moving) for end in (control.low, control.high) if end is not None]
+            cases = [(RATE, samples, params, name) for params in [{}, *ends] for name, samples in sounds.items()]
+            cases.append((192_000, (random.standard_normal((19_200, 8)) * 0.1).astype(np.float32), {}, "wide"))
+            for rate, samples, params, name in cases:
+                with self.subTest(step=key, sound=name, **params):
+                    if key == "noise_reduction" and name in ("silence", "one frame"):
+                        with self.assertRaisesRegex(OskrenError, "No quiet part"):
+                            self.holds(kind, params, samples, rate)
+                    else:
+                        self.assertTrue(self.holds(kind, params, samples, rate))
+
+    def holds(self, kind: StepKind, params: dict[str, Any], samples: np.ndarray, rate: int) -> bool:
+        at, values = Context(rate, samples.shape[1], len(samples)), kind.params(**params)
+        if kind.whole:
+            out = kind.run(values, samples, at)
+        else:
+            summary = kind.analyse(values, iter([samples]), at) if kind.analyses else {}
+            stream = kind.stream(values, summary, at, kind.skip(values, at))
+            out = np.concatenate([stream.push(samples[kind.skip(values, at) :]), stream.flush()])
+        return bool(np.isfinite(out).all() and np.abs(out).max(initial=0.0) < 300 and len(out) >= min(len(samples), kind.out_frames(values, at)))
 
     def test_a_sound_of_one_frame_passes_every_step(self) -> None:
         one = np.full((1, 2), 0.25, np.float32)
