@@ -8,7 +8,7 @@ import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import gather, noise, rows, stack, steps
+from bench import gather, noise, rows, slicing, stack, steps
 
 DOCUMENT = Path(__file__).parents[1] / "docs" / "performance.md"
 
@@ -33,6 +33,9 @@ def main() -> None:
         lines.append("| " + " | ".join(row) + " |")
     if not wanted or "noise-table" in wanted:
         lines += ["", *noise.table()]
+        print("\n".join(lines[-12:]))
+    if not wanted or "slice-table" in wanted:
+        lines += ["", *slicing.table()]
         print("\n".join(lines[-12:]))
     if not wanted:
         DOCUMENT.write_text("\n".join(lines) + "\n")

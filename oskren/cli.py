@@ -237,6 +237,7 @@ def slice_(
     min_gap: Annotated[float | None, typer.Option("--min-gap", help="ms", min=1)] = None,
     pre_roll: Annotated[float | None, typer.Option("--pre-roll", help="ms", min=0)] = None,
     tail: Annotated[float | None, typer.Option("--tail", help="ms", min=0)] = None,
+    attacks: Annotated[Literal["auto", "on", "off"], typer.Option("--attacks", help="whether attacks inside a sound begin a slice")] = "auto",
     peak: Annotated[float, typer.Option("--peak", help="dBFS", min=-24, max=0)] = -1.0,
     mono: Annotated[bool, typer.Option("--mono")] = False,
     overwrite: Overwrite = None,
@@ -249,7 +250,7 @@ def slice_(
     from oskren.core.slice.plan import Finish
 
     info = files.probe(source)
-    given = {"sensitivity_db": sensitivity, "min_length_ms": min_length, "min_gap_ms": min_gap, "pre_roll_ms": pre_roll, "tail_ms": tail}
+    given = {"sensitivity_db": sensitivity, "min_length_ms": min_length, "min_gap_ms": min_gap, "pre_roll_ms": pre_roll, "tail_ms": tail, "attacks": attacks}
     settings = detect.SliceSettings(**{name: value for name, value in given.items() if value is not None})
     found = detect.detect(detect.analyse(files.blocks(source), info.rate), settings)
     if not found:

@@ -36,7 +36,7 @@ class Recording:
         return level(self.make(Maker(seed, self.rate)), self.peak_db)
 
 
-def _creak(m: Maker, seconds: float, low: float, high: float, grains: float, tonal: float) -> Wave:
+def creak(m: Maker, seconds: float, low: float, high: float, grains: float, tonal: float) -> Wave:
     return m.shape(m.scrape(seconds, low, high, grains, tonal), seconds * 0.35, seconds * 0.4, 1.5)
 
 
@@ -50,7 +50,7 @@ def _shatter(m: Maker, pieces: int, seconds: float) -> Wave:
     return out
 
 
-def _bellows(m: Maker, seconds: float, out_breath: bool) -> Wave:
+def bellows(m: Maker, seconds: float, out_breath: bool) -> Wave:
     breath = m.band(m.noise(seconds), 180, 2600) * np.sin(np.pi * m.time(seconds) / seconds) ** (0.7 if out_breath else 1.4)
     leather = m.scrape(seconds, 300, 1800, 55) * 0.25
     return np.asarray(breath / np.max(np.abs(breath)) + leather * np.sin(np.pi * m.time(seconds) / seconds))
@@ -85,20 +85,20 @@ def _steps(m: Maker, seconds: float, surface: str) -> Wave:
     return out
 
 
-def _ring(m: Maker, hz: float, seconds: float, decay: float) -> Wave:
+def ring(m: Maker, hz: float, seconds: float, decay: float) -> Wave:
     return m.modes(seconds, hz, GLASS, decay, 0.62, 0.003)
 
 
 RECORDINGS: list[Recording] = [
     # Glassworks: close props, dry
-    Recording("Glassworks", "Furnace door, glass creak 1", 96000, 24, -9.2, "Glass/Creak", "slow dry tonal", 3, lambda m: _creak(m, 2.6, 900, 5200, 90, 0.9)),
-    Recording("Glassworks", "Furnace door, glass creak 2", 96000, 24, -7.4, "Glass/Creak", "dry", 0, lambda m: _creak(m, 1.1, 1100, 6200, 130, 0.5)),
-    Recording("Glassworks", "Furnace door, glass creak 3", 96000, 24, -11.8, "Glass/Creak", "dry short", 4, lambda m: _creak(m, 0.8, 700, 4300, 70, 1.1)),
-    Recording("Glassworks", "Rod bend, slow creak", 48000, 24, -13.0, "Glass/Creak", "slow tonal", 5, lambda m: _creak(m, 3.1, 520, 3600, 46, 1.6)),
-    Recording("Glassworks", "Lens rack, long creak", 96000, 24, -10.4, "Glass/Creak", "long", 2, lambda m: _creak(m, 4.2, 640, 5000, 60, 0.7)),
-    Recording("Glassworks", "Bell jar, rim ring", 96000, 24, -6.0, "Glass/Ring", "tonal clean", 5, lambda m: _ring(m, 622, 4.5, 4.2)),
-    Recording("Glassworks", "Dome glass, ring", 96000, 24, -5.1, "Glass/Ring", "tonal big", 4, lambda m: _ring(m, 311, 6.0, 5.8)),
-    Recording("Glassworks", "Goblet, fingertip ring", 48000, 24, -8.8, "Glass/Ring", "tonal small", 0, lambda m: _ring(m, 1046, 3.0, 2.6)),
+    Recording("Glassworks", "Furnace door, glass creak 1", 96000, 24, -9.2, "Glass/Creak", "slow dry tonal", 3, lambda m: creak(m, 2.6, 900, 5200, 90, 0.9)),
+    Recording("Glassworks", "Furnace door, glass creak 2", 96000, 24, -7.4, "Glass/Creak", "dry", 0, lambda m: creak(m, 1.1, 1100, 6200, 130, 0.5)),
+    Recording("Glassworks", "Furnace door, glass creak 3", 96000, 24, -11.8, "Glass/Creak", "dry short", 4, lambda m: creak(m, 0.8, 700, 4300, 70, 1.1)),
+    Recording("Glassworks", "Rod bend, slow creak", 48000, 24, -13.0, "Glass/Creak", "slow tonal", 5, lambda m: creak(m, 3.1, 520, 3600, 46, 1.6)),
+    Recording("Glassworks", "Lens rack, long creak", 96000, 24, -10.4, "Glass/Creak", "long", 2, lambda m: creak(m, 4.2, 640, 5000, 60, 0.7)),
+    Recording("Glassworks", "Bell jar, rim ring", 96000, 24, -6.0, "Glass/Ring", "tonal clean", 5, lambda m: ring(m, 622, 4.5, 4.2)),
+    Recording("Glassworks", "Dome glass, ring", 96000, 24, -5.1, "Glass/Ring", "tonal big", 4, lambda m: ring(m, 311, 6.0, 5.8)),
+    Recording("Glassworks", "Goblet, fingertip ring", 48000, 24, -8.8, "Glass/Ring", "tonal small", 0, lambda m: ring(m, 1046, 3.0, 2.6)),
     Recording("Glassworks", "Pane stress, ticks", 96000, 24, -12.1, "Glass", "ticks dry", 3, lambda m: m.gears(2.2, 5.5, 3100, 1.2, 0.5)),
     Recording("Glassworks", "Pane, full shatter", 96000, 24, -1.8, "Glass/Shatter", "hard big", 5, lambda m: _shatter(m, 90, 2.4)),
     Recording("Glassworks", "Bottle, small shatter", 48000, 24, -3.0, "Glass/Shatter", "small", 3, lambda m: _shatter(m, 28, 1.2)),
@@ -113,8 +113,8 @@ RECORDINGS: list[Recording] = [
         2,
         lambda m: _shatter(m, 160, 4.0) * m.shape(np.ones(round(4.0 * m.rate)), 1.2, 1.5),
     ),
-    Recording("Glassworks", "Kiln door, hinge squeal", 48000, 24, -8.0, "Metal/Hinge", "squeal", 0, lambda m: _creak(m, 1.8, 380, 2900, 110, 2.2)),
-    Recording("Glassworks", "Blowpipe, breath through", 44100, 16, -14.5, "Wind and air", "breath soft", 0, lambda m: _bellows(m, 2.4, True) * 0.8),
+    Recording("Glassworks", "Kiln door, hinge squeal", 48000, 24, -8.0, "Metal/Hinge", "squeal", 0, lambda m: creak(m, 1.8, 380, 2900, 110, 2.2)),
+    Recording("Glassworks", "Blowpipe, breath through", 44100, 16, -14.5, "Wind and air", "breath soft", 0, lambda m: bellows(m, 2.4, True) * 0.8),
     Recording(
         "Glassworks",
         "Molten gather, drip hiss",
@@ -288,8 +288,8 @@ RECORDINGS: list[Recording] = [
         2,
         lambda m: m.shape(m.gears(2.0, 44, 4200, 1.4, 0.4) * m.slow(2.0, 6), 0.3, 0.8),
     ),
-    Recording("Heron workshop", "Bellows, out breath", 48000, 24, -9.0, "Mechanism/Bellows", "air slow", 3, lambda m: _bellows(m, 1.8, True)),
-    Recording("Heron workshop", "Bellows, in breath", 48000, 24, -11.5, "Mechanism/Bellows", "air", 0, lambda m: _bellows(m, 1.5, False)),
+    Recording("Heron workshop", "Bellows, out breath", 48000, 24, -9.0, "Mechanism/Bellows", "air slow", 3, lambda m: bellows(m, 1.8, True)),
+    Recording("Heron workshop", "Bellows, in breath", 48000, 24, -11.5, "Mechanism/Bellows", "air", 0, lambda m: bellows(m, 1.5, False)),
     Recording(
         "Heron workshop",
         "Bellows, leak",
@@ -434,7 +434,7 @@ def _session(m: Maker, seconds: float) -> Wave:
     out = np.zeros(round(seconds * m.rate))
     at = 1.4
     while at < seconds - 3:
-        prop = _creak(m, 0.7 + 1.2 * m.random.random(), 420, 3600, 90, 1.5) * (0.3 + 0.5 * m.random.random())
+        prop = creak(m, 0.7 + 1.2 * m.random.random(), 420, 3600, 90, 1.5) * (0.3 + 0.5 * m.random.random())
         i = round(at * m.rate)
         out[i : i + len(prop)] += prop
         at += len(prop) / m.rate + 0.7 + 1.3 * m.random.random()
@@ -445,55 +445,4 @@ WIDE: list[Recording] = [
     # More than two channels
     Recording("Tower microphones", "Causeway, gulls circling ambix", 48000, 24, -9.0, "Animal/Bird", "circling wide", 4, lambda m: circling(m, 9.0)),
     Recording("Tower microphones", "Lamp gallery, storm 5.1", 48000, 24, -8.0, "Ambience/Weather", "storm wide loop", 3, lambda m: storm(m, 10.0)),
-]
-
-PERFORMANCE = Recording("Gear room", "Gear room performance", 96000, 24, -3.0, "Mechanism", "performance long", 4, lambda m: _performance(m, 184.2))
-
-
-def _performance(m: Maker, seconds: float) -> Wave:
-    """Three minutes of hands at work: levers, bolts, plates, glass and gears, one after another in a quiet room."""
-    kinds: list[Callable[[], Wave]] = [
-        lambda: m.modes(0.9, 150 + 60 * m.random.random(), BRASS, 0.45, 0.82),
-        lambda: m.modes(0.7, 85 + 25 * m.random.random(), PLATE, 0.4, 0.68),
-        lambda: m.shape(m.gears(0.9, 16 + 8 * m.random.random(), 700 + 300 * m.random.random(), 1.0, 0.1), 0.005, 0.3),
-        lambda: _ring(m, 500 + 500 * m.random.random(), 1.6, 1.2),
-        lambda: m.modes(0.35, 1100 + 500 * m.random.random(), WOOD, 0.1, 0.8),
-        lambda: m.shape(m.scrape(0.8, 500, 4200, 80, 0.8), 0.03, 0.3),
-    ]
-    out = np.zeros((round(seconds * m.rate), 2))
-    bank = [m.stereo(m.room(kind(), 0.7, 0.16), 0.35, 0.5 * m.random.random() - 0.25) for kind in kinds for _ in range(4)]
-    at = 1.1
-    while at < seconds - 3.5:
-        hit = bank[int(m.random.random() * len(bank))] * 10 ** ((-18 * m.random.random() ** 1.5) / 20)
-        i = round(at * m.rate)
-        out[i : i + len(hit)] += hit[: len(out) - i]
-        at += 1.4 + 2.4 * m.random.random()
-    hiss = np.stack([m.coloured(seconds, 1.0), m.coloured(seconds, 1.0)], axis=1)
-    return np.asarray(out / np.max(np.abs(out)) + 10 ** (-64 / 20) * hiss[: len(out)])
-
-
-def _loft(m: Maker, seconds: float) -> Wave:
-    """A long raw take in the bellows loft: props worked now and then, hiss, a lamp's hum, hands on the recorder, one shout too near."""
-    out = np.zeros(round(seconds * m.rate))
-    props: list[Callable[[], Wave]] = [
-        lambda: _bellows(m, 2.4 + 1.5 * m.random.random(), True) * 0.5,
-        lambda: _creak(m, 1.6 + 1.4 * m.random.random(), 420, 3600, 90, 1.5) * 0.7,
-        lambda: _ring(m, 500 + 400 * m.random.random(), 2.6, 1.8) * 0.6,
-        lambda: m.shape(m.gears(2.0, 9 + 8 * m.random.random(), 750, 1.0, 0.1), 0.02, 0.4) * 0.7,
-    ]
-    at, turn = 6.0, 0
-    while at < seconds - 8:
-        prop = props[turn % len(props)]()
-        prop = prop / np.max(np.abs(prop)) * 10 ** ((-3 - 12 * m.random.random()) / 20)
-        i = round(at * m.rate)
-        out[i : i + len(prop)] += prop[: len(out) - i]
-        at += len(prop) / m.rate + 6 + 8 * m.random.random()
-        turn += 1
-    return np.clip(m.field(m.room(out, 0.5, 0.12)[: len(out)], -54, -58, -120, 3), -0.98, 0.98)
-
-
-LOFT: list[Recording] = [
-    # Ten minutes in the bellows loft, as they came off the recorder
-    Recording("Bellows loft", f"RAW bellows loft {number}", 48000, 24, -1.0 if number == 2 else -4.0, "", "raw session", 0, lambda m: _loft(m, 200.0))
-    for number in (1, 2, 3)
 ]

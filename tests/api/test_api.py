@@ -310,10 +310,10 @@ class VarySliceShip(Running):
         number = self.named("gear take")["id"]
         view = self.get(f"{HERE}/plans/{number}")
         self.assertEqual(len(view["plan"]["slices"]), 3)
-        self.assertAlmostEqual(view["threshold_dbfs"], view["floor_dbfs"] + 12, places=3)
+        self.assertAlmostEqual(view["threshold_dbfs"], view["floor_dbfs"] + 8, places=3)
         few = self.post(f"{HERE}/plans/{number}/find", {"sensitivity_db": 58})
         self.assertEqual(few["plan"]["slices"], [])
-        view = self.post(f"{HERE}/plans/{number}/find", {"sensitivity_db": 12})
+        view = self.post(f"{HERE}/plans/{number}/find", {"sensitivity_db": 8})
         first = view["plan"]["slices"][0]
         edit = {"edit": {"do": "split", "id": first["id"], "at_s": (first["start_s"] + first["end_s"]) / 2}}
         self.assertEqual(len(self.post(f"{HERE}/plans/{number}/edit", edit)["plan"]["slices"]), 4)

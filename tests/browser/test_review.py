@@ -10,7 +10,7 @@ import httpx
 import numpy as np
 
 from oskren.core.audio import files
-from oskren.demo.scenario import LOFT
+from oskren.demo.takes import LOFT
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths

@@ -272,12 +272,12 @@ class Stages(InBrowser):
         page = self.page
         self.stage("Slice")
         count = page.get_by_test_id("slice-count")
-        expect(count).to_contain_text("80 slices")
+        expect(count).to_contain_text("70 slices")
         page.locator("[data-slice]").nth(3).click()
         self.press("g")
-        expect(count).to_contain_text("79 slices")
+        expect(count).to_contain_text("69 slices")
         self.press("Control+z")
-        expect(count).to_contain_text("80 slices")
+        expect(count).to_contain_text("70 slices")
         row = page.locator("[data-slice]").nth(3)
         before = row.text_content()
         self.press("Shift+ArrowRight")
@@ -287,7 +287,7 @@ class Stages(InBrowser):
         shortest.press("5")
         page.get_by_role("textbox", name="Shortest").fill("0.5 s")
         page.get_by_role("textbox", name="Shortest").press("Enter")
-        expect(count).not_to_contain_text("80 slices")
+        expect(count).not_to_contain_text("70 slices")
         self.kept(f"{LIBRARY}/plans/{self.sound('Gear room performance')['id']}", "it.plan.settings.min_length_ms === 500")
 
     def test_slice_undo_pressed_before_the_answer_counts(self) -> None:

@@ -33,7 +33,7 @@ class Contract(unittest.TestCase):
                 self.assertEqual(detector.key, key)
                 self.assertLessEqual(set(detector.settings), set(controls) - {"by"})
                 self.assertTrue(detector.settings)
-        with self.assertRaisesRegex(OskrenError, "cannot be found by 'ear'; there are level, grid"):
+        with self.assertRaisesRegex(OskrenError, "cannot be found by 'ear'; there are sounds, level, grid"):
             detector_of("ear")
 
     def test_slices_are_in_order_apart_and_inside_and_silence_has_none(self) -> None:

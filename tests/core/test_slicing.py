@@ -59,10 +59,12 @@ class Finding(unittest.TestCase):
     def test_an_attack_inside_a_sound_begins_a_slice(self) -> None:
         out = take([1.0], seconds=3)
         out[round(1.25 * RATE) :][: RATE // 4] += 2 * struck(0.25, 0.05, seed=9)
-        found = detect.detect(detect.analyse([out], RATE), detect.SliceSettings())
-        self.assertEqual(len(found), 2)
-        self.assertAlmostEqual(found[1].attack_s, 1.25, delta=0.005)
-        self.assertEqual(len(detect.detect(detect.analyse([out], RATE), detect.SliceSettings(attacks=False))), 1)
+        levels = detect.analyse([out], RATE)
+        for by in ("sounds", "level"):
+            found = detect.detect(levels, detect.SliceSettings(by=by, attacks="on"))
+            self.assertEqual(len(found), 2)
+            self.assertAlmostEqual(found[1].attack_s, 1.25, delta=0.005)
+            self.assertEqual(len(detect.detect(levels, detect.SliceSettings(by=by, attacks="off"))), 1)
 
     def test_silence_has_no_slices_and_dense_sound_says_so(self) -> None:
         self.assertEqual(detect.detect(detect.analyse([np.zeros((RATE, 1), np.float32)], RATE), detect.SliceSettings()), [])
@@ -77,11 +79,10 @@ class Finding(unittest.TestCase):
         self.assertEqual([round(one.attack_s, 2) for one in found], [1, 2, 3])
 
     @settings(deadline=None, max_examples=40)
-    @given(st.floats(1, 60), st.floats(1, 3000), st.floats(1, 3000), st.floats(0, 500), st.floats(0, 3000), st.booleans())
-    def test_slices_never_overlap_and_stay_inside(self, sensitivity: float, length: float, gap: float, before: float, tail: float, attacks: bool) -> None:
-        found = detect.detect(
-            LEVELS, detect.SliceSettings(sensitivity_db=sensitivity, min_length_ms=length, min_gap_ms=gap, pre_roll_ms=before, tail_ms=tail, attacks=attacks)
-        )
+    @given(st.floats(1, 60), st.floats(1, 3000), st.floats(1, 3000), st.floats(0, 500), st.floats(0, 3000), st.sampled_from(["auto", "on", "off"]))
+    def test_slices_never_overlap_and_stay_inside(self, sensitivity: float, length: float, gap: float, before: float, tail: float, attacks: str) -> None:
+        values = {"sensitivity_db": sensitivity, "min_length_ms": length, "min_gap_ms": gap, "pre_roll_ms": before, "tail_ms": tail, "attacks": attacks}
+        found = detect.detect(LEVELS, detect.SliceSettings.model_validate(values))
         end = 0.0
         for one in found:
             self.assertGreaterEqual(one.start_s, end - 1e-6)

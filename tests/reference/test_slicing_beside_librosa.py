@@ -7,6 +7,8 @@ import mir_eval
 import numpy as np
 
 from oskren.core.slice import detect
+from oskren.demo.synth import Maker
+from oskren.demo.takes import PERFORMANCE, PERFORMANCE_S, gear_room
 from tests.support import RATE, noise
 
 
@@ -45,3 +47,9 @@ class Onsets(unittest.TestCase):
         found = np.array([one.attack_s for one in detect.detect(detect.analyse([mono[:, None]], RATE), detect.SliceSettings())])
         near = np.abs(found[None, :] - truth[:, None]).min(axis=1)
         self.assertLess(np.percentile(near, 90), 0.003)
+
+    def test_the_gear_room_of_the_demo_is_found_without_a_touch(self) -> None:
+        truth = np.array([at for at, _ in gear_room(Maker(1, PERFORMANCE.rate), PERFORMANCE_S)])
+        found = np.array([one.attack_s for one in detect.detect(detect.analyse([PERFORMANCE.render(1)], PERFORMANCE.rate), detect.SliceSettings())])
+        self.assertEqual(len(found), len(truth))
+        self.assertLess(np.abs(found - truth).max(), 0.03)

@@ -26,7 +26,7 @@ HUM_RATE = 4000
 CLIPPED_DBFS = -12.0
 """What was cut off lower than this was not clipped in the recording."""
 
-EVENTS = SliceSettings(sensitivity_db=12.0, min_length_ms=150, min_gap_ms=700, pre_roll_ms=120, tail_ms=400, attacks=False)
+EVENTS = SliceSettings(by="level", sensitivity_db=12.0, min_length_ms=150, min_gap_ms=700, pre_roll_ms=120, tail_ms=400, attacks="off")
 
 
 class Suggested(BaseModel):

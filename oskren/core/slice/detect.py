@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from oskren.core.slice.detectors import detector_of
-from oskren.core.slice.levels import FoundSlice, Levels, SliceSettings, analyse, threshold
+import numpy as np
 
-__all__ = ["FoundSlice", "Levels", "SliceSettings", "analyse", "detect", "threshold"]
+from oskren.core.slice.detectors import Inside, detector_of
+from oskren.core.slice.levels import FoundSlice, Levels, SliceSettings, analyse, threshold
+from oskren.core.types import Samples
+
+__all__ = ["FoundSlice", "Inside", "Levels", "SliceSettings", "analyse", "detect", "drawn", "inside", "threshold"]
 
 
 def detect(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
@@ -24,3 +27,17 @@ def detect(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
         Begin and end in seconds.
     """
     return detector_of(settings.by).find(levels, settings)
+
+
+def inside(levels: Levels, settings: SliceSettings) -> Inside | None:
+    """What the detector takes attacks inside sounds for, and why; None when it looks at none."""
+    detector = detector_of(settings.by)
+    return None if detector.inside is None or not len(levels.standing.slow) else detector.inside(levels, settings)
+
+
+def drawn(track: Samples, most: int = 600) -> list[float]:
+    """A track as a line to be drawn: at most so many values (dB to a tenth), evenly from its begin to its end; the lowest of each stretch."""
+    if not len(track):
+        return []
+    edges = np.unique(np.linspace(0, len(track), min(most, len(track)), endpoint=False).astype(int))
+    return [round(float(value), 1) for value in np.minimum.reduceat(track, edges)]

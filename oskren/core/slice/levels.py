@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, field_validator
 
-from oskren.core.controls import choice, number, switch
+from oskren.core.controls import choice, number
 from oskren.core.measure import noise
+from oskren.core.slice.bands import Measured, Standing, standing
 from oskren.core.types import Samples
 
 HOP_S = 0.001
@@ -21,16 +22,24 @@ class SliceSettings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    by: Literal["level", "grid"] = choice("level", {"level": "level", "grid": "a grid"}, "Found by")
-    sensitivity_db: float = number(12.0, 1, 60, "dB over floor", "Sensitivity", step=0.5, hint="How far over the measured floor a sound begins")
-    min_length_ms: float = number(40.0, 1, 60_000, "ms", "Shortest", "log", digits=0, usual=(1, 5000))
+    by: Literal["sounds", "level", "grid"] = choice("sounds", {"sounds": "sounds over the floor", "level": "one threshold", "grid": "a grid"}, "Found by")
+    sensitivity_db: float = number(8.0, 1, 60, "dB over floor", "Sensitivity", step=0.5, hint="How far over the measured floor a sound begins")
+    min_length_ms: float = number(5.0, 1, 60_000, "ms", "Shortest", "log", digits=0, usual=(1, 5000))
     min_gap_ms: float = number(60.0, 1, 60_000, "ms", "Gap", "log", digits=0, usual=(1, 5000))
     pre_roll_ms: float = number(2.0, 0, 5_000, "ms", "Before the attack", usual=(0, 200))
     tail_ms: float = number(30.0, 0, 60_000, "ms", "After the end", digits=0, usual=(0, 2000))
-    attacks: bool = switch(True, "Attacks inside begin a slice", "A steep attack inside a sound begins a new slice")
-    rise_db: float = number(10.0, 3, 40, "dB", "Steepness", hint="How steep an attack inside a sound must be")
+    attacks: Literal["auto", "on", "off"] = choice(
+        "auto", None, "Attacks inside begin a slice", hint="Auto decides it by place: where sounds overlap they do, where they stand apart they do not"
+    )
+    rise_db: float = number(8.0, 3, 40, "dB", "Steepness", hint="How steep an attack inside a sound must be")
     every_s: float = number(1.0, 0.02, 3600, "s", "Length of each", "log", digits=3, usual=(0.05, 20))
     first_s: float = number(0.0, 0, 86_400, "s", "First begins at", digits=3, usual=(0, 10))
+
+    @field_validator("attacks", mode="before")
+    @classmethod
+    def _as_before(cls, given: object) -> object:
+        """Plans of before say true or false."""
+        return {True: "on", False: "off"}[given] if isinstance(given, bool) else given
 
 
 class FoundSlice(BaseModel):
@@ -58,34 +67,36 @@ class Levels:
     floor_dbfs: float
     floor_visible: bool
     bright_floor_dbfs: float
+    standing: Standing
 
 
 def analyse(blocks: Iterable[Samples], rate: int) -> Levels:
     """Levels from blocks of shape (frames, channels); one pass, one block in memory."""
+    from oskren.core.slice.kernels import powers
+
     hop = max(1, round(rate * HOP_S))
     power: list[Samples] = []
     bright: list[Samples] = []
     left: Samples | None = None
     last: Samples | None = None
-    frames = 0
+    frames, bands = 0, Measured(rate)
     for block in blocks:
-        frames += len(block)
-        joined = block if left is None or not len(left) else np.concatenate([left, block])
-        whole = len(joined) // hop
-        cut, left = joined[: whole * hop], joined[whole * hop :]
-        if not whole:
+        if not len(block):
             continue
-        channels = cut.shape[1]
-        step = np.empty_like(cut)
-        np.subtract(cut[1:], cut[:-1], out=step[1:])
-        step[0] = cut[0] - (last if last is not None else cut[0])
-        last = cut[-1].copy()
-        for rows, kept in ((cut.reshape(whole, hop * channels), power), (step.reshape(whole, hop * channels), bright)):
-            kept.append(np.einsum("ij,ij->i", rows, rows) / np.float32(hop * channels))
+        bands.push(block)
+        frames += len(block)
+        joined = np.ascontiguousarray(block if left is None or not len(left) else np.concatenate([left, block]), np.float32)
+        whole = len(joined) // hop
+        left = joined[whole * hop :].copy()
+        if last is None:
+            last = joined[:1].copy()
+        power.append(np.empty(whole, np.float32))
+        bright.append(np.empty(whole, np.float32))
+        powers(joined, hop, last, power[-1], bright[-1])
     all_power = np.concatenate(power) if power else np.zeros(0, np.float32)
     all_bright = np.concatenate(bright) if bright else np.zeros(0, np.float32)
     floor, visible = _floor(all_power)
-    return Levels(all_power, all_bright, hop / rate, frames / rate, floor, visible, _floor(all_bright)[0])
+    return Levels(all_power, all_bright, hop / rate, frames / rate, floor, visible, _floor(all_bright)[0], standing(bands.powers(), bands.hop_s))
 
 
 def _floor(power: Samples) -> tuple[float, bool]:

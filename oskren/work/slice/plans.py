@@ -47,7 +47,7 @@ def turn(library: Library, sound: int) -> threading.Lock:
 
 def levels(studio: Studio, library: Library, node: Node) -> Levels:
     """The levels slices of a node are found by; measured once, kept beside the waveforms."""
-    path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".levels.npz"))
+    path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".slices.npz"))
     if not path.exists():
         studio.workers.submit("asked", slicing.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
     return slicing.load_levels(path)

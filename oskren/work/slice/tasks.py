@@ -10,6 +10,7 @@ import numpy as np
 from oskren.core.audio.replacing import replacing
 from oskren.core.nodes.model import NodeAdapter
 from oskren.core.slice import detect
+from oskren.core.slice.bands import Standing
 from oskren.work.engine.place import Workplace
 
 
@@ -23,12 +24,17 @@ def slice_levels(place: Workplace, node: dict[str, Any], keep: str) -> None:
             stream,
             power=found.power,
             bright=found.bright,
-            facts=np.array([found.hop_s, found.seconds, found.floor_dbfs, found.floor_visible, found.bright_floor_dbfs]),
+            slow=found.standing.slow,
+            fast=found.standing.fast,
+            strength=found.standing.strength,
+            floor_db=found.standing.floor_db,
+            facts=np.array([found.hop_s, found.seconds, found.floor_dbfs, found.floor_visible, found.bright_floor_dbfs, found.standing.hop_s]),
         )
 
 
 def load_levels(path: Path) -> detect.Levels:
     """Read what ``slice_levels`` kept."""
     with np.load(path) as stored:
-        hop, seconds, floor, visible, bright = (float(value) for value in stored["facts"])
-        return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright)
+        hop, seconds, floor, visible, bright, step = (float(value) for value in stored["facts"])
+        tracks = Standing(step, stored["slow"], stored["fast"], stored["strength"], stored["floor_db"])
+        return detect.Levels(stored["power"], stored["bright"], hop, seconds, floor, bool(visible), bright, tracks)

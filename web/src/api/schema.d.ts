@@ -4789,6 +4789,30 @@ export interface components {
             displaced: number[];
         };
         /**
+         * Inside
+         * @description What attacks inside sounds were taken for, and why.
+         *
+         *     sounds stand over the floor, parted of them are parted at attacks inside; attacks are those looked at, rise_db their median, quiet the share of
+         *     the time (0 to 1) in which nothing sounds.
+         */
+        Inside: {
+            /**
+             * Taken
+             * @enum {string}
+             */
+            taken: "apart" | "overlapping" | "both";
+            /** Sounds */
+            sounds: number;
+            /** Parted */
+            parted: number;
+            /** Attacks */
+            attacks: number;
+            /** Rise Db */
+            rise_db: number | null;
+            /** Quiet */
+            quiet: number;
+        };
+        /**
          * JobView
          * @description A job as it stands, with what it gave once it is done.
          */
@@ -6053,14 +6077,14 @@ export interface components {
         Plan: {
             /**
              * @default {
-             *       "by": "level",
-             *       "sensitivity_db": 12,
-             *       "min_length_ms": 40,
+             *       "by": "sounds",
+             *       "sensitivity_db": 8,
+             *       "min_length_ms": 5,
              *       "min_gap_ms": 60,
              *       "pre_roll_ms": 2,
              *       "tail_ms": 30,
-             *       "attacks": true,
-             *       "rise_db": 10,
+             *       "attacks": "auto",
+             *       "rise_db": 8,
              *       "every_s": 1,
              *       "first_s": 0
              *     }
@@ -6100,6 +6124,9 @@ export interface components {
         /**
          * PlanView
          * @description A plan with what it stands on: the floor, whether it is visible, the threshold (dBFS), and its finish as steps.
+         *
+         *     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
+         *     attacks inside sounds were taken for.
          */
         PlanView: {
             /** Sound */
@@ -6119,6 +6146,9 @@ export interface components {
             floor_visible: boolean;
             /** Threshold Dbfs */
             threshold_dbfs: number;
+            /** Floors Dbfs */
+            floors_dbfs: number[] | null;
+            inside: components["schemas"]["Inside"] | null;
             /** Revision */
             revision: number;
         };
@@ -7163,18 +7193,18 @@ export interface components {
         SliceSettings: {
             /**
              * Found by
-             * @default level
+             * @default sounds
              * @enum {string}
              */
-            by: "level" | "grid";
+            by: "sounds" | "level" | "grid";
             /**
              * Sensitivity
-             * @default 12
+             * @default 8
              */
             sensitivity_db: number;
             /**
              * Shortest
-             * @default 40
+             * @default 5
              */
             min_length_ms: number;
             /**
@@ -7194,12 +7224,13 @@ export interface components {
             tail_ms: number;
             /**
              * Attacks inside begin a slice
-             * @default true
+             * @default auto
+             * @enum {string}
              */
-            attacks: boolean;
+            attacks: "auto" | "on" | "off";
             /**
              * Steepness
-             * @default 10
+             * @default 8
              */
             rise_db: number;
             /**

@@ -30,7 +30,7 @@ export const RULER = 18;
 /** What is being dragged, where it is now. */
 export interface Grabbed {
   anchor?: number;
-  threshold?: number;
+  over?: number;
   edge?: { id: number; edge: "start" | "end"; at: number };
   fade?: Fade;
 }
@@ -61,8 +61,10 @@ export interface Scene {
   marked: [number, number] | null;
   anchor?: number | null;
   anchorKind?: string;
-  threshold?: number;
-  floor?: number;
+  /** A threshold, in dB over the floor. */
+  over?: number;
+  /** The floor (dBFS): one value, or some from the begin of the sound to its end. */
+  floors?: number[];
   /** What is faded at its ends, and how. */
   faded?: [number, number];
   fade?: Fade;
@@ -108,30 +110,24 @@ function behind(pen: Pen, scene: Scene) {
 }
 
 /** Drawn in dB: by choice, and where a threshold is dragged on it. */
-const levels = (scene: Scene) => scene.inDb || scene.threshold !== undefined;
+const levels = (scene: Scene) => scene.inDb || scene.over !== undefined;
 
 /** By how much the waveform is drawn taller than it is, so that nobody takes it for louder. */
 function said(pen: Pen, scene: Scene) {
   const db = 20 * Math.log10(scene.gain);
-  const text = levels(scene)
-    ? scene.threshold === undefined
-      ? "dB"
-      : ""
-    : Math.abs(db) < 0.5
-      ? ""
-      : `drawn ${db > 0 ? "+" : ""}${db.toFixed(0)} dB`;
+  const text = levels(scene) ? (scene.over === undefined ? "dB" : "") : Math.abs(db) < 0.5 ? "" : `drawn ${db > 0 ? "+" : ""}${db.toFixed(0)} dB`;
   if (!text) return;
   pen.font = FONT;
   onPatch(pen, scene, text, scene.width - 8 - pen.measureText(text).width, RULER + scene.height - 6, scene.colours.dim);
 }
 
 function sound(pen: Pen, scene: Scene) {
-  const { colours, width, height, peaks: data, threshold, silent } = scene;
+  const { colours, width, height, peaks: data, over, silent } = scene;
   if (!data) return;
   const framesShown = (scene.view[1] - scene.view[0]) * scene.rate;
   const left = toX(scene, data.from);
   const across = toX(scene, data.to) - left;
-  if (framesShown <= Math.min(2048, width) * FRAMES_A_PIXEL && threshold === undefined)
+  if (framesShown <= Math.min(2048, width) * FRAMES_A_PIXEL && over === undefined)
     sampleLine(pen, data, left, RULER, across, height, colours.glass, scene.gain);
   else waveform(pen, data, left, RULER, across, height, colours.glass, colours.glassDeep, scene.gain, levels(scene));
   said(pen, scene);
@@ -264,29 +260,42 @@ function onPatch(pen: Pen, scene: Scene, text: string, x: number, y: number, col
   pen.fillText(text, x, y);
 }
 
+/** The floor at a place (px), in dBFS. */
+export function floorAt(scene: Pick<Scene, "view" | "width" | "total" | "floors">, px: number): number {
+  const floors = scene.floors ?? [];
+  const at = scene.view[0] + (px / Math.max(1, scene.width)) * (scene.view[1] - scene.view[0]);
+  const place = Math.max(0, Math.min(floors.length - 1, (at / scene.total) * floors.length - 0.5));
+  const low = Math.floor(place);
+  const high = Math.min(floors.length - 1, low + 1);
+  return (floors[low] ?? 0) + (place - low) * ((floors[high] ?? 0) - (floors[low] ?? 0));
+}
+
 function thresholds(pen: Pen, scene: Scene) {
-  const { colours, width, floor } = scene;
-  if (scene.threshold === undefined) return;
-  const value = scene.grabbed.threshold ?? scene.threshold;
+  const { colours, width, floors } = scene;
+  if (scene.over === undefined || !floors?.length) return;
+  const over = scene.grabbed.over ?? scene.over;
+  const step = floors.length > 1 ? 4 : width;
+  const line = (raised: number, sign: number) => {
+    pen.beginPath();
+    for (let px = 0; px <= width; px += step) pen.lineTo(px, levelY(scene, floorAt(scene, px) + raised, sign));
+    pen.stroke();
+  };
   pen.setLineDash([5, 4]);
   pen.strokeStyle = colours.amber;
-  for (const sign of [1, -1]) {
-    pen.beginPath();
-    pen.moveTo(0, levelY(scene, value, sign));
-    pen.lineTo(width, levelY(scene, value, sign));
-    pen.stroke();
-  }
+  for (const sign of [1, -1]) line(over, sign);
   pen.setLineDash([]);
+  pen.strokeStyle = colours.coral;
+  line(0, 1);
+  const right = floorAt(scene, width - 50);
+  const top = levelY(scene, right + over, 1);
   pen.fillStyle = colours.amber;
   pen.beginPath();
-  pen.roundRect(width - 92, levelY(scene, value, 1) - 21, 84, 18, 5);
+  pen.roundRect(width - 92, top - 21, 84, 18, 5);
   pen.fill();
   pen.fillStyle = colours.onAmber;
-  pen.fillText(`${value.toFixed(1)} dBFS`, width - 84, levelY(scene, value, 1) - 8);
-  if (floor === undefined) return;
-  pen.fillStyle = colours.coral;
-  pen.fillRect(0, levelY(scene, floor, 1), width, 0.8);
-  onPatch(pen, scene, `floor ${floor.toFixed(0)} dBFS`, 6, levelY(scene, floor, 1) - 4, colours.coral);
+  pen.fillText(floors.length > 1 ? `+${over.toFixed(1)} dB` : `${(right + over).toFixed(1)} dBFS`, width - 86, top - 8);
+  const left = floorAt(scene, 6);
+  onPatch(pen, scene, `floor ${left.toFixed(0)} dBFS`, 6, levelY(scene, left, 1) - 4, colours.coral);
 }
 
 /** Where the ends of what is faded lie, and the inner ends of both fades (px); null when nothing can be. */

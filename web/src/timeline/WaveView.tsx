@@ -54,10 +54,10 @@ interface Props {
   hints?: Hint[];
   onBand?: (id: number) => void;
   onEdge?: (id: number, edge: "start" | "end", seconds: number, done: boolean) => void;
-  /** A threshold line (dBFS) that is dragged on the waveform. */
-  threshold?: number;
-  floor?: number;
-  onThreshold?: (dbfs: number) => void;
+  /** A threshold line (dB over the floor) that is dragged on the waveform, and the floor (dBFS) from begin to end. */
+  over?: number;
+  floors?: number[];
+  onOver?: (db: number) => void;
   view?: [number, number];
   onView?: (view: [number, number]) => void;
   /** Key of the sound the strip plays, when its playhead belongs here; and the factor from its time to this one's. */
@@ -72,7 +72,7 @@ const NO_HINTS: Hint[] = [];
 const NO_MARKERS: Scene["markers"] = [];
 
 export function WaveView(props: Props) {
-  const { opened, height, spectrum = 0, marked, anchor, anchorKind, axis = "log", silent, threshold, floor, label, follows } = props;
+  const { opened, height, spectrum = 0, marked, anchor, anchorKind, axis = "log", silent, over, floors, label, follows } = props;
   const { faded, fade, bands = NO_BANDS, hints = NO_HINTS, markers = NO_MARKERS } = props;
   const canvas = useRef<HTMLCanvasElement>(null);
   const overlay = useRef<HTMLCanvasElement>(null);
@@ -104,14 +104,14 @@ export function WaveView(props: Props) {
   const { byDb, inDb } = useHeights();
   const most = useMemo(() => (peaks ? loudest(peaks) : 0), [peaks]);
   // a threshold lies where its level is: nothing is drawn taller under it
-  const gain = threshold === undefined ? (inDb ? 10 ** (byDb / 20) : filling(most, byDb)) : 1;
+  const gain = over === undefined ? (inDb ? 10 ** (byDb / 20) : filling(most, byDb)) : 1;
   const sound = useMemo(
     () => ({ width, height, spectrum, view, total, rate, unit, colours, peaks, gain, inDb, picture, axis, lanes, silent }),
     [width, height, spectrum, view, total, rate, unit, colours, peaks, gain, inDb, picture, axis, lanes, silent],
   );
   const scene = useMemo(
-    (): Scene => ({ ...sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, faded, fade, grabbed }),
-    [sound, bands, hints, markers, marked, anchor, anchorKind, threshold, floor, faded?.[0], faded?.[1], fade, grabbed],
+    (): Scene => ({ ...sound, bands, hints, markers, marked, anchor, anchorKind, over, floors, faded, fade, grabbed }),
+    [sound, bands, hints, markers, marked, anchor, anchorKind, over, floors, faded?.[0], faded?.[1], fade, grabbed],
   );
   useEffect(() => {
     const pen = canvas.current && fitted(canvas.current);

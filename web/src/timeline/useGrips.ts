@@ -2,7 +2,7 @@
 import { type PointerEvent, useRef, useState } from "react";
 import { type Fade, HANDLE } from "../canvas/fades";
 import { LOWEST_DB } from "../canvas/paint";
-import { type Band, fadeEdges, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
+import { type Band, fadeEdges, floorAt, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
 
 type Edge = "start" | "end";
 type Side = "in_s" | "out_s";
@@ -24,7 +24,8 @@ export interface Gripped {
   view: [number, number];
   bands?: Band[];
   anchor?: number | null;
-  threshold?: number;
+  over?: number;
+  floors?: number[];
   faded?: [number, number];
   fade?: Fade;
   onFade?: (fade: Fade) => void;
@@ -33,7 +34,7 @@ export interface Gripped {
   onAnchor?: (seconds: number) => void;
   onBand?: (id: number) => void;
   onEdge?: (id: number, edge: Edge, seconds: number, done: boolean) => void;
-  onThreshold?: (dbfs: number) => void;
+  onOver?: (db: number) => void;
 }
 
 /** No fade is longer. */
@@ -46,7 +47,7 @@ export function useGrips(on: Gripped) {
   const grip = useRef<Grip>(null);
   const moved = useRef(false);
   const [grabbed, setGrabbed] = useState<Grabbed>({});
-  const { height, bands, anchor, threshold, width, lanes, total } = on;
+  const { height, bands, anchor, over, width, lanes, total } = on;
   const x = (seconds: number) => toX(on, seconds);
   const toSeconds = (px: number) => on.view[0] + (px / Math.max(1, width)) * (on.view[1] - on.view[0]);
   const edgeAt = (px: number, some: Band[]): Grip => {
@@ -54,11 +55,11 @@ export function useGrips(on: Gripped) {
       for (const edge of ["start", "end"] as const) if (Math.abs(px - x(band[edge])) < NEAR) return { kind: "edge", id: band.id, edge };
     return null;
   };
-  const onThresholdLine = (px: number, y: number) =>
-    threshold !== undefined &&
-    !!on.onThreshold &&
-    ([1, -1].some((sign) => Math.abs(y - levelY({ height, lanes }, threshold, sign)) < NEAR) ||
-      (px > width - 92 && Math.abs(y - levelY({ height, lanes }, threshold, 1) + 12) < 10));
+  const onThresholdLine = (px: number, y: number) => {
+    if (over === undefined || !on.onOver) return false;
+    const near = (at: number, sign: number) => y - levelY({ height, lanes }, floorAt(on, at) + over, sign);
+    return [1, -1].some((sign) => Math.abs(near(px, sign)) < NEAR) || (px > width - 92 && Math.abs(near(width - 50, 1) + 12) < 10);
+  };
   const fadeAt = (px: number, y: number): Grip => {
     const at = on.onFade && y > RULER && y < RULER + 2 * HANDLE + 2 ? fadeEdges(on) : null;
     const side = at && (Math.abs(px - at.rise) <= HANDLE + 1 ? "in_s" : Math.abs(px - at.fall) <= HANDLE + 1 ? "out_s" : null);
@@ -85,7 +86,8 @@ export function useGrips(on: Gripped) {
   };
   const place = (event: PointerEvent) => {
     const box = event.currentTarget.getBoundingClientRect();
-    return { at: Math.min(total, Math.max(0, toSeconds(event.clientX - box.left))), y: event.clientY - box.top };
+    const px = event.clientX - box.left;
+    return { at: Math.min(total, Math.max(0, toSeconds(px))), px, y: event.clientY - box.top };
   };
   const onPointerDown = (event: PointerEvent) => {
     if (event.button || !on.ready) return;
@@ -96,7 +98,7 @@ export function useGrips(on: Gripped) {
   const onPointerMove = (event: PointerEvent) => {
     const held = grip.current;
     if (!held) return;
-    const { at, y } = place(event);
+    const { at, px, y } = place(event);
     if (held.kind === "mark") {
       if (!moved.current && Math.abs(x(at) - x(held.from)) < 4) return;
       on.onMark(at < held.from ? [at, held.from] : [held.from, at]);
@@ -111,7 +113,7 @@ export function useGrips(on: Gripped) {
     else {
       const half = height / 2 / lanes;
       const share = Math.abs(RULER + half - y) / (half * 0.94);
-      setGrabbed({ threshold: Math.min(-1, (Math.min(1, share) - 1) * LOWEST_DB) });
+      setGrabbed({ over: Math.max(1, Math.min(-1, (Math.min(1, share) - 1) * LOWEST_DB) - floorAt(on, px)) });
     }
     moved.current = true;
   };
@@ -127,7 +129,7 @@ export function useGrips(on: Gripped) {
     } else if (held.kind === "anchor" && grabbed.anchor !== undefined) on.onAnchor?.(grabbed.anchor);
     else if (held.kind === "fade" && grabbed.fade) on.onFade?.(grabbed.fade);
     else if (held.kind === "edge" && grabbed.edge) on.onEdge?.(held.id, held.edge, grabbed.edge.at, true);
-    else if (held.kind === "threshold" && grabbed.threshold !== undefined) on.onThreshold?.(grabbed.threshold);
+    else if (held.kind === "threshold" && grabbed.over !== undefined) on.onOver?.(grabbed.over);
     setGrabbed({});
   };
   return { grabbed, pointer: { onPointerDown, onPointerMove, onPointerUp } };

@@ -2,9 +2,9 @@
 
 # in the order people are offered them
 # isort: off
-from oskren.core.slice.detectors import level, grid  # noqa: F401
+from oskren.core.slice.detectors import sounds, level, grid  # noqa: F401
 # isort: on
 
-from oskren.core.slice.detectors.base import DETECTORS, Detector, detector_of
+from oskren.core.slice.detectors.base import DETECTORS, Detector, Inside, detector_of
 
-__all__ = ["DETECTORS", "Detector", "detector_of"]
+__all__ = ["DETECTORS", "Detector", "Inside", "detector_of"]

@@ -46,7 +46,7 @@ def find(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
         else:
             regions.append([start, last])
     leaving = 10 ** ((levels.floor_dbfs + min(6.0, settings.sensitivity_db * 0.6)) / 10)
-    attacks = _attacks(levels, settings, ms, open_at) if settings.attacks else []
+    attacks = _attacks(levels, settings, ms, open_at) if settings.attacks != "off" else []
     pieces: list[tuple[int, int]] = []
     for index, (start, last) in enumerate(regions):
         behind = regions[index - 1][1] if index else 0

@@ -47,6 +47,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const loop = useListening((state) => state.loop);
 
   const settings = view.plan.settings;
+  const floors = useMemo(() => view.floors_dbfs ?? [view.floor_dbfs], [view.floors_dbfs, view.floor_dbfs]);
   const pieces = plan.slices;
   const inLengths = useCallback(
     (piece: { start_s: number; end_s: number }) => !bandS || (piece.end_s - piece.start_s >= bandS[0] && piece.end_s - piece.start_s <= bandS[1]),
@@ -209,10 +210,9 @@ export function Board({ loaded }: { loaded: PlanView }) {
                     onBand: (id) => choose(id, false),
                     onEdge: (id, edge, at) =>
                       edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null }),
-                    threshold: settings.by === "level" ? view.floor_dbfs + settings.sensitivity_db : undefined,
-                    floor: view.floor_dbfs,
-                    onThreshold: (dbfs) =>
-                      find({ ...settings, sensitivity_db: inside(Number((dbfs - view.floor_dbfs).toFixed(1))) }, "sensitivity_db"),
+                    over: settings.by === "grid" ? undefined : settings.sensitivity_db,
+                    floors,
+                    onOver: (db) => find({ ...settings, sensitivity_db: inside(Number(db.toFixed(1))) }, "sensitivity_db"),
                     label: `Slices of ${loaded.name}; the table below lists them`,
                   }}
                 />

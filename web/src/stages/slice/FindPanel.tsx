@@ -19,6 +19,15 @@ interface Props {
   onDropOthers: () => void;
 }
 
+/** What attacks inside sounds were taken for, and why. */
+function taken(inside: NonNullable<PlanView["inside"]>): string {
+  if (inside.rise_db === null) return "No attack stands out inside a sound.";
+  const why = `attacks inside rise by ${inside.rise_db.toFixed(0)} dB in the middle, and ${(inside.quiet * 100).toFixed(0)} % of the time is silent`;
+  if (inside.taken === "apart") return `Taken for sounds that stand apart: ${why}. Each is one slice.`;
+  if (inside.taken === "overlapping") return `Taken for sounds that overlap: ${why}. Attacks begin slices.`;
+  return `Taken for both: attacks begin slices in ${inside.parted} of ${inside.sounds} sounds, where they are strong and little is silent around.`;
+}
+
 export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropOthers }: Props) {
   const go = useNavigate();
   const pieces = plan.slices;
@@ -28,7 +37,7 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
   return (
     <Side label="Find and finish">
       <Heading>Find</Heading>
-      {!view.floor_visible && (
+      {settings.by === "level" && !view.floor_visible && (
         <Box color="amber" fontSize="12px">
           This sound is dense: no quiet moment shows its floor, so the threshold starts from its quietest tenth.
         </Box>
@@ -40,10 +49,15 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
       )}
       <Controls<Plan["settings"]>
         model="SliceSettings"
-        names={["by", ...looksAt.filter((name) => name !== "rise_db" || settings.attacks)]}
+        names={["by", ...looksAt.filter((name) => name !== "rise_db" || settings.attacks !== "off")]}
         value={settings}
         onChange={(values) => onFind({ ...settings, ...values }, Object.keys(values).join())}
       />
+      {view.inside && settings.attacks === "auto" && (
+        <Box color="dim" fontSize="12px" data-testid="inside">
+          {taken(view.inside)}
+        </Box>
+      )}
       <Line />
       <Heading>Lengths</Heading>
       <Lengths lengths={pieces.map((piece) => piece.end_s - piece.start_s)} band={bandS} onBand={onBand} />
