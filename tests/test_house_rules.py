@@ -16,7 +16,8 @@ from oskren.core.steps.base import checked
 from oskren.core.steps.finding import find
 from oskren.core.words import conditions
 from oskren.demo.chains import chains
-from oskren.demo.scenario import PERFORMANCE, RECORDINGS
+from oskren.demo.scenario import RECORDINGS
+from oskren.demo.takes import PERFORMANCE
 
 ROOT = Path(__file__).parents[1]
 WEB = ROOT / "web" / "src"
