@@ -98,6 +98,46 @@ class Contract(InFolder):
                     part = fresh.read(node, start, 9001)
                     np.testing.assert_allclose(part, whole[start : start + 9001], atol=1e-6)
 
+    def test_random_chains_from_random_positions(self) -> None:
+        """Chains of three steps, one number of each anywhere in its usual range: cold reads anywhere equal the whole."""
+        random = np.random.default_rng(20)
+        keys = [key for key in REGISTRY if key not in ("plugin", "noise_reduction")]
+
+        def step(key: str) -> Step:
+            numbers = [
+                one
+                for one in controls_of(REGISTRY[key].params, REGISTRY[key].moving)
+                if one.control == "number" and one.low is not None and one.high is not None
+            ]
+            moved = {}
+            if numbers:
+                one = numbers[random.integers(len(numbers))]
+                low, high = one.usual or (one.low, one.high)
+                value = random.uniform(low, high)
+                moved = {one.name: round(value) if isinstance(one.default, int) else float(value)}
+            try:
+                REGISTRY[key].params(**{**PARAMS.get(key, {}), **moved})
+            except ValueError:
+                moved = {}
+            return Step(kind=key, params={**PARAMS.get(key, {}), **moved})
+
+        heard = 0
+        for number in range(26):
+            chain = tuple(step(keys[place]) for place in random.choice(len(keys), 3, replace=False))
+            node = Chained(node=self.node, chain=chain)
+            if self.renderer.output_shape(node).frames > 6 * RATE:
+                continue
+            with self.subTest(chain=[(one.kind, one.params) for one in chain]):
+                whole = np.asarray(self.renderer.audio(node)[0])
+                fresh = Renderer(lambda audio: self.media[audio], Cache(self.folder / f"chain {number}"))
+                for _ in range(3):
+                    first, frames = int(random.integers(len(whole))), int(random.integers(1, 30_000))
+                    part = fresh.read(node, first, frames)
+                    wanted = whole[first : first + frames]
+                    np.testing.assert_allclose(part[: len(wanted)], wanted, atol=1e-5 * max(1.0, float(np.abs(whole).max())))
+                heard += 1
+        self.assertGreater(heard, 15)
+
     def test_every_stream_in_uneven_blocks(self) -> None:
         samples = noise(1.0, -12, channels=2, seed=4)
         for key, kind in REGISTRY.items():
