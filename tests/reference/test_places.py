@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from oskren.core.audio.layouts import AZIMUTHS, CHANNELS, convert, encoded, matrix
-from oskren.core.audio.places import WIDE, gains, spots
+from oskren.core.audio.places import WIDE, gains, sides, spots
 from oskren.core.envelope import Envelope
 from oskren.core.measure import loudness
 from oskren.core.nodes.digest import node_hash
@@ -83,6 +83,28 @@ class Heard(InFolder):
             lanes = len(CHANNELS[layout])
             wide = self.source(noise(0.1, -20, channels=lanes, seed=lanes), name=f"{lanes}.wav")
             np.testing.assert_allclose(self.heard(layout, Member(node=wide)), self.renderer.read(wide, 0, 10**6), atol=1e-7)
+
+    def test_pan_laws(self) -> None:
+        """Equal power is gL² + gR² = 1, equal amplitude gL + gR = 1; -4.5 dB lies between (common practice, no source)."""
+        mono, stereo = (self.renderer.read(node, 0, 10**6) for node in (self.mono, self.stereo))
+        pans = np.linspace(-1, 1, 9)
+        for law, centre in (("0 dB", 1.0), ("-3 dB", 2**-0.5), ("-4.5 dB", 2**-0.75), ("-6 dB", 0.5)):
+            with self.subTest(law=law):
+                np.testing.assert_allclose(self.heard("stereo", Member(node=self.mono), pan_law=law), np.repeat(mono * centre, 2, axis=1), atol=1e-6)
+                np.testing.assert_allclose(self.heard("stereo", Member(node=self.stereo), pan_law=law), stereo, atol=1e-6)
+                np.testing.assert_allclose(
+                    self.heard("stereo", Member(node=self.mono, pan=-1.0), pan_law=law), np.concatenate([mono, 0 * mono], axis=1), atol=1e-6
+                )
+                grouped = Mix(members=(Member(node=self.mono, id="one", group="both"),), groups=(Group(id="both", pan=0.4),), pan_law=law)  # type: ignore[arg-type]
+                left, right = sides(np.array([0.4]), 2, law)  # type: ignore[arg-type]
+                np.testing.assert_allclose(self.renderer.audio(grouped)[0], np.concatenate([left * mono, right * mono], axis=1) * centre, atol=1e-6)
+        equal, whole = sides(pans, 1, "-3 dB"), sides(pans, 1, "-6 dB")
+        np.testing.assert_allclose(equal[0] ** 2 + equal[1] ** 2, 1, atol=1e-12)
+        np.testing.assert_allclose(whole[0] + whole[1], 1, atol=1e-12)
+        np.testing.assert_allclose(sides(pans, 1, "-4.5 dB")[0] ** 2, equal[0] * whole[0], atol=1e-12)
+        plain = Mix(members=(Member(node=self.mono),))
+        self.assertEqual(node_hash(plain), node_hash(plain.model_copy(update={"pan_law": "-3 dB"})))
+        self.assertNotEqual(node_hash(plain), node_hash(plain.model_copy(update={"pan_law": "-6 dB"})))
 
     def test_pan_back_and_width(self) -> None:
         audio = self.renderer.read(self.stereo, 0, 10**6)

@@ -6,6 +6,7 @@ A place is (x, y) on a square: x from -1 (left) to 1 (right), y from -1 (back) t
 from __future__ import annotations
 
 import math
+from typing import Literal
 
 import numpy as np
 
@@ -89,14 +90,25 @@ def gains(layout: str, x: Floats, y: Floats) -> Floats:
     return result
 
 
-def sides(pan: Floats, channels: int) -> tuple[Floats, Floats]:
-    """Gains of left and right for pan -1 (left) to 1 (right): equal power, -3 dB in the centre for mono.
+PanLaw = Literal["0 dB", "-3 dB", "-4.5 dB", "-6 dB"]
+PAN_POWER: dict[PanLaw, float] = {"0 dB": 1.0, "-3 dB": 1.0, "-4.5 dB": 1.5, "-6 dB": 2.0}
+"""What a mono sound has in the centre (dB), and the power cos and sin are taken to."""
 
-    A stereo sound is balanced: unity in the centre, cos and sin scaled by √2 and held at 1 outside it.
+
+def sides(pan: Floats, channels: int, law: PanLaw = "-3 dB") -> tuple[Floats, Floats]:
+    """Gains of left and right for pan -1 (left) to 1 (right): cos and sin to a power, so that mono has the law's level in the centre.
+
+    -3 dB is equal power (gL² + gR² = 1), -6 dB equal amplitude (gL + gR = 1), -4.5 dB lies between. A stereo sound is balanced, as is
+    a mono one at 0 dB: unity in the centre, the louder side held at 1 outside it. Common practice, no source.
+
+    >>> [round(20 * math.log10(float(sides(np.zeros(1), 1, law)[0][0])), 1) for law in PAN_POWER]
+    [0.0, -3.0, -4.5, -6.0]
     """
-    angle = (pan + 1) * math.pi / 4
-    left, right = np.cos(angle), np.sin(angle)
-    return (left, right) if channels == 1 else (np.minimum(1.0, left * math.sqrt(2)), np.minimum(1.0, right * math.sqrt(2)))
+    angle, power = (pan + 1) * math.pi / 4, PAN_POWER[law]
+    left, right = (np.maximum(0.0, side) ** power for side in (np.cos(angle), np.sin(angle)))
+    if channels == 1 and law != "0 dB":
+        return left, right
+    return np.minimum(1.0, left * 2 ** (power / 2)), np.minimum(1.0, right * 2 ** (power / 2))
 
 
 def turning(angle: Floats) -> Floats:

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 
+from oskren.core.audio.places import PanLaw
 from oskren.core.controls import choice, number, switch
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
@@ -272,6 +273,9 @@ LAYOUTS = {"mono": "mono", "stereo": "stereo", "quad": "quad", "5.1": "5.1", "7.
 SUM_RATES = {None: "the highest of its layers"} | {rate: f"{rate / 1000:g} kHz" for rate in (44_100, 48_000, 88_200, 96_000, 192_000)}
 
 
+PAN_LAWS = {"0 dB": "0 dB", "-3 dB": "-3 dB, equal power", "-4.5 dB": "-4.5 dB", "-6 dB": "-6 dB, equal amplitude"}
+
+
 class Mix(Frozen):
     """The one recursive sum; its rate is the highest of its members unless set."""
 
@@ -281,6 +285,7 @@ class Mix(Frozen):
     chain: tuple[Step, ...] = ()
     rate: int | None = choice(None, SUM_RATES, "Rate of the sum", low=1000, high=768_000)
     layout: SumLayout = choice("stereo", LAYOUTS, "Channels of the sum")
+    pan_law: PanLaw = choice("-3 dB", PAN_LAWS, "Pan law", hint="Level of a mono sound in the middle of a stereo sum; wide sums keep equal power")
 
 
 Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Row | Mix, Field(discriminator="kind")]
@@ -323,7 +328,7 @@ def thawed(member: Member) -> Member:
 def group_mix(mix: Mix, group: Group, rate: int | None) -> Mix:
     """A group's own sum, with its chain, at a rate (Hz); gain, pan and mute of the group are left to the mix it is in."""
     own = tuple(member.model_copy(update={"group": ""}) for member in mix.members if member.group == group.id)
-    return Mix(members=own, chain=group.chain, rate=rate, layout=mix.layout)
+    return Mix(members=own, chain=group.chain, rate=rate, layout=mix.layout, pan_law=mix.pan_law)
 
 
 def loose(mix: Mix) -> tuple[Member, ...]:

@@ -158,7 +158,9 @@ class Shapes:
                 node, shape, place = self.placed(mix, member)
                 moves = Moves(*(member.envelope(control) for control in ("gain_db", "pan", "back")))
                 moments = self.time_map(self._at_rate(thawed(member), rate)) if moves.any else TimeMap.identity()
-                found.append(Voice(member.id, node, shape, place, member.gain_db, Spot(member.pan, member.back, member.width), mix.layout, moves, moments))
+                found.append(
+                    Voice(member.id, node, shape, place, member.gain_db, Spot(member.pan, member.back, member.width), mix.layout, mix.pan_law, moves, moments)
+                )
         for group in mix.groups:
             own = group_mix(mix, group, rate)
             if not group.mute and any(not member.mute for member in own.members):
@@ -166,7 +168,7 @@ class Shapes:
                 frozen = None if group.frozen is None else Member(node=group.frozen)
                 node_: Node = own if frozen is None else self._at_rate(frozen, rate)
                 own_shape = shape if frozen is None else self.shape(node_)
-                found.append(Voice(group.id, node_, own_shape, -shape.zero, group.gain_db, Spot(group.pan, group.back, group.width), mix.layout))
+                found.append(Voice(group.id, node_, own_shape, -shape.zero, group.gain_db, Spot(group.pan, group.back, group.width), mix.layout, mix.pan_law))
         return found
 
     def _mix_shape(self, mix: Mix) -> Shape:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from oskren.core.audio.layouts import CHANNELS, convert, layout_of
-from oskren.core.audio.places import SPOTTED, WIDE, azimuth, gains, sides, spots, turning
+from oskren.core.audio.places import SPOTTED, WIDE, PanLaw, azimuth, gains, sides, spots, turning
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.model import Node
 from oskren.core.timemap import TimeMap
@@ -75,6 +75,7 @@ class Voice:
     gain_db: float
     spot: Spot
     layout: str = "stereo"
+    pan_law: PanLaw = "-3 dB"
     moves: Moves = Moves()
     moments: TimeMap = field(default_factory=TimeMap.identity)
 
@@ -92,15 +93,17 @@ class Voice:
             gain, pan, back = (
                 value if moves is None else value + moves.at(at) for value, moves in ((gain, self.moves.gain), (pan, self.moves.pan), (back, self.moves.back))
             )
-        spread = in_plane if self.layout in WIDE else between_sides
-        return spread(part, self.shape.named, self.layout, np.clip(pan, -1, 1), np.clip(back, 0, 1), self.spot.width, 10.0 ** (gain / 20))
+        pan, gain = np.clip(pan, -1, 1), 10.0 ** (gain / 20)
+        if self.layout not in WIDE:
+            return between_sides(part, self.shape.named, pan, gain, self.pan_law)
+        return in_plane(part, self.shape.named, self.layout, pan, np.clip(back, 0, 1), self.spot.width, gain)
 
 
-def between_sides(part: Samples, named: str, layout: str, pan: Floats, back: Floats, width: float, gain: Floats) -> Samples:
-    """Left and right of a sound at a pan (one value, or one a frame)."""
+def between_sides(part: Samples, named: str, pan: Floats, gain: Floats, law: PanLaw) -> Samples:
+    """Left and right of a sound at a pan (one value, or one a frame), by a law."""
     lanes = min(part.shape[1], 2)
     lanes_of = part if part.shape[1] == lanes else convert(part, "stereo", named)
-    left, right = ((side * gain).astype(np.float32) for side in sides(pan, lanes))
+    left, right = ((side * gain).astype(np.float32) for side in sides(pan, lanes, law))
     return np.stack([lanes_of[:, 0] * left, lanes_of[:, -1] * right], axis=1)
 
 

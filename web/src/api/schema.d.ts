@@ -5396,6 +5396,12 @@ export interface components {
              * @enum {string}
              */
             layout: "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
+            /**
+             * Pan law
+             * @default -3 dB
+             * @enum {string}
+             */
+            pan_law: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
         };
         /**
          * Moving
@@ -5453,7 +5459,8 @@ export interface components {
              *       "members": [],
              *       "groups": [],
              *       "chain": [],
-             *       "layout": "stereo"
+             *       "layout": "stereo",
+             *       "pan_law": "-3 dB"
              *     }
              */
             mix: components["schemas"]["Mix"];

@@ -13,6 +13,7 @@ import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
+import { wide } from "./Placing";
 import { StackChain } from "./StackChain";
 import type { Named } from "./usePrinting";
 import { Versions } from "./Versions";
@@ -68,6 +69,7 @@ export function SumPanel({
 }: Props) {
   const library = useShared((state) => state.library);
   const sumLayout = useControl("Mix", "layout");
+  const panLaw = useControl("Mix", "pan_law");
   const sumRate = useControl("Mix", "rate");
   const stale = useQuery({
     queryKey: ["stale", library],
@@ -101,6 +103,11 @@ export function SumPanel({
         <Fact name="Channels">
           <ControlOf control={sumLayout} value={mix.layout} folded onChange={(layout) => onChange({ ...mix, layout: layout })} />
         </Fact>
+        {!wide(mix.layout) && (
+          <Fact name="Pan law">
+            <ControlOf control={panLaw} value={mix.pan_law} folded onChange={(law) => onChange({ ...mix, pan_law: law })} />
+          </Fact>
+        )}
         <Fact name="Rate">
           <ControlOf control={sumRate} value={mix.rate ?? null} folded onChange={(rate) => onChange({ ...mix, rate: rate })} />
         </Fact>

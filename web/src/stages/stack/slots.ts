@@ -33,7 +33,7 @@ export function ofLayers(members: Member[]): Slot[] {
       member.end_s == null &&
       !member.envelopes.length;
     if (plain) return slotOf(member, member.node, member.anchor_s, member.gain_db);
-    const node: Node = { kind: "mix", members: [alone], groups: [], chain: [], rate: null, layout: "stereo" };
+    const node: Node = { kind: "mix", members: [alone], groups: [], chain: [], rate: null, layout: "stereo", pan_law: "-3 dB" };
     return slotOf({ ...member, origin: null }, node, 0, member.gain_db);
   });
 }
