@@ -16,6 +16,7 @@ from fastapi.testclient import TestClient
 from oskren.api.app import make_app
 from oskren.api.page import WEB
 from oskren.core.audio import files
+from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.measure import levels
 from tests.support import RATE, noise, struck
 
@@ -40,7 +41,8 @@ class Running(unittest.TestCase):
         for k, at in enumerate((1.0, 2.5, 4.0)):
             take[round(at * RATE) : round(at * RATE) + RATE // 2] += struck(seed=k)
         (cls.folder / "in").mkdir()
-        files.write(cls.folder / "in" / "gear take.wav", take, RATE, 24)
+        marks = (Marker(at_s=2.5, label="knock"), Marker(at_s=4.0, label="knock"))
+        files.write(cls.folder / "in" / "gear take.wav", take, RATE, 24, said=Metadata(markers=marks))
         files.write(cls.folder / "in" / "glass hit.wav", struck(1.0, 0.2, seed=5), RATE, 24)
         files.write(cls.folder / "in" / "brass hit.wav", struck(0.8, 0.1, seed=6, rate=96_000), 96_000, 24)
         (cls.folder / "in" / "broken.wav").write_bytes(b"RIFF no")
@@ -313,7 +315,11 @@ class VarySliceShip(Running):
         self.assertAlmostEqual(view["threshold_dbfs"], view["floor_dbfs"] + 8, places=3)
         few = self.post(f"{HERE}/plans/{number}/find", {"sensitivity_db": 58})
         self.assertEqual(few["plan"]["slices"], [])
+        marked = self.post(f"{HERE}/plans/{number}/find", {"by": "markers"})
+        self.assertEqual([one["attack_s"] for one in marked["plan"]["slices"]], [2.5, 4.0])
+        self.assertIsNone(marked["inside"])
         view = self.post(f"{HERE}/plans/{number}/find", {"sensitivity_db": 8})
+        self.assertEqual((view["inside"]["taken"], view["inside"]["sounds"]), ("apart", 3))
         first = view["plan"]["slices"][0]
         edit = {"edit": {"do": "split", "id": first["id"], "at_s": (first["start_s"] + first["end_s"]) / 2}}
         self.assertEqual(len(self.post(f"{HERE}/plans/{number}/edit", edit)["plan"]["slices"]), 4)

@@ -2,6 +2,7 @@
 
 import itertools
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -21,7 +22,7 @@ def take(seconds: float = 4.0) -> Levels:
     return analyse([out], RATE)
 
 
-LEVELS = take()
+LEVELS = replace(take(), markers=((0.5, 0.5), (1.3, 1.3), (2.1, 2.1)))
 
 
 class Contract(unittest.TestCase):
@@ -33,7 +34,7 @@ class Contract(unittest.TestCase):
                 self.assertEqual(detector.key, key)
                 self.assertLessEqual(set(detector.settings), set(controls) - {"by"})
                 self.assertTrue(detector.settings)
-        with self.assertRaisesRegex(OskrenError, "cannot be found by 'ear'; there are sounds, level, grid"):
+        with self.assertRaisesRegex(OskrenError, "cannot be found by 'ear'; there are sounds, level, markers, grid"):
             detector_of("ear")
 
     def test_slices_are_in_order_apart_and_inside_and_silence_has_none(self) -> None:
@@ -74,6 +75,30 @@ class Grid(unittest.TestCase):
         """120 beats a minute: four beats are 2 s (by definition)."""
         found = detect(take(8.0), SliceSettings(by="grid", every_s=60 / 120 * 4))
         self.assertEqual([one.start_s for one in found], [0.0, 2.0, 4.0, 6.0])
+
+
+class Markers(unittest.TestCase):
+    """Hits at 0.5, 1.3, 2.1 and 2.9 s."""
+
+    def test_each_lasts_to_where_its_sound_ends_or_to_the_next(self) -> None:
+        levels = replace(take(), markers=((2.1, 2.1), (0.5, 0.5), (0.5, 0.5), (9.0, 9.0)))
+        to_sound, to_next = (detect(levels, SliceSettings.model_validate({"by": "markers", "until": until, "tail_ms": 0.0})) for until in ("sound", "next"))
+        for found in (to_sound, to_next):
+            self.assertEqual([one.attack_s for one in found], [0.5, 2.1])
+            self.assertAlmostEqual(found[0].start_s, 0.498, places=6)
+        self.assertAlmostEqual(to_next[0].end_s, 2.098, places=6)
+        self.assertAlmostEqual(to_next[1].end_s, levels.seconds, places=6)
+        # the hit at 1.3 s lies before the second marker: its end is where the first slice ends
+        self.assertTrue(1.5 < to_sound[0].end_s < 2.0)
+        self.assertTrue(3.1 < to_sound[1].end_s < 3.6)
+
+    def test_a_part_that_is_marked_is_a_slice(self) -> None:
+        levels = replace(take(), markers=((0.4, 1.0), (1.2, 3.0), (2.0, 2.0)))
+        found = detect(levels, SliceSettings(by="markers", pre_roll_ms=0.0))
+        self.assertEqual([(one.start_s, one.end_s) for one in found[:2]], [(0.4, 1.0), (1.2, 2.0)])
+
+    def test_a_file_without_markers_has_none(self) -> None:
+        self.assertEqual(detect(take(), SliceSettings(by="markers")), [])
 
 
 if __name__ == "__main__":

@@ -90,7 +90,7 @@ def plans(library: InLibrary) -> list[PlanHead]:
 
 
 def _view(studio: Studio, library: Library, id: int, node: Node, plan: Plan) -> PlanView:
-    levels = slices.levels(studio, library, node)
+    levels = slices.levels(studio, library, id, node)
     return PlanView(
         sound=id,
         name=library.sound(id).name,
@@ -129,7 +129,7 @@ serve(router, "/plans/{id}", PLAN)
 def find_slices(studio: InStudio, library: InLibrary, page: InPage, id: int, settings: SliceSettings) -> PlanView:
     """Find anew with other settings; what was corrected by hand stays."""
     node, before = slices.plan_of(studio, library, id)
-    levels = slices.levels(studio, library, node)  # measured outside the turn: it may take a while
+    levels = slices.levels(studio, library, id, node)  # measured outside the turn: it may take a while
     with slices.turn(library, id):
         node, before = slices.plan_of(studio, library, id)
         after = planning.refound(before, settings, detect(levels, settings))
@@ -142,7 +142,7 @@ def find_slices(studio: InStudio, library: InLibrary, page: InPage, id: int, set
 def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Edited) -> PlanView:
     """Correct one slice of the plan as it is now: edits that come at once are made in turn."""
     node, _ = slices.plan_of(studio, library, id)
-    seconds = slices.levels(studio, library, node).seconds
+    seconds = slices.levels(studio, library, id, node).seconds
     edit = wanted.edit
     with slices.turn(library, id):
         node, before = slices.plan_of(studio, library, id)

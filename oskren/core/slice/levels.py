@@ -22,7 +22,9 @@ class SliceSettings(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    by: Literal["sounds", "level", "grid"] = choice("sounds", {"sounds": "sounds over the floor", "level": "one threshold", "grid": "a grid"}, "Found by")
+    by: Literal["sounds", "level", "markers", "grid"] = choice(
+        "sounds", {"sounds": "sounds over the floor", "level": "one threshold", "markers": "markers of the file", "grid": "a grid"}, "Found by"
+    )
     sensitivity_db: float = number(8.0, 1, 60, "dB over floor", "Sensitivity", step=0.5, hint="How far over the measured floor a sound begins")
     min_length_ms: float = number(5.0, 1, 60_000, "ms", "Shortest", "log", digits=0, usual=(1, 5000))
     min_gap_ms: float = number(60.0, 1, 60_000, "ms", "Gap", "log", digits=0, usual=(1, 5000))
@@ -32,6 +34,7 @@ class SliceSettings(BaseModel):
         "auto", None, "Attacks inside begin a slice", hint="Auto decides it by place: where sounds overlap they do, where they stand apart they do not"
     )
     rise_db: float = number(8.0, 3, 40, "dB", "Steepness", hint="How steep an attack inside a sound must be")
+    until: Literal["sound", "next"] = choice("sound", {"sound": "where its sound ends", "next": "the next marker"}, "Each lasts to")
     every_s: float = number(1.0, 0.02, 3600, "s", "Length of each", "log", digits=3, usual=(0.05, 20))
     first_s: float = number(0.0, 0, 86_400, "s", "First begins at", digits=3, usual=(0, 10))
 
@@ -57,7 +60,8 @@ class Levels:
     """Levels of a sound in hops of 1 ms: ``power`` of all of it, ``bright`` of its first difference (its upper bands).
 
     ``floor_dbfs`` is the level thresholds start from; ``floor_visible`` says whether it is the measured noise floor or,
-    for dense material, only its quietest tenth.
+    for dense material, only its quietest tenth. ``standing`` is how far its bands stand over floors of their own, which are followed;
+    ``markers`` are those of the file, from where to where (s of the sound), the same moment twice for a point.
     """
 
     power: Samples
@@ -68,6 +72,7 @@ class Levels:
     floor_visible: bool
     bright_floor_dbfs: float
     standing: Standing
+    markers: tuple[tuple[float, float], ...] = ()
 
 
 def analyse(blocks: Iterable[Samples], rate: int) -> Levels:

@@ -6,6 +6,7 @@ import tempfile
 import threading
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
@@ -45,17 +46,22 @@ def turn(library: Library, sound: int) -> threading.Lock:
     return _turns[(str(library.folder), sound)]
 
 
-def levels(studio: Studio, library: Library, node: Node) -> Levels:
-    """The levels slices of a node are found by; measured once, kept beside the waveforms."""
+def levels(studio: Studio, library: Library, sound: int, node: Node) -> Levels:
+    """The levels slices of a sound's node are found by, measured once and kept beside the waveforms; and its markers."""
     path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".slices.npz"))
     if not path.exists():
         studio.workers.submit("asked", slicing.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
-    return slicing.load_levels(path)
+    marks = [mark for mark in library.sound(sound).said.get("markers", []) if mark.get("label", "").lower() != "anchor"]
+    if not marks:
+        return slicing.load_levels(path)
+    moved = studio.place(library, node).renderer().time_map(node).to_output
+    ends = [sorted((moved(mark["at_s"]), moved(mark["at_s"] + mark.get("length_s", 0.0)))) for mark in marks]
+    return replace(slicing.load_levels(path), markers=tuple((first, last) for first, last in ends))
 
 
-def find(studio: Studio, library: Library, node: Node, plan: Plan, settings: SliceSettings) -> Plan:
+def find(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, settings: SliceSettings) -> Plan:
     """Find anew with other settings; corrected slices stay."""
-    return refound(plan, settings, detect(levels(studio, library, node), settings))
+    return refound(plan, settings, detect(levels(studio, library, sound, node), settings))
 
 
 def plan_of(studio: Studio, library: Library, sound: int) -> tuple[Node, Plan]:
@@ -65,7 +71,7 @@ def plan_of(studio: Studio, library: Library, sound: int) -> tuple[Node, Plan]:
     if row is not None:
         return NodeAdapter.validate_python(row.node), Plan.model_validate(row.plan, context=AS_KEPT)
     node = node_of(library.sound(sound))
-    plan = find(studio, library, node, Plan(), SliceSettings())
+    plan = find(studio, library, sound, node, Plan(), SliceSettings())
     save(library, sound, node, plan)
     return node, plan
 

@@ -6092,6 +6092,7 @@ export interface components {
              *       "tail_ms": 30,
              *       "attacks": "auto",
              *       "rise_db": 8,
+             *       "until": "sound",
              *       "every_s": 1,
              *       "first_s": 0
              *     }
@@ -7203,7 +7204,7 @@ export interface components {
              * @default sounds
              * @enum {string}
              */
-            by: "sounds" | "level" | "grid";
+            by: "sounds" | "level" | "markers" | "grid";
             /**
              * Sensitivity
              * @default 8
@@ -7240,6 +7241,12 @@ export interface components {
              * @default 8
              */
             rise_db: number;
+            /**
+             * Each lasts to
+             * @default sound
+             * @enum {string}
+             */
+            until: "sound" | "next";
             /**
              * Length of each
              * @default 1

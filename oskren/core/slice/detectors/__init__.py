@@ -2,7 +2,7 @@
 
 # in the order people are offered them
 # isort: off
-from oskren.core.slice.detectors import sounds, level, grid  # noqa: F401
+from oskren.core.slice.detectors import sounds, level, markers, grid  # noqa: F401
 # isort: on
 
 from oskren.core.slice.detectors.base import DETECTORS, Detector, Inside, detector_of

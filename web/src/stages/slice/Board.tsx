@@ -210,7 +210,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
                     onBand: (id) => choose(id, false),
                     onEdge: (id, edge, at) =>
                       edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null }),
-                    over: settings.by === "grid" ? undefined : settings.sensitivity_db,
+                    over: settings.by === "grid" || settings.by === "markers" ? undefined : settings.sensitivity_db,
                     floors,
                     onOver: (db) => find({ ...settings, sensitivity_db: inside(Number(db.toFixed(1))) }, "sensitivity_db"),
                     label: `Slices of ${loaded.name}; the table below lists them`,

@@ -44,7 +44,9 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
       )}
       {pieces.length === 0 && (
         <Box color="amber" role="status">
-          Nothing was found. Lower the sensitivity or the shortest length; a silent file has no slices.
+          {settings.by === "markers"
+            ? "This file has no markers; find its sounds over the floor, or by a grid."
+            : "Nothing was found. Lower the sensitivity or the shortest length; a silent file has no slices."}
         </Box>
       )}
       <Controls<Plan["settings"]>
