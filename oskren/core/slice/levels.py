@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Literal
 
@@ -75,6 +76,16 @@ class Levels:
     markers: tuple[tuple[float, float], ...] = ()
 
 
+def _ahead(blocks: Iterable[Samples]) -> Iterator[Samples]:
+    """The blocks, each read while the one before is worked on."""
+    coming = iter(blocks)
+    with ThreadPoolExecutor(1) as reader:
+        following = reader.submit(next, coming, None)
+        while (block := following.result()) is not None:
+            following = reader.submit(next, coming, None)
+            yield block
+
+
 def analyse(blocks: Iterable[Samples], rate: int) -> Levels:
     """Levels from blocks of shape (frames, channels); one pass, one block in memory."""
     from oskren.core.slice.kernels import powers
@@ -85,7 +96,7 @@ def analyse(blocks: Iterable[Samples], rate: int) -> Levels:
     left: Samples | None = None
     last: Samples | None = None
     frames, bands = 0, Measured(rate)
-    for block in blocks:
+    for block in _ahead(blocks):
         if not len(block):
             continue
         bands.push(block)
