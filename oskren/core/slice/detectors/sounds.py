@@ -31,8 +31,9 @@ FAR_S, CLEAR_RISE_DB = 0.4, 8.0
 """What begins so soon after a sound, and without a clear attack, is the rest of it, come out of the floor once more."""
 
 CANDIDATE_DB, NEAR_S, FEWEST = 6.0, 5.0, 6
-APART_DB, PER_SILENCE_DB, SHARE = 10.5, 20.0, 0.5
-"""Attacks inside begin slices where their weighted median is over APART_DB, and so much more for the share of silence around."""
+APART_DB, PER_SILENCE_DB, SHARE, REACH = 10.5, 20.0, 0.5, 8
+"""Attacks inside begin slices where their weighted median is over APART_DB, and so much more for the share of silence around. What lies
+further than REACH times NEAR_S counts for nothing."""
 
 APART_S, SOON_DB, SOON_S = 0.08, 12.0, 0.2
 """Attacks so close are one; soon after the last start one must be steeper, by an exponential that falls over SOON_S."""
@@ -80,8 +81,6 @@ def _split(tracks: Standing, sounds: list[_Sound], inside: list[NDArray[np.int64
     hop, attacks = tracks.hop_s, np.concatenate([np.zeros(0, np.int64), *inside])
     if len(attacks) < FEWEST:
         return [False] * len(sounds)
-    attacks = attacks[np.argsort(tracks.strength[attacks], kind="stable")]
-    strengths = tracks.strength[attacks]
     begins = np.array([one.opens for one in sounds])
     heard = np.zeros(len(tracks.slow) + 1, np.int32)
     np.add.at(heard, [one.rises for one in sounds], 1)
@@ -89,16 +88,22 @@ def _split(tracks: Standing, sounds: list[_Sound], inside: list[NDArray[np.int64
     cells = np.arange(0, len(tracks.slow), round(0.1 / hop))
     silent = np.cumsum(heard)[cells] == 0
 
-    def weights(places: NDArray[np.int64], one: _Sound) -> NDArray[np.float64]:
-        return np.asarray(np.exp(-np.maximum(0, np.maximum(one.rises - places, places - one.ends)) * hop / NEAR_S))
+    def around(places: NDArray[np.int64], one: _Sound) -> tuple[slice, NDArray[np.float64]]:
+        """Which of the places, in order, are near enough to count, and how much."""
+        reach = REACH * NEAR_S / hop
+        part = slice(*np.searchsorted(places, [one.rises - reach, one.ends + reach]).tolist())
+        here = places[part]
+        return part, np.asarray(np.exp(-np.maximum(0, np.maximum(one.rises - here, here - one.ends)) * hop / NEAR_S))
 
     def told(one: _Sound) -> bool:
-        near = weights(attacks, one)
-        sums = np.cumsum(near)
-        median = strengths[np.searchsorted(sums, sums[-1] / 2)]
-        around = weights(cells, one)
-        wanted = APART_DB + PER_SILENCE_DB * float(around[silent].sum() / around.sum())
-        return bool(median >= wanted and sums[-1] >= SHARE * weights(begins, one).sum())
+        part, near = around(attacks, one)
+        strengths = tracks.strength[attacks[part]]
+        order = np.argsort(strengths, kind="stable")
+        sums = np.cumsum(near[order])
+        median = strengths[order][np.searchsorted(sums, sums[-1] / 2)]
+        there, time = around(cells, one)
+        wanted = APART_DB + PER_SILENCE_DB * float(time[silent[there]].sum() / time.sum())
+        return bool(median >= wanted and sums[-1] >= SHARE * around(begins, one)[1].sum())
 
     return [told(one) if len(places) else False for one, places in zip(sounds, inside, strict=True)]
 
