@@ -22,7 +22,7 @@ AT_A_TIME = 1024
 SMOOTH_S, CELL_S, LOOK_S, CALM_S = 0.048, 0.1, 5.0, 2.5
 """The floor: the least of smoothed power in cells, then around each cell, then evened out."""
 
-LONG_S, RAISED_DB, SAME_DB, EVENT_DB, EVENTS = 60.0, 10.0, 3.0, 10.0, 2
+LONG_S, RAISED_DB, SAME_DB, EVENT_DB, EVENTS = 1200.0, 10.0, 3.0, 10.0, 2
 """A floor that stands so far over the least of a long while is one only if events stand over it in their turn; else it is a long sound."""
 
 SILENT = 1e-11
