@@ -74,7 +74,7 @@ def cents(measured: float, wanted: float) -> float:
 def pan_gains(pan: float, channels: int) -> Samples:
     """What each channel of a sound gives to left and right at a pan, as a mix hears it: shape (channels, 2)."""
     layout = "mono" if channels == 1 else "stereo"
-    return between_sides(np.eye(channels, dtype=np.float32), layout, "stereo", np.array([pan]), np.zeros(1), 1.0, np.ones(1))
+    return between_sides(np.eye(channels, dtype=np.float32), layout, np.array([pan]), np.ones(1), "-3 dB")
 
 
 class InFolder(unittest.TestCase):
