@@ -5,6 +5,7 @@ import io
 import json
 import os
 import sqlite3
+import subprocess
 import time
 import unittest
 import unittest.mock
@@ -442,12 +443,16 @@ class OneShape(Running):
         files.write(self.folder / "left take.wav", noise(26.0, -30, RATE, 2, seed=5), RATE, 24)
         self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "left take.wav")]}))
         sound = self.named("left take")["id"]
-        busy = [studio.workers.submit("question", time.sleep, 3) for _ in range(2)]
+        done = self.folder / "looked at"
+        waiting = ["sh", "-c", 'until [ -e "$0" ]; do sleep 0.05; done', str(done)]
+        busy = [studio.workers.submit("question", subprocess.check_call, waiting) for _ in range(2)]
+        self.addCleanup(done.touch)
         self.assertTrue(self.post(f"{HERE}/open", {"sound": sound, "chain": [{"kind": "even"}], "estimate": True})["estimated"])
         [first] = studio.glancing._going.values()
         with unittest.mock.patch.object(glancing, "LEFT_S", 0.0):
             self.post(f"{HERE}/open", {"sound": sound, "chain": [{"kind": "normalise"}], "estimate": True})
         self.assertTrue(first.future.cancelled() or first.flag.exists())
+        done.touch()
         for one in busy:
             one.result(PATIENCE_S)
 
