@@ -11,7 +11,7 @@ from oskren.api.common import InLibrary, InPage, InStudio, Started, changed, sta
 from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.core.nodes.model import Node, Step
 from oskren.core.slice import plan as planning
-from oskren.core.slice.detect import Inside, SliceSettings, detect, drawn, inside, threshold
+from oskren.core.slice.detect import Inside, SliceSettings, detect, drawn, inside
 from oskren.core.slice.plan import Plan
 from oskren.store import Library
 from oskren.store.documents import plans as kept
@@ -23,7 +23,7 @@ router = APIRouter(prefix="/lib/{library}", tags=["slice"])
 
 
 class PlanView(BaseModel):
-    """A plan with what it stands on: the floor, whether it is visible, the threshold (dBFS), and its finish as steps.
+    """A plan with what it stands on: the floor, whether it is visible, and its finish as steps.
 
     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
     attacks inside sounds were taken for.
@@ -37,7 +37,6 @@ class PlanView(BaseModel):
     finishing: list[Step]
     floor_dbfs: float
     floor_visible: bool
-    threshold_dbfs: float
     floors_dbfs: list[float] | None
     inside: Inside | None
     revision: int
@@ -100,7 +99,6 @@ def _view(studio: Studio, library: Library, id: int, node: Node, plan: Plan) -> 
         finishing=list(planning.finish_chain(plan.finish)),
         floor_dbfs=levels.floor_dbfs,
         floor_visible=levels.floor_visible,
-        threshold_dbfs=threshold(levels, plan.settings),
         floors_dbfs=drawn(levels.standing.floor_db) if plan.settings.by == "sounds" else None,
         inside=inside(levels, plan.settings),
         revision=slices.revision_of(library, id),

@@ -56,7 +56,7 @@ class FoundSlice(BaseModel):
     attack_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Levels:
     """Levels of a sound in hops of 1 ms: ``power`` of all of it, ``bright`` of its first difference (its upper bands).
 

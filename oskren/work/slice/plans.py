@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import tempfile
 import threading
 from collections import defaultdict
@@ -46,6 +47,12 @@ def turn(library: Library, sound: int) -> threading.Lock:
     return _turns[(str(library.folder), sound)]
 
 
+@functools.lru_cache(maxsize=2)
+def _measured(path: Path, markers: tuple[tuple[float, float], ...]) -> Levels:
+    """Levels from a file that never changes; kept, since every edit of a plan asks for them."""
+    return replace(slicing.load_levels(path), markers=markers)
+
+
 def levels(studio: Studio, library: Library, sound: int, node: Node) -> Levels:
     """The levels slices of a sound's node are found by, measured once and kept beside the waveforms; and its markers."""
     path = Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".slices.npz"))
@@ -53,10 +60,10 @@ def levels(studio: Studio, library: Library, sound: int, node: Node) -> Levels:
         studio.workers.submit("asked", slicing.slice_levels, studio.place(library, node), node.model_dump(mode="json"), str(path)).result()
     marks = [mark for mark in library.sound(sound).said.get("markers", []) if mark.get("label", "").lower() != "anchor"]
     if not marks:
-        return slicing.load_levels(path)
+        return _measured(path, ())
     moved = studio.place(library, node).renderer().time_map(node).to_output
     ends = [sorted((moved(mark["at_s"]), moved(mark["at_s"] + mark.get("length_s", 0.0)))) for mark in marks]
-    return replace(slicing.load_levels(path), markers=tuple((first, last) for first, last in ends))
+    return _measured(path, tuple((first, last) for first, last in ends))
 
 
 def find(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, settings: SliceSettings) -> Plan:

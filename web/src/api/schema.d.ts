@@ -6131,7 +6131,7 @@ export interface components {
         };
         /**
          * PlanView
-         * @description A plan with what it stands on: the floor, whether it is visible, the threshold (dBFS), and its finish as steps.
+         * @description A plan with what it stands on: the floor, whether it is visible, and its finish as steps.
          *
          *     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
          *     attacks inside sounds were taken for.
@@ -6152,8 +6152,6 @@ export interface components {
             floor_dbfs: number;
             /** Floor Visible */
             floor_visible: boolean;
-            /** Threshold Dbfs */
-            threshold_dbfs: number;
             /** Floors Dbfs */
             floors_dbfs: number[] | null;
             inside: components["schemas"]["Inside"] | null;

@@ -8,6 +8,7 @@ silence between.
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 from typing import Literal
 
@@ -143,8 +144,9 @@ def _end(tracks: Standing, one: _Sound) -> int:
     return end
 
 
-def _look(levels: Levels, settings: SliceSettings) -> tuple[list[tuple[int, float]], Inside]:
-    """Begin (1 ms cells) and end (s) of every slice, and what was made of attacks inside."""
+@functools.lru_cache(maxsize=2)
+def _look(levels: Levels, settings: SliceSettings) -> tuple[tuple[tuple[int, float], ...], Inside]:
+    """Begin (1 ms cells) and end (s) of every slice, and what was made of attacks inside; kept, since both are asked for one after the other."""
     tracks, cell = levels.standing, levels.hop_s
     sounds = _sounds(tracks, settings)
     inside = _candidates(tracks, sounds)
@@ -163,7 +165,7 @@ def _look(levels: Levels, settings: SliceSettings) -> tuple[list[tuple[int, floa
     many = sum(parted and len(places) > 0 for parted, places in zip(split, inside, strict=True))
     strengths = tracks.strength[np.concatenate([np.zeros(0, np.int64), *inside])]
     taken: Literal["apart", "overlapping", "both"] = "apart" if not many else "overlapping" if many > 0.8 * sum(len(one) > 0 for one in inside) else "both"
-    return found, Inside(
+    return tuple(found), Inside(
         taken=taken,
         sounds=len(sounds),
         parted=many,
