@@ -4,6 +4,7 @@ import { AXIS_MARKS, type Axis, axisHeight } from "./axis";
 import { drawFade, type Fade } from "./fades";
 import { levelHeight, type PeakData, sampleLine, spectrogramImage, waveform } from "./paint";
 import { marks, type Unit } from "./ruler";
+import { drawThreshold } from "./threshold";
 
 export interface Band {
   id: number;
@@ -260,42 +261,13 @@ function onPatch(pen: Pen, scene: Scene, text: string, x: number, y: number, col
   pen.fillText(text, x, y);
 }
 
-/** The floor at a place (px), in dBFS. */
-export function floorAt(scene: Pick<Scene, "view" | "width" | "total" | "floors">, px: number): number {
-  const floors = scene.floors ?? [];
-  const at = scene.view[0] + (px / Math.max(1, scene.width)) * (scene.view[1] - scene.view[0]);
-  const place = Math.max(0, Math.min(floors.length - 1, (at / scene.total) * floors.length - 0.5));
-  const low = Math.floor(place);
-  const high = Math.min(floors.length - 1, low + 1);
-  return (floors[low] ?? 0) + (place - low) * ((floors[high] ?? 0) - (floors[low] ?? 0));
-}
-
 function thresholds(pen: Pen, scene: Scene) {
-  const { colours, width, floors } = scene;
-  if (scene.over === undefined || !floors?.length) return;
   const over = scene.grabbed.over ?? scene.over;
-  const step = floors.length > 1 ? 4 : width;
-  const line = (raised: number, sign: number) => {
-    pen.beginPath();
-    for (let px = 0; px <= width; px += step) pen.lineTo(px, levelY(scene, floorAt(scene, px) + raised, sign));
-    pen.stroke();
-  };
-  pen.setLineDash([5, 4]);
-  pen.strokeStyle = colours.amber;
-  for (const sign of [1, -1]) line(over, sign);
-  pen.setLineDash([]);
-  pen.strokeStyle = colours.coral;
-  line(0, 1);
-  const right = floorAt(scene, width - 50);
-  const top = levelY(scene, right + over, 1);
-  pen.fillStyle = colours.amber;
-  pen.beginPath();
-  pen.roundRect(width - 92, top - 21, 84, 18, 5);
-  pen.fill();
-  pen.fillStyle = colours.onAmber;
-  pen.fillText(floors.length > 1 ? `+${over.toFixed(1)} dB` : `${(right + over).toFixed(1)} dBFS`, width - 86, top - 8);
-  const left = floorAt(scene, 6);
-  onPatch(pen, scene, `floor ${left.toFixed(0)} dBFS`, 6, levelY(scene, left, 1) - 4, colours.coral);
+  if (over === undefined || !scene.floors?.length) return;
+  drawThreshold(pen, scene, over, {
+    y: (dbfs, sign) => levelY(scene, dbfs, sign),
+    patch: (text, x, y, colour) => onPatch(pen, scene, text, x, y, colour),
+  });
 }
 
 /** Where the ends of what is faded lie, and the inner ends of both fades (px); null when nothing can be. */

@@ -2,7 +2,8 @@
 import { type PointerEvent, useRef, useState } from "react";
 import { type Fade, HANDLE } from "../canvas/fades";
 import { LOWEST_DB } from "../canvas/paint";
-import { type Band, fadeEdges, floorAt, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
+import { floorAt } from "../canvas/threshold";
+import { type Band, fadeEdges, type Grabbed, levelY, RULER, toX } from "../canvas/wave";
 
 type Edge = "start" | "end";
 type Side = "in_s" | "out_s";
