@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from oskren.core.audio import places
 from oskren.core.audio.layouts import CHANNELS
-from oskren.core.measure import likeness, strength
+from oskren.core.measure import likeness, strength, timbre
 
 UNIT = st.floats(-1, 1)
 
@@ -125,6 +125,31 @@ class Likeness(unittest.TestCase):
         found = likeness.distances(likeness.scaled(table), likeness.scaled(table)[0])
         self.assertTrue(np.isnan(found[2]))
         self.assertTrue(np.isfinite(found[:2]).all())
+
+    def test_a_question_is_answered_as_row_by_row(self) -> None:
+        drawn = np.random.default_rng(5)
+        plain, timbres = drawn.normal(size=(300, 13)).astype(np.float32), drawn.normal(size=(300, timbre.NUMBERS)).astype(np.float32)
+        plain[7], timbres[7] = plain[3], timbres[3]
+        compared = likeness.Compared.of(plain, timbres)
+        found = compared.ranked(3)
+        self.assertEqual(found[[3, 7]].tolist(), [0.0, 0.0])
+        np.testing.assert_allclose(found, likeness.distances(compared.rows, compared.rows[3]), rtol=1e-4, atol=1e-6)
+
+    def test_sounds_of_before_are_compared_by_what_is_known_of_them(self) -> None:
+        drawn = np.random.default_rng(6)
+        plain, timbres = drawn.normal(size=(40, 13)).astype(np.float32), drawn.normal(size=(40, timbre.NUMBERS)).astype(np.float32)
+        timbres[20:] = np.nan
+        plain[39] = np.nan
+        for asked in (2, 30):
+            found = likeness.Compared.of(plain, timbres).ranked(asked)
+            self.assertEqual(found[asked], 0.0)
+            self.assertTrue(np.isfinite(found[:39]).all() and np.isnan(found[39]))
+            order = np.argsort(likeness.distances(likeness.scaled(plain), likeness.scaled(plain)[asked])[20:39])
+            self.assertEqual(np.argsort(found[20:39], kind="stable").tolist(), order.tolist())
+        # in the scale of all: neither half comes first as a whole
+        found = likeness.Compared.of(plain, timbres).ranked(2)
+        self.assertLess(np.nanmin(found[20:]), np.median(found[:20]))
+        self.assertLess(np.sort(found[:20])[1], np.nanmedian(found[20:]))
 
 
 if __name__ == "__main__":

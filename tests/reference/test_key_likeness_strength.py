@@ -2,13 +2,14 @@
 
 import unittest
 
+import librosa
 import mir_eval
 import numpy as np
 import soundfile as sf
 
 from oskren.core.audio import files
 from oskren.core.audio.resample import convert_rate, varispeed
-from oskren.core.measure import anchor, key, likeness, pitch, report, sameness, spectrum, strength
+from oskren.core.measure import anchor, key, likeness, pitch, report, sameness, spectrum, strength, timbre
 from tests.support import RATE, InFolder, noise, sine, struck
 
 
@@ -101,7 +102,30 @@ class Likeness(unittest.TestCase):
         apart = likeness.distances(likeness.scaled(np.array(rows)), likeness.scaled(np.array(rows))[0])
         self.assertLess(apart[1], 0.5 * min(apart[2], apart[3]))
 
+    def row(self, samples: np.ndarray) -> np.ndarray:
+        return np.array(report.measure(samples, RATE).timbre)
+
+    def test_timbre_knows_another_take_and_no_level(self) -> None:
+        base, take, thing = (self.row(one) for one in (struck(0.5, 0.1, seed=3), struck(0.5, 0.1, seed=4), noise(1.0, -30)))
+        self.assertEqual(base.shape, (timbre.NUMBERS,))
+        np.testing.assert_allclose(np.linalg.norm(base), 1.0, atol=1e-3)
+        self.assertLess(np.linalg.norm(base - take), 0.5 * np.linalg.norm(base - thing))
+        np.testing.assert_allclose(self.row(struck(0.5, 0.1, seed=3) * np.float32(0.1)), base, atol=0.02)
+
+    def test_timbre_waits_for_the_first_attack(self) -> None:
+        base = struck(0.5, 0.1, seed=3)
+        led = np.concatenate([np.zeros((RATE, 1), np.float32), base])
+        apart = np.linalg.norm(self.row(led) - self.row(base))
+        self.assertLess(apart, 0.35, "only the length says that a second of silence came first")
+
+    def test_bands_are_those_of_librosa(self) -> None:
+        for rate in (22_050, 48_000, 96_000):
+            expected = librosa.filters.mel(sr=rate, n_fft=1024, n_mels=timbre.BANDS, fmin=timbre.LOW_HZ, fmax=timbre.HIGH_HZ, htk=True, norm=None)
+            np.testing.assert_allclose(timbre._bank(rate, 1024), expected, atol=1e-5)
+
     def test_silence_has_no_place(self) -> None:
+        self.assertEqual(report.measure(np.zeros((4800, 1), np.float32), RATE).timbre, ())
+        self.assertEqual(timbre.timbre(np.zeros(0, np.float32), RATE, 0.0), ())
         self.assertIsNone(likeness.describe(report.measure(np.zeros((4800, 1), np.float32), RATE).model_dump(), 0.1))
 
     def test_bands_add_up(self) -> None:

@@ -16,14 +16,15 @@ from sqlalchemy import create_engine, text
 
 import oskren.store
 from bench.gather import FOLDERS, big_library
-from oskren.core.measure import likeness
+from oskren.core.measure import likeness, timbre
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Excerpt, Member, Mix, Source, Step
 from oskren.core.words.conditions import parse
 from oskren.store import Home
 from oskren.store.describe import describing, tree, undoing
 from oskren.store.describe.describing import Change
-from oskren.store.search.asking import Asked
+from oskren.store.search.asking import SHARED_WORD, Asked
+from oskren.store.search.vector import BEFORE, table_of, vector_of
 
 ROWS = 3000
 
@@ -140,8 +141,15 @@ class BesideSql(unittest.TestCase):
         order = self.ids(like=42)
         self.assertEqual(order[0], 42)
         far = [float(apart[number - 1]) for number in order]
-        # a shared word counts like 0.4 less, and a name has at most four
-        self.assertTrue(all(later > earlier - 4 * 0.4 - 1e-3 for earlier, later in itertools.pairwise(far[1:])))
+        # none of these has a timbre, so the descriptors alone speak, ten to one; a name has at most four words
+        self.assertTrue(all(later > earlier - 4 * SHARED_WORD * likeness.BESIDE**-1 - 1e-3 for earlier, later in itertools.pairwise(far[1:])))
+
+    def test_rows_of_before_timbre_keep_what_they_held(self) -> None:
+        measures = {"brightness_hz": 900.0, "bands_db": [-9.0] * 8, "integrated_lufs": -20.0, "timbre": [0.2] * timbre.NUMBERS}
+        now = vector_of(measures, 1.0)
+        table = table_of([now, now[: 4 * BEFORE], b""])
+        np.testing.assert_array_equal(table[1, :BEFORE], table[0, :BEFORE])
+        self.assertTrue(np.isfinite(table[0, BEFORE:]).all() and np.isnan(table[1, BEFORE:]).all() and np.isnan(table[2]).all())
 
     def test_after_bulk_edits_everything_still_agrees(self) -> None:
         chosen = self.ids("where rating is 5")[:700]

@@ -5,11 +5,13 @@ from __future__ import annotations
 import itertools
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from oskren.core.measure import timbre
 from oskren.core.types import AnyArray, Floats, Samples
 
 BANDS_HZ = (60.0, 120.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 16000.0)
@@ -19,6 +21,11 @@ LOWEST_DB = -60.0
 NAMES = ("length", "attack", "brightness", "flatness", "loudness", *(f"{low:.0f} Hz" for low in BANDS_HZ[:-1]))
 WEIGHTS = np.array([1.0, 1.0, 1.2, 1.0, 0.5, *([0.45] * 8)])
 """Own weights: shape in time and colour count alike, loudness less, the eight bands together as three descriptors."""
+
+BESIDE = 0.1
+"""Weight of the descriptors beside timbre: enough that level and length still tell copies apart (bench/likeness.py)."""
+
+NEAR = 0.01
 
 
 def band_levels(mags: Samples, rate: int) -> tuple[float, ...]:
@@ -58,22 +65,68 @@ def describe(measures: Mapping[str, Any], seconds: float) -> Floats | None:
     return np.array([math.log2(max(seconds, 0.01)), math.log2(attack), math.log2(bright), math.sqrt(flat), float(loud), *bands])
 
 
-def scaled(table: AnyArray) -> NDArray[np.float32]:
+def scaled(descriptors: AnyArray) -> NDArray[np.float32]:
     """Descriptors of a library, shape (n, 13), divided by their spread and weighted: distances are plain ones between rows then.
 
     Spreads are not taken smaller than what is heard as different (0.25 octave, 0.05 of flatness, 1.5 dB), so that a
     library of near-identical sounds is not blown up. Rows with NaN are left out of the spread and stay NaN.
     """
-    known = table[~np.isnan(table).any(axis=1)]
+    known = descriptors[~np.isnan(descriptors).any(axis=1)]
     least = np.array([0.25, 0.25, 0.25, 0.05, 1.5, *([1.5] * 8)], np.float32)
     spread = np.maximum(known.std(axis=0), least) if len(known) else least
-    return np.asarray(table * (WEIGHTS / spread), dtype=np.float32)
+    return np.asarray(descriptors * (WEIGHTS / spread), dtype=np.float32)
+
+
+def table(descriptors: AnyArray, timbres: AnyArray) -> NDArray[np.float32]:
+    """Rows of a library to be compared: the 24 numbers of timbre, then the descriptors as :func:`scaled`, which weigh a tenth.
+
+    Parameters
+    ----------
+    descriptors : array, shape (n, 13)
+        NaN where a sound is silent or not measured.
+    timbres : array, shape (n, 24)
+        NaN where timbre was not measured yet.
+    """
+    return np.concatenate([np.asarray(timbres, np.float32), scaled(descriptors) * np.float32(BESIDE)], axis=1)
 
 
 def distances(rows: AnyArray, one: AnyArray) -> NDArray[np.float32]:
-    """Distance of every row of a scaled table, shape (n, 13), to one row; NaN where a row is not measured.
+    """Distance of every row of :func:`table`, or of one of its parts, to one row; NaN where a row is not measured.
 
-    0 for identical descriptors; grows with every difference.
+    0 for identical sounds; grows with every difference.
     """
     apart = rows - one
     return np.asarray(np.sqrt(np.einsum("ij,ij->i", apart, apart)), dtype=np.float32)
+
+
+@dataclass(frozen=True, eq=False)
+class Compared:
+    """A library's rows of :func:`table` and the square of each one's length, kept so that a question is one pass over them."""
+
+    rows: NDArray[np.float32]
+    squares: NDArray[np.float32]
+
+    @classmethod
+    def of(cls, descriptors: AnyArray, timbres: AnyArray) -> Compared:
+        rows = table(descriptors, timbres)
+        return cls(rows, np.asarray(np.einsum("ij,ij->i", rows, rows), np.float32))
+
+    def ranked(self, place: int) -> NDArray[np.float32]:
+        """Distance of every row to that at ``place``, whether or not both have a timbre.
+
+        Where one of the two has none, the descriptors alone speak, in the scale of all; NaN where those are not known either.
+        """
+        one = self.rows[place]
+        apart: NDArray[np.float32] = self.rows @ one
+        apart *= -2
+        apart += self.squares + self.squares[place]
+        # near zero the difference of squares is rounding: there it is taken apart
+        near = np.flatnonzero(apart < NEAR * self.squares[place])
+        np.sqrt(apart, out=apart, where=apart > 0)
+        apart[near] = distances(self.rows[near], one)
+        lacking = np.isnan(apart)
+        if lacking.any():
+            plain = distances(self.rows[:, timbre.NUMBERS :], one[timbre.NUMBERS :])
+            both = ~lacking & (plain > 0)
+            apart[lacking] = plain[lacking] * (np.median(apart[both] / plain[both]) if both.any() else 1 / BESIDE)
+        return apart

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict
 
 from oskren.core.audio import files
 from oskren.core.audio.layouts import layout_of, to_mono
-from oskren.core.measure import anchor, key, levels, likeness, loudness, noise, pitch, spectrum, strength
+from oskren.core.measure import anchor, key, levels, likeness, loudness, noise, pitch, spectrum, strength, timbre
 from oskren.core.types import Samples
 
 HEAD_S = 60.0
@@ -43,6 +43,7 @@ class Measures(BaseModel):
     dc_offset: float = 0.0
     attack_s: float | None = None
     bands_db: tuple[float, ...] = ()
+    timbre: tuple[float, ...] = ()
     force: float | None = None
     key: str | None = None
     key_confidence: float | None = None
@@ -50,7 +51,7 @@ class Measures(BaseModel):
 
     def described(self) -> dict[str, object]:
         """What ``oskren measure`` prints: without what only serves likeness, strength and the key filter."""
-        return self.model_dump(exclude={"attack_s", "bands_db", "force", "key", "key_confidence", "notes"})
+        return self.model_dump(exclude={"attack_s", "bands_db", "timbre", "force", "key", "key_confidence", "notes"})
 
 
 class SlowMeasures(BaseModel):
@@ -159,6 +160,7 @@ class Measuring:
             dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
             attack_s=_rounded(rising.seconds, 4) if sounds else None,
             bands_db=likeness.band_levels(mags, self.rate) if sounds else (),
+            timbre=timbre.timbre(mono, self.rate, self._frames / self.rate) if sounds else (),
             force=strength.force(_rounded(loud.max_momentary_lufs), rising.rise_db, likeness.low_share(mags, self.rate)) if sounds else None,
             **slowly.model_dump(),
         )

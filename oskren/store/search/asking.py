@@ -26,6 +26,8 @@ NUMBERS = ("duration_s", "sure", *MEASURED)
 SORTS = ("name", "created", "recorded", "strength", "anchor", *CODED, *NUMBERS)
 MOST_SHOWN = 80
 """Values of a facet that are listed; the rest is reached by typing."""
+SHARED_WORD = 0.12
+"""A word that two names share brings them as near as this; two sounds of different kinds are at about 1.4."""
 RANKED_EXACTLY = 5000
 """More like this ranks so many exactly; what is further away than all of them comes in no order."""
 
@@ -305,19 +307,18 @@ class Asking(Columns):
         return self._orders[name]
 
     def _alike(self, session: Session, number_: int) -> Whole:
-        """All sounds, most alike first: by distance of descriptors, each shared word of the names counting like 0.4 less."""
-        first = FIELDS.index(f"likeness {likeness.NAMES[0]}")
+        """All sounds, most alike first: by distance of descriptors, each shared word of the names counting like :data:`SHARED_WORD` less."""
         if self._likeness is None:
-            table = self._vectors[:, first : first + len(likeness.NAMES)]
-            self._likeness = likeness.scaled(table)
+            first, then = FIELDS.index(f"likeness {likeness.NAMES[0]}"), FIELDS.index("timbre 0")
+            self._likeness = likeness.Compared.of(self._vectors[:, first:then], self._vectors[:, then:])
         place = int(np.searchsorted(self.ids, number_))
         if place >= len(self.ids) or self.ids[place] != number_:
             raise NotFound(f"There is no sound {number_} in this library; it may have been removed.")
-        if np.isnan(self._likeness[place]).any():
+        if np.isnan(self._likeness.rows[place, -1]):
             raise OskrenError("This sound is silent or not measured yet, so nothing can be called like it.")
-        apart = likeness.distances(self._likeness, self._likeness[place])
+        apart = self._likeness.ranked(place)
         for word in set(re.findall(r"[^\W\d_]{3,}", self._plain["name"][place])):
-            apart -= np.float32(0.4) * self._words(session, f'"{word}"')
+            apart -= np.float32(SHARED_WORD) * self._words(session, f'"{word}"')
         apart[place] = -np.inf
         apart = np.where(np.isnan(apart), np.inf, apart)
         if len(apart) <= RANKED_EXACTLY:

@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from oskren.core.audio.layouts import layout_of
+from oskren.core.measure import likeness
 from oskren.core.measure.key import KEYS
 from oskren.core.measure.strength import proposed
-from oskren.store.search.vector import ANCHORS, FIELDS
+from oskren.store.search.vector import ANCHORS, FIELDS, table_of
 
 Mask = NDArray[np.bool_]
 Whole = NDArray[np.int64]
@@ -42,7 +43,7 @@ class Columns:
         self._vectors: NDArray[np.float32] = np.zeros((0, len(FIELDS)), np.float32)
         self._used: dict[int, Mask] = {}
         self._orders: dict[str, Whole] = {}
-        self._likeness: NDArray[np.float32] | None = None
+        self._likeness: likeness.Compared | None = None
         self._last: tuple[str, Whole, dict[str, dict[str, int]]] | None = None
 
     def touch(self, *numbers: int) -> None:
@@ -97,10 +98,7 @@ class Columns:
         columns: list[Sequence[Any]] = list(zip(*rows, strict=True)) if rows else [()] * (len(_PLAIN) + 1)
         for name, values in zip(_PLAIN, columns[1:], strict=True):
             if name == "vector":
-                blank = np.full(len(FIELDS), np.nan, np.float32).tobytes()
-                raw = b"".join(value if len(value) == len(blank) else blank for value in values)
-                fresh = np.frombuffer(raw, np.float32).reshape(-1, len(FIELDS))
-                self._vectors = np.concatenate([self._vectors[keep], fresh])[order]
+                self._vectors = np.concatenate([self._vectors[keep], table_of(values)])[order]
                 continue
             if name in CODED:
                 labels = self._labels.get(name, []) if only is not None else []

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
-from oskren.core.measure import likeness
+from oskren.core.measure import likeness, timbre
 from oskren.core.measure.key import KEYS
 
 MEASURED: dict[str, str] = {
@@ -24,7 +25,10 @@ MEASURED: dict[str, str] = {
 """Searched field and the measure it is."""
 
 ANCHORS = ("hit", "top", "end", "start")
-FIELDS = (*MEASURED, "key", "anchor", *(f"likeness {name}" for name in likeness.NAMES))
+BEFORE = len(MEASURED) + 2 + len(likeness.NAMES)
+"""Length of a row of before timbre was measured; such rows stay as they are until their sound is measured anew."""
+
+FIELDS = (*MEASURED, "key", "anchor", *(f"likeness {name}" for name in likeness.NAMES), *(f"timbre {place}" for place in range(timbre.NUMBERS)))
 SURE_PITCH = 0.5
 """A pitch less sure than this is not searched by (and not shown)."""
 
@@ -41,7 +45,17 @@ def vector_of(measures: Mapping[str, Any], seconds: float) -> bytes:
     row.append(float(ANCHORS.index(kind)) if kind in ANCHORS else float(ANCHORS.index("start")))
     described = likeness.describe(measures, seconds)
     row += [np.nan] * len(likeness.NAMES) if described is None else described.tolist()
+    placed = measures.get("timbre") or ()
+    row += placed if len(placed) == timbre.NUMBERS else [np.nan] * timbre.NUMBERS
     return np.array(row, np.float32).tobytes()
+
+
+def table_of(vectors: Sequence[bytes]) -> NDArray[np.float32]:
+    """Rows of sounds as one table, shape (n, fields): NaN what a row of before has not got, and all of one that is none."""
+    blank = np.full(len(FIELDS), np.nan, np.float32).tobytes()
+    since = blank[4 * BEFORE :]
+    whole = b"".join(one if len(one) == len(blank) else one + since if len(one) == 4 * BEFORE else blank for one in vectors)
+    return np.frombuffer(whole, np.float32).reshape(-1, len(FIELDS))
 
 
 def measured_of(vector: bytes) -> dict[str, float]:
