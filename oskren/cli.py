@@ -368,17 +368,19 @@ def vary(
     seed: Annotated[int, typer.Option("--seed")],
     out: Annotated[Path, typer.Option("--out")],
     recipe: Annotated[Path | None, typer.Option("--recipe")] = None,
+    most_different: Annotated[int | None, typer.Option("--most-different", min=1, help="Write only so many of them, those that differ most")] = None,
     overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:
     """Draw variations of a bundled design; without a recipe every layer moves a little."""
     from oskren.work.vary.drawing import vary_bundle
 
-    draws, failed, said = vary_bundle(bundle, count, seed, out, recipe, overwrite or ())
-    for sentence in said:
+    made = vary_bundle(bundle, count, seed, out, recipe, overwrite or (), most_different)
+    for sentence in made.said:
         say(sentence)
-    answer({"draws": draws, **({"failed": failed} if failed else {})}, as_json, f"{len(draws)} variations in {out}")
-    ended(failed)
+    found = {"draws": made.draws, "nearest": made.nearest, **({"failed": made.failed} if made.failed else {})}
+    answer(found, as_json, f"{len(made.draws)} variations in {out}")
+    ended(made.failed)
 
 
 @app.command()

@@ -170,13 +170,23 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(hashes[0], hashes[1])
         self.assertEqual(len(set(hashes[0])), 3)
         self.assertEqual([draw["number"] for draw in first["draws"]], [1, 2, 3])
+        self.assertEqual(set(first["draws"][0]["values"]), {f"layers/{name}/{control}" for name in "ab" for control in ("pitch_st", "gain_db", "at_s")})
+        one, other, apart = first["nearest"]
+        self.assertTrue({one, other} <= {1, 2, 3} and apart > 0)
+        few, said = self.run_("vary", "design.zip", "--count", "12", "--seed", "5", "--out", "few", "--most-different", "4", "--json")
+        self.assertEqual(len(list((self.folder / "few").iterdir())), 4)
+        self.assertGreater(few["nearest"][2], apart / 2, said)
+        loud = [draw["loudness"] for draw in few["draws"]]
+        self.assertEqual(len(loud), 4)
 
     def test_a_draw_over_full_scale_is_lowered_and_said_not_clipped(self) -> None:
         key = files.audio_hash(self.folder / "take.wav")
         node = Source(audio=key, rate=RATE, channels=1, frames=len(self.take))
         mix = Mix(members=(Member(id="a", node=node, start_s=1.0, end_s=1.5, anchor_s=1.0, gain_db=30.0),))
         bundle.save(self.folder / "loud.zip", "Loud", mix, lambda _: self.folder / "take.wav")
-        answer, said = self.run_("vary", "loud.zip", "--count", "2", "--seed", "5", "--out", "loud", "--json")
+        recipe = {"freedoms": [{"path": "layers/a/pitch_st", "low": -1, "high": 1}], "match": "as drawn", "guards": {"clips": False}}
+        (self.folder / "as drawn.json").write_text(json.dumps(recipe))
+        answer, said = self.run_("vary", "loud.zip", "--count", "2", "--seed", "5", "--out", "loud", "--recipe", "as drawn.json", "--json")
         for draw in answer["draws"]:
             self.assertRegex(said, rf"{draw['path']}: was \+\d+\.\d dB over full scale, lowered")
             samples = files.read(self.folder / draw["path"])[0]

@@ -25,7 +25,7 @@ from oskren.api.page import serve_guide, serve_page
 from oskren.api.ship import sheets
 from oskren.api.slice import plans
 from oskren.api.stack import designs, layers, meters, prints, told
-from oskren.api.vary import spreads
+from oskren.api.vary import comparing, recipes, spreads
 from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
 from oskren.store import Home
@@ -151,6 +151,8 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         meters,
         prints,
         spreads,
+        recipes,
+        comparing,
         plans,
         sheets,
     ):

@@ -15,7 +15,9 @@ from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.plan import Finish
 from oskren.core.stack.perform import Performance, Playing, Shift, Slot
 from oskren.core.timecode import ProjectSettings
-from oskren.core.vary.recipe import Freeing, RecipeDraft
+from oskren.core.vary.guards import Guards
+from oskren.core.vary.recipe import Freedom, Recipe, RecipeDraft
+from oskren.core.vary.repetition import Repetition
 
 
 class Listening(BaseModel):
@@ -34,7 +36,8 @@ class Published(BaseModel):
 
 
 MODELS: tuple[type[BaseModel], ...] = (
-    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel, RecipeDraft, Freeing, ProjectSettings,
+    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel,
+    Recipe, RecipeDraft, Freedom, Guards, Repetition, ProjectSettings,
 )  # fmt: skip
 
 

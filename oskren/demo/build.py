@@ -20,6 +20,7 @@ from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import write_sound
 from oskren.core.slice.plan import Finish, drop, move
+from oskren.core.vary.fitting import SavedRecipe
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo import VERSION, stands
 from oskren.demo.chains import chains
@@ -30,7 +31,7 @@ from oskren.demo.takes import LOFT, PERFORMANCE
 from oskren.store import Home, Library
 from oskren.store.describe import describing, following, keeping
 from oskren.store.describe.describing import Change
-from oskren.store.documents import designs
+from oskren.store.documents import designs, recipes
 from oskren.store.library import node_of
 from oskren.store.tables import Draw, Sound, SoundPath
 from oskren.work.engine.studio import Studio
@@ -39,7 +40,7 @@ from oskren.work.gather.importing import follow_up, import_paths
 from oskren.work.ship import shipments
 from oskren.work.slice import plans as slices
 from oskren.work.stack import designs as designing
-from oskren.work.vary import spreads
+from oskren.work.vary import comparing, spreads
 
 LIBRARY = "Saltglass Observatory"
 EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT, *RESPONSES]
@@ -211,20 +212,37 @@ def _design(studio: Studio, library: Library, say: Callable[[str], None]) -> Non
     _versions(studio, library, number, mix)
     _nested(studio, library, around, number)
     freedoms = (
-        Freedom(layer="layer-1", control="pitch_st", low=-2, high=2),
-        Freedom(layer="layer-1", control="at_s", low=-0.03, high=0.04, shape="even"),
-        Freedom(layer="layer-2", control="pitch_st", low=-3, high=3),
-        Freedom(layer="layer-2", control="gain_db", low=-4, high=2),
-        Freedom(layer="layer-4", control="pitch_st", low=-2.5, high=2.5),
-        Freedom(layer="layer-4", control="at_s", low=-0.06, high=0.12, shape="even"),
-        Freedom(layer="layer-5", control="gain_db", low=-6, high=3, shape="even"),
-        Freedom(layer="layer-5", control="pitch_st", low=-4, high=4, shape="even"),
+        Freedom(path="layers/layer-1/pitch_st", low=-2, high=2),
+        Freedom(path="layers/layer-1/at_s", low=-0.03, high=0.04, shape="even"),
+        Freedom(path="layers/layer-2/pitch_st", low=-3, high=3, link="size"),
+        Freedom(path="layers/layer-2/gain_db", low=-4, high=2),
+        Freedom(path="layers/layer-4/pitch_st", low=-2.5, high=2.5, link="size"),
+        Freedom(path="layers/layer-4/at_s", low=-0.06, high=0.12, shape="even"),
+        Freedom(path="layers/layer-5/gain_db", low=-6, high=3, shape="even"),
+        Freedom(path="layers/layer-5/pitch_st", low=-5, high=4, shape="steps", step=1),
+        Freedom(path="layers/layer-5/present", shape="share", share=0.75),
     )
-    spread = spreads.make(library, "Orrery unlocks", number, mix, Recipe(name="heavy lock", freedoms=freedoms), 41882, 20)
-    spreads.render(studio, library, spread)
+    heavy = Recipe(name="heavy lock", freedoms=freedoms)
+    light = Recipe(
+        name="light lock",
+        freedoms=(
+            Freedom(path="layers/layer-1/pitch_st", low=3, high=6, shape="triangle"),
+            Freedom(path="layers/layer-2/gain_db", low=-9, high=-4),
+            Freedom(path="layers/layer-2/pitch_st", low=2, high=5),
+            Freedom(path="layers/layer-4/pitch_st", low=1, high=4),
+            Freedom(path="layers/layer-5/gain_db", low=-4, high=3, shape="even"),
+        ),
+    )
+    kept_light = recipes.keep(library, light.name, SavedRecipe.of(light, mix))
+    kept_heavy = recipes.keep(library, heavy.name, SavedRecipe.of(heavy, mix))
+    family, _ = spreads.make_family(library, number, (spreads.Part(kept_light, 6), spreads.Part(kept_heavy, 6)), 77)
+    spread = spreads.make(library, "Orrery unlocks", number, mix, heavy, 41882, 24)
+    for one in (*family, spread):
+        spreads.render(studio, library, one)
+    chosen = comparing.most_different(library, spread, 8)
     with library.writing() as session:
-        for draw in session.scalars(select(Draw).where(Draw.spread_id == spread)):
-            draw.state = "kept" if draw.number in (1, 3, 4, 7, 9, 12, 15, 18) else "dropped" if draw.number in (2, 5, 6, 13, 16) else "unheard"
+        for draw in session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)):
+            draw.state = "kept" if draw.id in chosen else "dropped" if draw.number % 5 == 0 else "unheard" if draw.number % 3 == 0 else "heard"
 
 
 def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[[str], None]) -> None:

@@ -323,6 +323,17 @@ class Spread(Base):
     project: Mapped[int] = mapped_column(Integer, default=1)
     revision: Mapped[int] = mapped_column(Integer, default=0)
     """Of what is said of its variations."""
+    facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    """What its variations are matched to, and which numbers were replaced, by what and why."""
+    sound_id: Mapped[int | None] = mapped_column(Integer)
+    """The sound it was drawn from, where that is no design."""
+
+
+class RecipeRow(Document):
+    """A recipe kept by name, with what names the layers and steps it frees."""
+
+    __tablename__ = "recipes"
+    saved: Mapped[dict[str, Any]] = mapped_column()
 
 
 class Draw(Base):

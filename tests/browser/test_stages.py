@@ -263,7 +263,8 @@ class Stages(InBrowser):
             expect(page.locator("[data-draw]")).to_have_count(2)
             expect(page.get_by_text("drawing …")).to_have_count(0)
             newest = self.api(f"{LIBRARY}/spreads")[0]["id"]
-            made.append([self.heard(draw["mix"]) for draw in self.api(f"{LIBRARY}/spreads/{newest}")["all"]])
+            drawn = self.api(f"{LIBRARY}/spreads/{newest}")["all"]
+            made.append([self.heard(self.api(f"{LIBRARY}/draws/{draw['id']}")["mix"]) for draw in drawn])
         for one, same in zip(*made, strict=True):
             np.testing.assert_array_equal(one, same)
         self.assertFalse(np.array_equal(made[0][0][:40_000], made[0][1][:40_000]))

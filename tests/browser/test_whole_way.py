@@ -206,7 +206,10 @@ class WholeWay(InBrowser):
             self.assertTrue(0.04 <= one.duration_s <= 3)
         for one in found:
             self.assertEqual(one.bit_depth, 24)
-            self.assertTrue(-1.1 <= (one.sample_peak_dbfs or 0.0) <= -0.98, one.sample_peak_dbfs)
+            self.assertLessEqual(one.sample_peak_dbfs or 0.0, -0.98)
+        # the variations are as loud as each other, with room left to the design they were drawn from
+        loud = [one.max_momentary_lufs or 0.0 for one in found if one.channels == 2]
+        self.assertLessEqual(max(loud) - min(loud), 1.0)
         manifest = json.loads((out / "oskren-manifest.json").read_text())
         self.assertEqual(len(manifest["files"]), self.made)
-        self.assertEqual(levels.db(levels.peak(files.read(shipped[0])[0])) > -1.1, True)
+        self.assertAlmostEqual(levels.db(levels.peak(files.read(shipped[0])[0])), found[0].sample_peak_dbfs or 0.0, delta=0.02)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from fastapi import APIRouter
@@ -17,12 +18,14 @@ from oskren.store import Library
 from oskren.store.documents import designs
 from oskren.store.documents import spreads as kept
 from oskren.store.search.rows import small
-from oskren.store.tables import Spread
+from oskren.store.tables import Draw, Spread
 from oskren.work.engine.jobs import Job
 from oskren.work.engine.studio import Studio
+from oskren.work.vary import comparing
 from oskren.work.vary import spreads as spreading
 
 router = APIRouter(prefix="/lib/{library}", tags=["vary"])
+MOST = 500
 DrawState = Judgement | Literal["unheard", "heard"]
 
 
@@ -38,17 +41,39 @@ class SpreadHead(BaseModel):
 
 
 class DrawView(BaseModel):
-    """One variation; without facts while it is being rendered."""
+    """One variation; without facts while it is being rendered.
+
+    ``described`` is what a map may be drawn by, ``place`` where it lies on the map of all that was measured; ``added_db`` is what brought it to the
+    loudness of the design, ``instead_of`` the numbers it was drawn in place of and why, ``note`` what is wrong with it all the same.
+    """
 
     id: int
     number: int
     state: DrawState
-    mix: Mix
     ready: bool
     seconds: float | None
     loudness: float | None
     brightness: float | None
     outline: str
+    described: dict[str, float | None] = {}
+    place: tuple[float, float] | None = None
+    added_db: float = 0.0
+    instead_of: str = ""
+    note: str = ""
+
+
+class DrawnMix(BaseModel):
+    """A variation as a design."""
+
+    mix: Mix
+
+
+class PairView(BaseModel):
+    """Two variations that pass for the same in quick succession."""
+
+    one: int
+    other: int
+    apart: float
 
 
 class JudgedView(BaseModel):
@@ -63,15 +88,22 @@ class SpreadView(SpreadHead, JudgedView):
     mix: Mix
     made_with: str
     all: list[DrawView]
+    sound: int | None
+    """The sound it was drawn from, where that is no design."""
+    matched: str
+    """What the variations were matched to, in words; empty when they are as drawn."""
+    alike: list[PairView]
+    family: list[int]
 
 
 class NewSpread(BaseModel):
-    """Draw ``count`` variations of a design by a recipe (every layer a little, when none is given)."""
+    """Draw ``count`` variations by a recipe (every layer a little, when none is given): of a design, or of what another spread was drawn from."""
 
-    design: int
+    design: int | None = None
+    spread: int | None = None
     recipe: Recipe | None = None
     seed: int = Field(ge=0, le=2**53)
-    count: int = Field(20, ge=1, le=400)
+    count: int = Field(20, ge=1, le=MOST)
 
 
 class HeardView(BaseModel):
@@ -105,43 +137,40 @@ def recipe_of(library: InLibrary, id: int) -> Recipe:
     return default_recipe(designs.design(library, id)[1])
 
 
-def _render_job(studio: Studio, library: Library, spread: int, name: str) -> Job:
-    return studio.jobs.start(spreading.DRAW, library, f"Drawing {name}", spreading.Drawing(spread=spread))
+def render_job(studio: Studio, library: Library, spread: int, name: str, more: Sequence[int] = ()) -> Job:
+    return studio.jobs.start(spreading.DRAW, library, f"Drawing {name}", spreading.Drawing(spread=spread, more=list(more)))
 
 
 @router.post("/spreads")
 def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
     """Draw a spread; rendering is a job."""
-    row, mix = designs.design(library, new.design)
+    design: int | None
+    sound: int | None
+    if new.design is not None:
+        row, mix = designs.design(library, new.design)
+        name, project = row.name, row.project
+        design, sound = row.id, None
+    elif new.spread is not None:
+        before, design, _ = kept.spread(library, new.spread)
+        mix = Mix.model_validate(before.mix)
+        name, sound, project = before.name, before.sound_id, before.project
+    else:
+        raise OskrenError("Say which design or spread is to be drawn from.")
     if not mix.members:
-        raise OskrenError(f"{row.name} has no layers yet; add some in Stack before drawing variations.")
-    recipe = new.recipe or default_recipe(mix)
+        raise OskrenError(f"{name} has no layers yet; add some in Stack before drawing variations.")
+    recipe = spreading.with_candidates(library, new.recipe or default_recipe(mix), project)
     draw(mix, recipe, new.seed, 1)
-    spread = spreading.make(library, row.name, row.id, mix, recipe, new.seed, new.count, row.project)
-    return started(_render_job(studio, library, spread, row.name), spread)
+    spread = spreading.make(library, name, design, mix, recipe, new.seed, new.count, project, sound=sound)
+    return started(render_job(studio, library, spread, name), spread)
 
 
 @router.get("/spreads/{id}")
 def spread(library: InLibrary, id: int) -> SpreadView:
     """A spread with all its variations."""
     row, design, draws = kept.spread(library, id)
-    views = []
-    for one in draws:
-        facts = one.facts or {}
-        measures = facts.get("measures", {})
-        views.append(
-            DrawView(
-                id=one.id,
-                number=one.number,
-                state=one.state,
-                mix=Mix.model_validate(one.mix),
-                ready=bool(facts),
-                seconds=facts["frames"] / facts["rate"] if facts else None,
-                loudness=measures.get("integrated_lufs"),
-                brightness=measures.get("brightness_hz"),
-                outline=small(one.outline),
-            )
-        )
+    places, alike = comparing.seen(draws)
+    replaced = {entry["by"]: entry for entry in row.facts.get("replaced", ())}
+    wanted = row.facts.get("reference")
     return SpreadView(
         **_head(row, design, [one.state for one in draws]),
         judged=Judgements.model_validate({"states": {one.id: one.state for one in draws if one.state in kept.SAID}}),
@@ -149,7 +178,40 @@ def spread(library: InLibrary, id: int) -> SpreadView:
         recipe=Recipe.model_validate(row.recipe),
         mix=Mix.model_validate(row.mix),
         made_with=row.made_with,
-        all=views,
+        all=[_drawn(one, places.get(one.id), _instead(one.number, replaced)) for one in draws],
+        sound=row.sound_id,
+        matched=f"{wanted['lufs']:.1f} LUFS, {'momentary maximum' if wanted['by'] == 'momentary' else 'integrated'}" if wanted else "",
+        alike=[PairView(one=one, other=other, apart=far) for one, other, far in alike],
+        family=row.facts.get("family", []),
+    )
+
+
+def _instead(number: int, replaced: dict[int, dict[str, Any]]) -> str:
+    """What a number was drawn instead of, and why: the whole row of numbers before it."""
+    said = []
+    while (entry := replaced.get(number)) is not None:
+        number = entry["number"]
+        said.append(f"No {number}: {entry['why']}")
+    return "; ".join(reversed(said))
+
+
+def _drawn(one: Draw, place: tuple[float, float] | None, instead: str) -> DrawView:
+    facts = one.facts or {}
+    described = comparing.described(facts)
+    return DrawView(
+        id=one.id,
+        number=one.number,
+        state=one.state,
+        ready=bool(facts),
+        seconds=described["length"],
+        loudness=described["loudness"],
+        brightness=described["brightness"],
+        outline=small(one.outline),
+        described=described if facts else {},
+        place=place,
+        added_db=facts.get("added_db", 0.0),
+        instead_of=instead,
+        note=facts.get("note", ""),
     )
 
 
@@ -170,6 +232,12 @@ JUDGED: Kind[Judgements] = Kind(
 serve(router, "/spreads/{id}/judged", JUDGED)
 
 
+@router.get("/draws/{id}")
+def drawn_mix(library: InLibrary, id: int) -> DrawnMix:
+    """What a variation is made of."""
+    return DrawnMix(mix=kept.mix_of(library, id))
+
+
 @router.post("/draws/{id}/heard")
 def note_heard(library: InLibrary, id: int) -> HeardView:
     """Note that a variation was heard."""
@@ -185,7 +253,7 @@ def redraw(studio: InStudio, library: InLibrary, page: InPage, id: int) -> Start
     for project in projects:
         changed(studio, library, "", "sheet", project)
     changed(studio, library, page, "spread", id)
-    return started(_render_job(studio, library, id, "anew"), id)
+    return started(render_job(studio, library, id, "anew"), id)
 
 
 @router.post("/spreads/{id}/print")

@@ -22,6 +22,9 @@ NAMES = ("length", "attack", "brightness", "flatness", "loudness", *(f"{low:.0f}
 WEIGHTS = np.array([1.0, 1.0, 1.2, 1.0, 0.5, *([0.45] * 8)])
 """Own weights: shape in time and colour count alike, loudness less, the eight bands together as three descriptors."""
 
+HEARD = np.array([0.25, 0.25, 0.25, 0.05, 1.5, *([1.5] * 8)], np.float32)
+"""What of each is heard as different: a quarter of an octave, 0.05 of flatness, 1.5 dB (common practice, no source)."""
+
 BESIDE = 0.1
 """Weight of the descriptors beside timbre: enough that level and length still tell copies apart (bench/likeness.py)."""
 
@@ -68,12 +71,11 @@ def describe(measures: Mapping[str, Any], seconds: float) -> Floats | None:
 def scaled(descriptors: AnyArray) -> NDArray[np.float32]:
     """Descriptors of a library, shape (n, 13), divided by their spread and weighted: distances are plain ones between rows then.
 
-    Spreads are not taken smaller than what is heard as different (0.25 octave, 0.05 of flatness, 1.5 dB), so that a
+    Spreads are not taken smaller than what is heard as different (:data:`HEARD`), so that a
     library of near-identical sounds is not blown up. Rows with NaN are left out of the spread and stay NaN.
     """
     known = descriptors[~np.isnan(descriptors).any(axis=1)]
-    least = np.array([0.25, 0.25, 0.25, 0.05, 1.5, *([1.5] * 8)], np.float32)
-    spread = np.maximum(known.std(axis=0), least) if len(known) else least
+    spread = np.maximum(known.std(axis=0), HEARD) if len(known) else HEARD
     return np.asarray(descriptors * (WEIGHTS / spread), dtype=np.float32)
 
 

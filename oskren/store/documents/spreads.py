@@ -8,6 +8,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound
+from oskren.core.nodes.model import Mix
 from oskren.core.vary.judging import Judgement, Judgements
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library
@@ -45,6 +46,15 @@ def spread(library: Library, id: int) -> tuple[Spread, int | None, list[Draw]]:
     with library.reading() as session:
         row = spread_row(session, id)
         return row, design_of(session, row), list(session.scalars(select(Draw).where(Draw.spread_id == id).order_by(Draw.number)))
+
+
+def mix_of(library: Library, draw: int) -> Mix:
+    """What a variation is made of."""
+    with library.reading() as session:
+        mix = session.scalar(select(Draw.mix).where(Draw.id == draw))
+    if mix is None:
+        raise NotFound(f"There is no variation {draw}; it may have been drawn anew.")
+    return Mix.model_validate(mix)
 
 
 def judged(library: Library, spread: int) -> tuple[Judgements, int]:

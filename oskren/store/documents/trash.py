@@ -1,4 +1,4 @@
-"""What people make and put away: designs, their versions, reels and saved chains keep all that is theirs in the trash, and come back with it."""
+"""What people make and put away: designs, their versions, reels, saved chains and recipes keep all that is theirs in the trash, and come back with it."""
 
 from __future__ import annotations
 
@@ -12,11 +12,11 @@ from oskren.core.errors import NotFound
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import put_on, step_on, take_off
 from oskren.store.library import Library
-from oskren.store.tables import Design, Document, ReelRow, SavedChain, Sound, Use, Version, WantedAnswer, now
+from oskren.store.tables import Design, Document, RecipeRow, ReelRow, SavedChain, Sound, Use, Version, WantedAnswer, now
 
-Kind = Literal["design", "version", "reel", "saved_chain"]
-_TABLES: dict[Kind, type[Document]] = {"design": Design, "version": Version, "reel": ReelRow, "saved_chain": SavedChain}
-_CALLED: dict[Kind, str] = {"design": "design", "version": "version", "reel": "review reel", "saved_chain": "saved chain"}
+Kind = Literal["design", "version", "reel", "saved_chain", "recipe"]
+_TABLES: dict[Kind, type[Document]] = {"design": Design, "version": Version, "reel": ReelRow, "saved_chain": SavedChain, "recipe": RecipeRow}
+_CALLED: dict[Kind, str] = {"design": "design", "version": "version", "reel": "review reel", "saved_chain": "saved chain", "recipe": "recipe"}
 LONGEST_NAME = 200
 
 

@@ -15,6 +15,7 @@ from oskren.core.measure import noise, peaks, report
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.glance import Glance
 from oskren.core.nodes.model import NodeAdapter
+from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
 from oskren.core.plugins.outside import PluginError
 from oskren.core.steps.base import Summary
@@ -22,9 +23,12 @@ from oskren.core.types import Samples
 from oskren.work.engine.place import Workplace
 
 
-def facts(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
-    """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one."""
-    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+def facts(place: Workplace, node: dict[str, Any], renderer: Renderer | None = None) -> dict[str, Any]:
+    """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one.
+
+    With a ``renderer`` of its own nothing is kept but what that one keeps.
+    """
+    renderer, parsed = renderer or place.renderer(), NodeAdapter.validate_python(node)
     audio, rate = renderer.audio(parsed)
     shape = renderer.output_shape(parsed)
     measures = measured(audio, shape)
@@ -43,10 +47,10 @@ def facts(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def facts_or_reason(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
+def facts_or_reason(place: Workplace, node: dict[str, Any], renderer: Renderer | None = None) -> dict[str, Any]:
     """As :func:`facts`, or ``{"reason": ...}`` where a node cannot be rendered: in a batch one item fails alone."""
     try:
-        return facts(place, node)
+        return facts(place, node, renderer)
     except (Cancelled, PluginError):
         raise
     except Exception as error:

@@ -4,14 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
 from oskren.work.engine.journal import note
 from oskren.work.engine.place import Workplace
-from oskren.work.engine.tasks import facts_or_reason
 
 
 @dataclass(frozen=True)
@@ -56,6 +54,6 @@ def _ship(renderer: Renderer, one: File) -> Shipped:
         return Shipped(one.shown, reason=f"{one.shown}: cannot be rendered ({type(error).__name__}: {error})")
 
 
-def vary(place: Workplace, file: File) -> tuple[dict[str, Any], Shipped]:
-    """Render one draw, measure it (:func:`facts_or_reason`), and write it."""
-    return facts_or_reason(place, file.item.node.model_dump(mode="json")), _ship(place.renderer(), file)
+def ship_one(place: Workplace, file: File) -> Shipped:
+    """Write one file, with what was rendered before kept at hand."""
+    return _ship(place.renderer(), file)

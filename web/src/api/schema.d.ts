@@ -3008,6 +3008,26 @@ export interface paths {
         patch: operations["change_spread"];
         trace?: never;
     };
+    "/api/lib/{library}/draws/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drawn Mix
+         * @description What a variation is made of.
+         */
+        get: operations["drawn_mix"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/draws/{id}/heard": {
         parameters: {
             query?: never;
@@ -3062,6 +3082,250 @@ export interface paths {
          * @description Print the kept variations to the library; the new sounds' ids.
          */
         post: operations["print_kept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{id}/freeable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Freeable Of
+         * @description All that may be freed of a design.
+         */
+        get: operations["freeable_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/spreads/{id}/freeable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Freeable Of Spread
+         * @description All that may be freed of what a spread was drawn from.
+         */
+        get: operations["freeable_of_spread"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{id}/ends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ends Of
+         * @description A design at both ends of one freedom, to be heard.
+         */
+        post: operations["ends_of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipes
+         * @description Recipes that are kept by name.
+         */
+        get: operations["recipes"];
+        put?: never;
+        /**
+         * Keep Recipe
+         * @description Keep a recipe by name; one of the same name is replaced.
+         */
+        post: operations["keep_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/designs/{id}/recipes/{recipe}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipe On
+         * @description A kept recipe as it fits a design: layers found by role, then name, then order.
+         */
+        get: operations["recipe_on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/families": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Family
+         * @description Draw a family: one spread a recipe, all rendered as one job.
+         */
+        post: operations["add_family"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/spreads/{id}/most-different": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Most Different
+         * @description The variations of a spread that sound most different from each other, of those that were not dropped.
+         */
+        get: operations["most_different"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/spreads/{id}/repetition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Repetition
+         * @description The kept variations as a game would play them, and how alike the likeliest to be caught are.
+         */
+        post: operations["repetition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/spreads/{id}/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared
+         * @description What differs between two variations of a spread.
+         */
+        get: operations["compared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/spreads/{id}/near": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Near
+         * @description Draw more around a variation, in a quarter of the ranges, or between two.
+         */
+        post: operations["near"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/quick-spreads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Quick
+         * @description Draw copies of a sound without a design.
+         */
+        post: operations["quick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/blind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Blind
+         * @description What a run of guesses in a blind comparison says.
+         */
+        post: operations["blind"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3498,6 +3762,22 @@ export interface components {
             digest: string;
         };
         /**
+         * Candidate
+         * @description A source a layer may draw: a node with its name and anchor (s of the node), and where it came from.
+         */
+        Candidate: {
+            /** Name */
+            name: string;
+            /** Node */
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            /**
+             * Anchor S
+             * @default 0
+             */
+            anchor_s: number;
+            origin?: components["schemas"]["Origin"] | null;
+        };
+        /**
          * CardFile
          * @description A file of the recorder's card.
          */
@@ -3711,6 +3991,22 @@ export interface components {
             warning: boolean;
             /** Note */
             note: string;
+        };
+        /**
+         * ComparedView
+         * @description What differs between two variations: values, how far apart they sound, and the level of eight octaves of each (dB under its whole).
+         */
+        ComparedView: {
+            /** Differs */
+            differs: components["schemas"]["DifferenceView"][];
+            /** Apart */
+            apart: number | null;
+            /** Octaves Hz */
+            octaves_hz: number[];
+            /** One Db */
+            one_db: number[];
+            /** Other Db */
+            other_db: number[];
         };
         /**
          * Condition
@@ -3977,6 +4273,22 @@ export interface components {
             without: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
         };
         /**
+         * DifferenceView
+         * @description A freedom that came out differently in two variations.
+         */
+        DifferenceView: {
+            /** Owner */
+            owner: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** One */
+            one: number | boolean | string | null;
+            /** Other */
+            other: number | boolean | string | null;
+        };
+        /**
          * Dip
          * @description A step that makes room: the layer it goes into, and how far the other one is over it in the band before and with it (dB, measured).
          */
@@ -3992,6 +4304,9 @@ export interface components {
         /**
          * DrawView
          * @description One variation; without facts while it is being rendered.
+         *
+         *     ``described`` is what a map may be drawn by, ``place`` where it lies on the map of all that was measured; ``added_db`` is what brought it to the
+         *     loudness of the design, ``instead_of`` the numbers it was drawn in place of and why, ``note`` what is wrong with it all the same.
          */
         DrawView: {
             /** Id */
@@ -4000,7 +4315,6 @@ export interface components {
             number: number;
             /** State */
             state: ("kept" | "dropped") | ("unheard" | "heard");
-            mix: components["schemas"]["Mix"];
             /** Ready */
             ready: boolean;
             /** Seconds */
@@ -4011,6 +4325,33 @@ export interface components {
             brightness: number | null;
             /** Outline */
             outline: string;
+            /**
+             * Described
+             * @default {}
+             */
+            described: {
+                [key: string]: number | null;
+            };
+            /** Place */
+            place?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Added Db
+             * @default 0
+             */
+            added_db: number;
+            /**
+             * Instead Of
+             * @default
+             */
+            instead_of: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Drawn
@@ -4031,6 +4372,13 @@ export interface components {
              * @default 48000
              */
             rate: number;
+        };
+        /**
+         * DrawnMix
+         * @description A variation as a design.
+         */
+        DrawnMix: {
+            mix: components["schemas"]["Mix"];
         };
         /** Drop */
         Drop: {
@@ -4078,6 +4426,26 @@ export interface components {
             documents: number;
             /** Stays */
             stays: string[];
+        };
+        /**
+         * Ends
+         * @description A freedom whose ends are to be heard on a design, with the amount its recipe scales it by.
+         */
+        Ends: {
+            freedom: components["schemas"]["Freedom"];
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+        };
+        /**
+         * EndsView
+         * @description A design with one freed control at either end of its range.
+         */
+        EndsView: {
+            low: components["schemas"]["Mix"];
+            high: components["schemas"]["Mix"];
         };
         /**
          * Entry
@@ -4250,6 +4618,30 @@ export interface components {
             reason: string;
         };
         /**
+         * FamilyPart
+         * @description So many variations by a kept recipe.
+         */
+        FamilyPart: {
+            /** Recipe */
+            recipe: number;
+            /** Count */
+            count: number;
+        };
+        /**
+         * FamilyStarted
+         * @description The spreads of a family, one a recipe, and what of the recipes did not fit.
+         */
+        FamilyStarted: {
+            /** Job */
+            job: number;
+            /** Id */
+            id?: number | null;
+            /** Spreads */
+            spreads: number[];
+            /** Said */
+            said: string[];
+        };
+        /**
          * FieldView
          * @description A field of the user's own.
          */
@@ -4411,6 +4803,15 @@ export interface components {
             said: string;
         };
         /**
+         * FittedView
+         * @description A kept recipe on a design, and what of it did not fit, in sentences.
+         */
+        FittedView: {
+            recipe: components["schemas"]["Recipe"];
+            /** Said */
+            said: string[];
+        };
+        /**
          * FolderSettings
          * @description Pinned folders stand first among the folders; the hand-over folder is watched by another program.
          */
@@ -4500,30 +4901,98 @@ export interface components {
             setting: string;
         };
         /**
-         * Freedom
-         * @description One control of one layer that may move between ``low`` and ``high`` around the design's own value.
-         *
-         *     For stretch the range is a factor (0.95 to 1.05), for all else a difference. ``even`` takes every value alike,
-         *     ``bell`` prefers the middle (a normal distribution cut at two standard deviations).
+         * Freeable
+         * @description A control of a design that may be freed: where it is, what it is, its own value and the range it usually moves in.
          */
-        Freedom: {
-            /** Layer */
-            layer: string;
+        Freeable: {
+            /** Path */
+            path: string;
+            /** Owner */
+            owner: string;
             /**
-             * Control
+             * Part
+             * @default
+             */
+            part: string;
+            control: components["schemas"]["Control"];
+            /**
+             * How
              * @enum {string}
              */
-            control: "pitch_st" | "gain_db" | "at_s" | "stretch" | "pan";
-            /** Low */
+            how: "by" | "times" | "choice" | "share" | "source" | "order";
+            /** Own */
+            own: number | boolean | string | null;
+            /** Usual */
+            usual: [
+                number,
+                number
+            ];
+        };
+        /**
+         * Freedom
+         * @description One control of a design that may move.
+         *
+         *     Numbers move between ``low`` and ``high`` around the design's own value: by a difference, or by a factor where their scale is
+         *     logarithmic (frequencies, stretch). ``values`` are what a list draws from: differences or factors of a number, values of a choice.
+         *     ``share`` is how often what is on or off is on. A source is drawn from ``candidates``, or from what ``search`` finds in the library when
+         *     the spread is made. Freedoms with the same ``link`` move together, or against the others where one is ``opposite``.
+         */
+        Freedom: {
+            /** Path */
+            path: string;
+            /**
+             * Low
+             * @default 0
+             */
             low: number;
-            /** High */
+            /**
+             * High
+             * @default 0
+             */
             high: number;
             /**
              * Shape
              * @default bell
              * @enum {string}
              */
-            shape: "even" | "bell";
+            shape: "even" | "bell" | "triangle" | "steps" | "list" | "share";
+            /**
+             * Step
+             * @default 1
+             */
+            step: number;
+            /**
+             * Values
+             * @default []
+             */
+            values: (number | boolean | string | null)[];
+            /**
+             * In a share of the draws
+             * @default 0.5
+             */
+            share: number;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            /**
+             * Candidates
+             * @default []
+             */
+            candidates: components["schemas"]["Candidate"][];
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /**
+             * Opposite
+             * @default false
+             */
+            opposite: boolean;
+            /** Dimension */
+            dimension?: number | null;
         };
         /**
          * Gesture
@@ -4622,6 +5091,41 @@ export interface components {
              */
             colour: "" | "glass" | "plum" | "sky" | "chalk";
             frozen?: components["schemas"]["Print"] | null;
+        };
+        /**
+         * Guards
+         * @description A draw that breaks one of these is replaced by the next number.
+         */
+        Guards: {
+            /**
+             * No clipping
+             * @default true
+             */
+            clips: boolean;
+            /**
+             * Not quieter than
+             * @default -60
+             */
+            silent_dbfs: number | null;
+            /** Not shorter than */
+            shortest_s?: number | null;
+            /** Not longer than */
+            longest_s?: number | null;
+            /**
+             * At least so far from any other
+             * @default 0.1
+             */
+            apart: number;
+        };
+        /**
+         * Guesses
+         * @description So many right of so many.
+         */
+        Guesses: {
+            /** Right */
+            right: number;
+            /** Of */
+            of: number;
         };
         /**
          * Heard
@@ -4924,6 +5428,27 @@ export interface components {
             poor: string;
             /** Speakers */
             speakers: components["schemas"]["Speaker"][];
+        };
+        /**
+         * Learnt
+         * @description What was learnt of a set of draws: how alike the two likeliest to be heard as one are, and how that falls with each one kept.
+         *
+         *     ``falls[k]`` is how far apart the nearest two are when the ``k + 2`` most different are kept; ``enough`` is how many can be kept before
+         *     two pass for the same. ``again`` is how many others come between one and itself, on the average, when they are played at random.
+         */
+        Learnt: {
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+            /** Apart */
+            apart: number;
+            /** Falls */
+            falls: number[];
+            /** Enough */
+            enough: number;
+            /** Again */
+            again: number;
         };
         /**
          * LevelAfter
@@ -5404,6 +5929,24 @@ export interface components {
             pan_law: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
         };
         /**
+         * Moment
+         * @description A variation and when it is heard (s).
+         */
+        Moment: {
+            /** Draw */
+            draw: number;
+            /** At S */
+            at_s: number;
+        };
+        /**
+         * MostDifferent
+         * @description Ids of the variations that sound most different, in the order they are taken: the first is nearest the middle of all.
+         */
+        MostDifferent: {
+            /** Draws */
+            draws: number[];
+        };
+        /**
          * Moving
          * @description A category's new path: another name, another place, or that of a category to merge with.
          */
@@ -5420,6 +5963,23 @@ export interface components {
         Named: {
             /** Name */
             name: string;
+        };
+        /**
+         * NearAsked
+         * @description More around a variation, or between it and another.
+         */
+        NearAsked: {
+            /** Draw */
+            draw: number;
+            /** Other */
+            other?: number | null;
+            /** Seed */
+            seed: number;
+            /**
+             * Count
+             * @default 12
+             */
+            count: number;
         };
         /**
          * NewArrival
@@ -5467,6 +6027,18 @@ export interface components {
             /** Project */
             project?: number | null;
         };
+        /**
+         * NewFamily
+         * @description Several recipes on one design, drawn as one job, matched to the same loudness.
+         */
+        NewFamily: {
+            /** Design */
+            design: number;
+            /** Seed */
+            seed: number;
+            /** Parts */
+            parts: components["schemas"]["FamilyPart"][];
+        };
         /** NewLibrary */
         NewLibrary: {
             /** Name */
@@ -5487,6 +6059,17 @@ export interface components {
         NewProject: {
             /** Name */
             name: string;
+        };
+        /**
+         * NewRecipe
+         * @description A recipe to be kept by name, as it is set for a design.
+         */
+        NewRecipe: {
+            /** Name */
+            name: string;
+            /** Design */
+            design: number;
+            recipe: components["schemas"]["Recipe"];
         };
         /**
          * NewReel
@@ -5532,11 +6115,13 @@ export interface components {
         };
         /**
          * NewSpread
-         * @description Draw ``count`` variations of a design by a recipe (every layer a little, when none is given).
+         * @description Draw ``count`` variations by a recipe (every layer a little, when none is given): of a design, or of what another spread was drawn from.
          */
         NewSpread: {
             /** Design */
-            design: number;
+            design?: number | null;
+            /** Spread */
+            spread?: number | null;
             recipe?: components["schemas"]["Recipe"] | null;
             /** Seed */
             seed: number;
@@ -5878,6 +6463,18 @@ export interface components {
             /** Share */
             share: number;
             dip: components["schemas"]["Dip"] | null;
+        };
+        /**
+         * PairView
+         * @description Two variations that pass for the same in quick succession.
+         */
+        PairView: {
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+            /** Apart */
+            apart: number;
         };
         /**
          * Parameter
@@ -6371,7 +6968,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "design" | "version" | "reel" | "saved_chain";
+            kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
             /** Id */
             id: number;
             /** Name */
@@ -6396,6 +6993,48 @@ export interface components {
             sheet: components["schemas"]["SheetDraft"];
             /** Added */
             added: number;
+        };
+        /**
+         * QuickAsked
+         * @description Copies of a sound, as it is heard, that differ as takes do: how many, and how much (1 is as much as takes of one hand).
+         */
+        QuickAsked: {
+            /** Sound */
+            sound: number;
+            /**
+             * @default {
+             *       "chain": [],
+             *       "fade": {
+             *         "in_s": 0,
+             *         "in_shape": "equal power",
+             *         "out_s": 0,
+             *         "out_shape": "equal power"
+             *       },
+             *       "speed_st": 0,
+             *       "gain_db": 0
+             *     }
+             */
+            heard: components["schemas"]["Heard"];
+            /**
+             * Count
+             * @default 8
+             */
+            count: number;
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
         };
         /**
          * Reading
@@ -6424,7 +7063,7 @@ export interface components {
         };
         /**
          * Recipe
-         * @description What may move. Layers are named by their id.
+         * @description What may move, how draws cover it, and which draws are taken.
          */
         Recipe: {
             /**
@@ -6437,6 +7076,36 @@ export interface components {
              * @default []
              */
             freedoms: components["schemas"]["Freedom"][];
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+            /**
+             * Draws cover the ranges
+             * @default even
+             * @enum {string}
+             */
+            cover: "even" | "plain";
+            /**
+             * Loudness
+             * @default loudness
+             * @enum {string}
+             */
+            match: "loudness" | "as drawn";
+            /**
+             * Matched within
+             * @default 0.5
+             */
+            within_lu: number;
+            /**
+             * @default {
+             *       "clips": true,
+             *       "silent_dbfs": -60,
+             *       "apart": 0.1
+             *     }
+             */
+            guards: components["schemas"]["Guards"];
         };
         /**
          * RecipeDraft
@@ -6448,6 +7117,23 @@ export interface components {
             seed?: number | null;
             /** Variations */
             count?: number | null;
+        };
+        /**
+         * RecipeHead
+         * @description A recipe that is kept by name.
+         */
+        RecipeHead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Freedoms */
+            freedoms: number;
+        };
+        /** RecipeId */
+        RecipeId: {
+            /** Id */
+            id: number;
         };
         /**
          * RecipeKept
@@ -6707,6 +7393,70 @@ export interface components {
             mix: components["schemas"]["Mix"];
             /** Changed */
             changed: string[];
+        };
+        /**
+         * Repetition
+         * @description How they are played: so many, how far apart (s), how unevenly, and whether at random or each once before any comes again.
+         */
+        Repetition: {
+            /**
+             * Plays
+             * @default 16
+             */
+            plays: number;
+            /**
+             * Interval
+             * @default 0.6
+             */
+            interval_s: number;
+            /**
+             * Unevenness
+             * @default 0.1
+             */
+            jitter: number;
+            /**
+             * Order
+             * @default random
+             * @enum {string}
+             */
+            order: "random" | "rounds";
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * RepetitionAsked
+         * @description How the kept variations of a spread are played, in turn with those of other spreads.
+         */
+        RepetitionAsked: {
+            /**
+             * @default {
+             *       "plays": 16,
+             *       "interval_s": 0.6,
+             *       "jitter": 0.1,
+             *       "order": "random",
+             *       "seed": 1
+             *     }
+             */
+            how: components["schemas"]["Repetition"];
+            /**
+             * Others
+             * @default []
+             */
+            others: number[];
+        };
+        /**
+         * RepetitionView
+         * @description One sound of many variations, which is heard when, and what was learnt of each set; None of a set of one.
+         */
+        RepetitionView: {
+            mix: components["schemas"]["Mix"];
+            /** Moments */
+            moments: components["schemas"]["Moment"][];
+            /** Learnt */
+            learnt: (components["schemas"]["Learnt"] | null)[];
         };
         /** Replaced */
         Replaced: {
@@ -7636,6 +8386,14 @@ export interface components {
             made_with: string;
             /** All */
             all: components["schemas"]["DrawView"][];
+            /** Sound */
+            sound: number | null;
+            /** Matched */
+            matched: string;
+            /** Alike */
+            alike: components["schemas"]["PairView"][];
+            /** Family */
+            family: number[];
         };
         /** StaleThing */
         StaleThing: {
@@ -8359,6 +9117,16 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+        };
+        /**
+         * Verdict
+         * @description How likely at least so many right ones are by guessing, and what that says, in a sentence.
+         */
+        Verdict: {
+            /** By Guessing */
+            by_guessing: number;
+            /** Sentence */
+            sentence: string;
         };
         /** VersionChange */
         VersionChange: {
@@ -13036,7 +13804,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -13081,7 +13849,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -13126,7 +13894,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -16629,6 +17397,48 @@ export interface operations {
             };
         };
     };
+    drawn_mix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DrawnMix"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     note_heard: {
         parameters: {
             query?: never;
@@ -16735,6 +17545,583 @@ export interface operations {
                 };
                 content: {
                     "application/json": number[];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    freeable_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freeable"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    freeable_of_spread: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Freeable"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ends_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ends"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeHead"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_recipe: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecipe"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeId"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipe_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                recipe: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittedView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_family: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFamily"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FamilyStarted"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    most_different: {
+        parameters: {
+            query: {
+                count: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MostDifferent"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    repetition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepetitionAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepetitionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compared: {
+        parameters: {
+            query: {
+                one: number;
+                other: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    near: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NearAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    quick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuickAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    blind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Guesses"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verdict"];
                 };
             };
             /** @description Not Found */

@@ -13,6 +13,9 @@ export async function layerOf(library: string, sound: number, layout: string, he
   return await got(api.POST("/api/lib/{library}/stack/layer", { params: { path: { library } }, body: { sound, heard, layout } }));
 }
 
+/** So many copies of a sound are drawn unless more are asked for. */
+export const COPIES = 8;
+
 export function useSend() {
   const go = useNavigate();
   const library = useShared((state) => state.library);
@@ -37,6 +40,19 @@ export function useSend() {
     slice: (sound: number) => {
       useShared.setState({ sliceSound: sound });
       go("/slice");
+    },
+    /** Copies of a sound as it was heard, which differ as takes do, drawn in Vary without a design. */
+    copies: async (sound: number, heard: HeardSo = DRY, count = COPIES, amount = 1) => {
+      try {
+        const { project } = useShared.getState();
+        const body = { sound, heard, count, amount, project, seed: 1 };
+        const started = await got(api.POST("/api/lib/{library}/quick-spreads", { params: { path: { library } }, body }));
+        for (const key of ["spreads", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
+        useShared.setState({ spread: started.id ?? null });
+        go("/vary");
+      } catch (error) {
+        complain(error);
+      }
     },
     ship: (sounds: number[], heard: HeardSo = DRY) => void addToSheet("sounds", sounds, heard),
     /** To a new layer of the design last open, or of a new one. */

@@ -13,6 +13,7 @@ const LISTS: Record<Kind, string[]> = {
   version: ["versions"],
   reel: ["reels"],
   saved_chain: ["chains", "mend", "sound"],
+  recipe: ["recipes"],
 };
 
 /** Ask for the lists anew; resolves when the first of them is there. */

@@ -85,21 +85,28 @@ const SHOWN: Record<string, string[]> = {
   reel: ["reels"],
   sheet: ["sheet"],
   recipe: ["recipe-draft"],
+  "saved recipe": ["recipes"],
   spread: ["spread", "spreads"],
 };
 
-/** Jobs that bring sounds one by one, and how often the table looks for them meanwhile. */
-const BRINGING = ["import", "upload", "offload"];
-const LOOKED_MS = 1500;
+/** What jobs bring one by one, and how often it is looked for meanwhile. */
+const SOUNDS = ["sounds", "counts", "arrivals"];
+const BRINGING: Record<string, { shown: string[]; every: number }> = {
+  import: { shown: SOUNDS, every: 1500 },
+  upload: { shown: SOUNDS, every: 1500 },
+  offload: { shown: SOUNDS, every: 1500 },
+  vary: { shown: ["spread"], every: 300 },
+};
 let looking: ReturnType<typeof setTimeout> | undefined;
 
 /** Show what a job has brought so far, a moment after it brought something. */
 function arriving(job: Job) {
-  if (looking || !BRINGING.includes(job.kind) || job.library !== useShared.getState().library) return;
+  const brings = BRINGING[job.kind];
+  if (looking || !brings || job.library !== useShared.getState().library) return;
   looking = setTimeout(() => {
     looking = undefined;
-    for (const key of ["sounds", "counts", "arrivals"]) void queries.invalidateQueries({ queryKey: [key] });
-  }, LOOKED_MS);
+    for (const key of brings.shown) void queries.invalidateQueries({ queryKey: [key] });
+  }, brings.every);
 }
 
 export function useJobEvents() {

@@ -1,5 +1,5 @@
 /** Controls that fold out from a button, beside what they act on. */
-import { Button, Popover } from "@chakra-ui/react";
+import { Button, Popover, Portal } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
 export function Fold({ label, hint, children }: { label: string; hint: string; children: ReactNode }) {
@@ -10,13 +10,16 @@ export function Fold({ label, hint, children }: { label: string; hint: string; c
           {label} ▾
         </Button>
       </Popover.Trigger>
-      <Popover.Positioner>
-        <Popover.Content aria-label={label}>
-          <Popover.Body display="flex" flexDirection="column" gap="8px">
-            {children}
-          </Popover.Body>
-        </Popover.Content>
-      </Popover.Positioner>
+      {/* over all panes: none of them cuts it off */}
+      <Portal>
+        <Popover.Positioner>
+          <Popover.Content aria-label={label}>
+            <Popover.Body display="flex" flexDirection="column" gap="8px">
+              {children}
+            </Popover.Body>
+          </Popover.Content>
+        </Popover.Positioner>
+      </Portal>
     </Popover.Root>
   );
 }

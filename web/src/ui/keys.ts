@@ -27,8 +27,8 @@ export const KEYS = {
   split: ["s", "Split at the playhead"],
   merge: ["g", "Merge with the next"],
   finished: ["f", "Hear it finished or raw"],
-  playThrough: ["p", "Play slice after slice"],
-  draw: ["d", "Draw variations"],
+  playThrough: ["p", "Play one after the other: slices, kept variations"],
+  draw: ["d", "Draw variations: of a design, or copies of a sound"],
   addStep: ["a", "Add a step"],
   toLayer: ["y", "Take what is heard into a layer"],
   toMend: ["e", "Open in Mend"],
@@ -52,7 +52,7 @@ export const KEYS = {
   skipSilence: [";", "Skip silence while listening"],
   faster: ["\\", "Listen at 1, 1.25, 1.5 or 2 times, pitch kept"],
   name: ["F2", "Name what is chosen"],
-  compare: ["'", "Compare: original, now and kept states in turn"],
+  compare: ["'", "Compare: original, now and kept states in turn, or two variations"],
   reference: ["`", "Reference sound at matched loudness, or back"],
   toStrike: ["Home", "Bring the anchor of the layer to the strike line"],
   sources: ["Insert", "Other sources for the layer"],
@@ -102,7 +102,7 @@ export const SECTIONS = {
   ],
   Gather: [
     ...(["importFiles", "record", "rate", "keep", "anchor", "trimStart", "trimEnd", "left", "right", "confirm", "alike", "review"] as const),
-    ...(["toLayer", "toMend", "toSlice", "toShip", "handOver", "remove"] as const),
+    ...(["toLayer", "toMend", "draw", "toSlice", "toShip", "handOver", "remove"] as const),
   ],
   Mend: [
     ...(["addStep", "bypass", "removed", "compare", "duplicate", "remove", "faster", "skipSilence", "keep", "maybe", "drop", "material"] as const),
@@ -113,7 +113,7 @@ export const SECTIONS = {
     ...(["reverse", "mute", "solo", "roll", "rollAll", "newer", "group", "freeze", "duplicate", "remove", "layerUp", "layerDown"] as const),
     ...(["version", "compare", "keep", "addStep", "perform", "printShift", "toShip"] as const),
   ],
-  Vary: ["draw", "keep", "drop", "nextUnheard", "left", "right", "toShip"],
+  Vary: ["draw", "keep", "drop", "nextUnheard", "playThrough", "compare", "left", "right", "toShip"],
   Slice: ["split", "merge", "drop", "finished", "playThrough", "left", "right", "trimStart", "trimEnd"],
   Ship: ["toShip"],
 } as const satisfies Record<string, readonly Act[]>;

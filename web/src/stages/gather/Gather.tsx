@@ -192,6 +192,7 @@ export default function Gather() {
     toLayer: () => selected && void send.layer(selected),
     toMend: () => selected && send.mend(selected.id),
     toSlice: () => selected && send.slice(selected.id),
+    draw: () => selected && void send.copies(selected.id, heardSo(loop && heard?.sound === selected.id ? loop : null)),
     review: () => void review(),
     toShip: () => {
       const part = loop && heard?.sound === selected?.id ? loop : null;

@@ -1,8 +1,9 @@
 import { Box, Flex } from "@chakra-ui/react";
+import { useState } from "react";
 import type { SoundRow } from "../../api/client";
 import { fadeSo, hearSo } from "../../between/edges";
 import { coloured, heardSo } from "../../between/heard";
-import { useSend } from "../../between/send";
+import { COPIES, useSend } from "../../between/send";
 import type { Fade } from "../../canvas/fades";
 import { useChains } from "../../chain/SavedChains";
 import { useStepKinds } from "../../chain/useStepKinds";
@@ -15,6 +16,7 @@ import { ControlOf } from "../../ui/controls";
 import { Fold } from "../../ui/Fold";
 import { hertz } from "../../ui/format";
 import { Heading } from "../../ui/frames";
+import { Num } from "../../ui/Num";
 
 /** A sound that ends below this is heard as dull (common practice, no source). */
 const DULL_HZ = 6000;
@@ -150,7 +152,27 @@ export function HeardNow({ row, onLayer, onAlike }: { row: SoundRow; onLayer: ()
         <Do quiet act="toShip" onClick={() => send.ship([row.id], heardSo(heard?.sound === row.id && looping && loop ? loop : null))}>
           Ship
         </Do>
+        <Fold label="Copies" hint="Copies of it that differ as takes do, without a design">
+          <Copies
+            onDraw={(count, amount) => void send.copies(row.id, heardSo(heard?.sound === row.id && looping && loop ? loop : null), count, amount)}
+          />
+        </Fold>
       </Flex>
     </>
+  );
+}
+
+/** How many copies of a sound, and how much they differ. */
+function Copies({ onDraw }: { onDraw: (count: number, amount: number) => void }) {
+  const [count, setCount] = useState(COPIES);
+  const [amount, setAmount] = useState(100);
+  return (
+    <Flex direction="column" gap="8px" w="200px" role="group" aria-label="Copies of this sound">
+      <Num label="How many" value={count} low={2} high={32} highest={500} digits={0} step={1} onChange={(next) => setCount(Math.round(next))} />
+      <Num label="How much they differ" value={amount} low={0} high={200} unit="%" digits={0} step={1} normal={100} onChange={setAmount} />
+      <Do act="draw" onClick={() => onDraw(count, amount / 100)}>
+        Draw {count} copies
+      </Do>
+    </Flex>
   );
 }

@@ -9,7 +9,13 @@ import { Fold } from "../../ui/Fold";
 import { complain, tell } from "../../ui/messages";
 import { stale } from "./describing";
 
-const CALLED: Record<Kind, string> = { design: "Design", version: "Version of a design", reel: "Review reel", saved_chain: "Saved chain" };
+const CALLED: Record<Kind, string> = {
+  design: "Design",
+  version: "Version of a design",
+  reel: "Review reel",
+  saved_chain: "Saved chain",
+  recipe: "Recipe",
+};
 
 export function Trash({ sounds }: { sounds: number }) {
   const library = useShared((state) => state.library);

@@ -1,22 +1,25 @@
 import { Box, Flex, NumberInput } from "@chakra-ui/react";
-import { useState } from "react";
-import { api, type Control, type Freedom, got, type Node, type Recipe, type Schemas } from "../../api/client";
-import { addToSheet, putOnSheet } from "../../between/sheet";
+import { useQuery } from "@tanstack/react-query";
+import { useCallback, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, type Control, got, type Node, type Recipe, type Schemas } from "../../api/client";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { type History, together } from "../../documents/useDocument";
 import { openToHear } from "../../listening/opening";
 import { player } from "../../listening/player";
-import { changedHere, whenDone } from "../../session/jobs";
-import { queries, useShared } from "../../session/store";
+import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { useControl } from "../../ui/controls";
-import { Bar, Empty, Heading, Line, Side, Title } from "../../ui/frames";
+import { Bar, Empty, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
-import { complain, tell } from "../../ui/messages";
+import { tell } from "../../ui/messages";
 import { Panes } from "../../ui/Panes";
-import { MapView } from "./MapView";
+import { drawNear, drawSpread, hearEnds, keptToSheet, mixOf, openAsDesign, printKept, redrawDropped } from "./drawing";
+import { called } from "./freedoms";
+import { RecipeMenu } from "./RecipeMenu";
 import { RecipeView } from "./RecipeView";
+import { SpreadSide } from "./SpreadSide";
 import { COLUMNS, Tiles } from "./Tiles";
 import { useJudgements } from "./useJudgements";
 import { NOTHING_SET, type RecipeDraft } from "./useRecipe";
@@ -38,22 +41,40 @@ const FIRST_COUNT = 20;
 export function Board({ design, spread: data, spreads, current, recipes, fresh }: Props) {
   const [many, seeds] = [useControl("RecipeDraft", "count"), useControl("RecipeDraft", "seed")];
   const library = useShared((state) => state.library);
+  const go = useNavigate();
   const [at, setAt] = useState(0);
-  const { history: judgements, stateOf, toggle, heard } = useJudgements(data);
+  const [other, setOther] = useState<number | null>(null);
+  const [sounding, setSounding] = useState<number | null>(null);
+  const { history: judgements, stateOf, toggle, keepOnly, heard } = useJudgements(data);
   const undoing = together(recipes, judgements);
+  /** Copies of a sound that is no design. */
+  const quick = data !== undefined && data.sound !== null && data.design === null;
   const mine = data !== undefined && design !== undefined && data.design === design.id;
-  const draft = recipes.doc ?? NOTHING_SET;
-  const set = (values: Partial<RecipeDraft>, gesture?: string) => {
-    if (design) recipes.change({ ...(recipes.now() ?? NOTHING_SET), ...values }, gesture);
-  };
-  const recipe: Recipe = draft.recipe ?? (mine ? data.recipe : undefined) ?? fresh ?? { name: "", freedoms: [] };
-  const seed = draft.seed ?? (mine ? data.seed : FIRST_SEED);
-  const count = draft.count ?? (mine ? data.all.length : FIRST_COUNT);
   /** Its design is in the trash or deleted: its variations can be heard, kept and printed all the same. */
-  const orphan = data !== undefined && data.design === null;
-  const draws = (mine || !design || orphan ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
-  const kept = draws.filter((one) => one.state === "kept").length;
-  const dropped = draws.filter((one) => one.state === "dropped").length;
+  const orphan = data !== undefined && data.design === null && !quick;
+  const shown = quick ? undefined : design;
+  // what is set for a sound alone is kept with the spreads that are drawn of it
+  const [own, setOwn] = useState<Partial<RecipeDraft>>({});
+  const draft: RecipeDraft = quick ? { ...NOTHING_SET, ...own } : (recipes.doc ?? NOTHING_SET);
+  const set = (values: Partial<RecipeDraft>, gesture?: string) => {
+    if (quick) setOwn((before) => ({ ...before, ...values }));
+    else if (design) recipes.change({ ...(recipes.now() ?? NOTHING_SET), ...values }, gesture);
+  };
+  const recipe: Recipe | undefined = draft.recipe ?? (mine || quick ? data.recipe : undefined) ?? fresh;
+  const seed = draft.seed ?? (mine || quick ? data.seed : FIRST_SEED);
+  const count = draft.count ?? (mine || quick ? data.all.length : FIRST_COUNT);
+  const draws = (mine || !design || orphan || quick ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
+  const kept = draws.filter((one) => one.state === "kept");
+  const of = quick ? `spread ${data.id}` : `design ${design?.id} ${design?.revision}`;
+  const freeable = useQuery({
+    queryKey: ["freeable", library, of],
+    enabled: quick || design !== undefined,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      quick
+        ? got(api.GET("/api/lib/{library}/spreads/{id}/freeable", { params: { path: { library, id: data.id } } }))
+        : got(api.GET("/api/lib/{library}/designs/{id}/freeable", { params: { path: { library, id: design?.id ?? 0 } } })),
+  });
   const judge = (state: "kept" | "dropped") => {
     if (draws[at]) toggle(draws[at], state);
   };
@@ -61,90 +82,58 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     const draw = draws[index];
     if (!draw?.ready) return;
     setAt(index);
-    const opened = await openToHear({ node: draw.mix as Node }, library, `No ${draw.number} of ${data?.name ?? ""}`, { lufs: draw.loudness });
+    const node = (await mixOf(library, draw.id)) as Node;
+    const opened = await openToHear({ node }, library, `No ${draw.number} of ${data?.name ?? ""}`, { lufs: draw.loudness });
     if (opened) await player.play(opened);
     void heard(draw);
   };
+  const acts = useRef({ play, draws });
+  acts.current = { play, draws };
+  const playAt = useCallback((index: number) => void acts.current.play(index), []);
+  const mark = useCallback((index: number) => setOther(acts.current.draws[index]?.id ?? null), []);
   const choose = (id: number) => {
     const chosen = spreads.find((one) => one.id === id);
     useShared.setState((state) => ({ spread: chosen?.id ?? null, design: chosen?.design ?? state.design }));
     const isSet = draft.recipe !== null || draft.seed !== null || draft.count !== null;
-    if (chosen?.design === design?.id && isSet) set(NOTHING_SET);
+    if (!quick && chosen?.design === design?.id && isSet) set(NOTHING_SET);
   };
-  const run = async () => {
-    if (!design) return;
-    try {
-      const body = { design: design.id, recipe, seed, count };
-      const started = await got(api.POST("/api/lib/{library}/spreads", { params: { path: { library } }, body }));
-      useShared.setState({ spread: started.id ?? null });
-      void queries.invalidateQueries({ queryKey: ["spreads"] });
-      void queries.invalidateQueries({ queryKey: ["counts"] });
-      await whenDone(started.job, "vary");
-    } catch (error) {
-      complain(error);
-    }
+  const run = () => {
+    if (!recipe) return;
+    if (quick) void drawSpread({ spread: data.id }, recipe, seed, count);
+    else if (design) void drawSpread({ design: design.id }, recipe, seed, count);
   };
-  const redraw = async () => {
-    if (!data) return;
-    try {
-      await judgements.saved();
-      await got(api.POST("/api/lib/{library}/spreads/{id}/redraw", { params: { path: { library, id: data.id } } }));
-      changedHere("spread", data.id);
-      void queries.invalidateQueries({ queryKey: ["spread"] });
-    } catch (error) {
-      complain(error);
-    }
-  };
-  const print = async () => {
-    if (!data) return;
-    try {
-      await judgements.saved();
-      const made = await got(api.POST("/api/lib/{library}/spreads/{id}/print", { params: { path: { library, id: data.id } } }));
-      for (const key of ["sounds", "counts", "arrivals", "state"]) void queries.invalidateQueries({ queryKey: [key] });
-      await putOnSheet({ sounds: made });
-      tell(`${made.length} variations are in the library and on the sheet of Ship.`);
-    } catch (error) {
-      complain(error);
-    }
-  };
-  /** The kept ones leave from the sheet as they are, without being printed. */
-  const toSheet = async () => {
-    const some = draws.filter((one) => one.state === "kept");
-    if (some.length)
-      await addToSheet(
-        "draws",
-        some.map((one) => one.id),
-      );
-    else tell("No variation is kept yet; keep one (K), then put it on the sheet.");
-  };
+  const saved = (then: () => void) => void judgements.saved().then(then);
+  const print = () => data && saved(() => void printKept(data.id));
+  const second = draws.find((one) => one.id === other) ?? null;
   useKeys({
-    toShip: () => void toSheet(),
+    toShip: () => void keptToSheet(kept.map((one) => one.id)),
     right: () => void play(Math.min(draws.length - 1, at + 1)),
     left: () => void play(Math.max(0, at - 1)),
     next: () => void play(Math.min(draws.length - 1, at + COLUMNS)),
     previous: () => void play(Math.max(0, at - COLUMNS)),
     keep: () => judge("kept"),
     drop: () => judge("dropped"),
+    compare: () => setOther(draws[at] && draws[at].id !== other ? draws[at].id : null),
     nextUnheard: () => {
       const next = [...draws.keys()].find((i) => draws[i].state === "unheard" && draws[i].ready);
       if (next !== undefined) void play(next);
       else tell("All of them were heard.");
     },
-    draw: () => void run(),
-    commit: () => void print(),
+    draw: run,
+    commit: () => kept.length && print(),
     undo: undoing.undo,
     redo: undoing.redo,
   });
-  const mix = mine ? data.mix : design?.mix;
+  const mix = mine || quick ? data.mix : design?.mix;
   return (
     <Flex direction="column" h="100%">
       <Bar>
-        <Title>{orphan ? data.name : (design?.name ?? data?.name)}</Title>
+        <Title>{orphan || quick ? data.name : (design?.name ?? data?.name)}</Title>
         <Choose
           label="Spread"
           value={String(current ?? "")}
           options={[
-            ...(mine || orphan ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
+            ...(mine || orphan || quick ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
             ...spreads.map((one) => [String(one.id), `${one.name}, ${one.draws} from ${one.seed}`] as const),
           ]}
           onChange={(value) => choose(Number(value))}
@@ -155,13 +144,13 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           from seed
           <Whole label="Seed" control={seeds} value={seed} width="104px" onChange={(next) => set({ seed: next }, "seed")} />
         </Flex>
-        <Do act="draw" disabled={!design} onClick={() => void run()}>
+        <Do act="draw" disabled={!recipe || (!design && !quick)} onClick={run}>
           Draw
         </Do>
         <UndoRedo history={undoing} />
         <Box flex={1} />
-        <Do main act="commit" disabled={!kept} onClick={() => void print()}>
-          Print {kept} kept
+        <Do main act="commit" disabled={!kept.length && !data?.family.length} onClick={print}>
+          Print {kept.length} kept
         </Do>
       </Bar>
       <Panes
@@ -170,10 +159,26 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           {
             id: "freedoms",
             label: "what may move",
-            size: 268,
-            least: 230,
-            most: 520,
-            holds: <RecipeView mix={mix ?? null} recipe={recipe} onChange={(freedoms: Freedom[]) => set({ recipe: { ...recipe, freedoms } })} />,
+            size: 300,
+            least: 260,
+            most: 560,
+            holds: recipe && (
+              <RecipeView
+                mix={mix ?? null}
+                freeable={freeable.data ?? []}
+                recipe={recipe}
+                onChange={(next, gesture) => set({ recipe: next }, gesture)}
+                onHear={
+                  shown
+                    ? (freedom) => {
+                        const one = freeable.data?.find((of) => of.path === freedom.path);
+                        void hearEnds(shown.id, freedom, recipe.amount, one ? called(one) : freedom.path);
+                      }
+                    : null
+                }
+                menu={shown && <RecipeMenu design={shown.id} recipe={recipe} seed={seed} onUse={(next) => set({ recipe: next })} />}
+              />
+            ),
           },
           {
             id: "work",
@@ -188,11 +193,11 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
                   </Box>
                 )}
                 {draws.length ? (
-                  <Tiles draws={draws} at={at} onPlay={(index) => void play(index)} />
+                  <Tiles draws={draws} at={at} other={other} sounding={sounding} onPlay={playAt} onOther={mark} />
                 ) : (
                   <Empty
                     action={
-                      <Do main act="draw" onClick={() => void run()}>
+                      <Do main act="draw" onClick={run}>
                         Draw {count}
                       </Do>
                     }
@@ -206,44 +211,30 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           {
             id: "side",
             label: "the map",
-            size: 240,
+            size: 250,
             least: 220,
             most: 620,
             holds: (
-              <Side label="How far apart they sound">
-                <Heading>How far apart they sound</Heading>
-                <MapView draws={draws} at={at} onPlay={(index) => void play(index)} />
-                <Line />
-                <Box color="dim" fontSize="12px">
-                  Arrows go from one to the next and play it.
-                </Box>
-                <Flex gap="6px" wrap="wrap">
-                  <Do act="keep" disabled={!draws[at]} onClick={() => judge("kept")}>
-                    Keep
-                  </Do>
-                  <Do act="drop" disabled={!draws[at]} onClick={() => judge("dropped")}>
-                    Drop
-                  </Do>
-                </Flex>
-                <Line />
-                <Box fontFamily="mono" fontSize="12px" whiteSpace="nowrap" data-testid="kept">
-                  <Box as="span" color="glass">
-                    {kept} kept
-                  </Box>{" "}
-                  {dropped} dropped
-                </Box>
-                <Do act="toShip" disabled={!kept} onClick={() => void toSheet()} hint="Put the kept ones on the sheet of Ship as they are">
-                  Kept to sheet
-                </Do>
-                <Do disabled={!dropped} onClick={() => void redraw()} hint="Draw the dropped ones anew; the kept ones stay">
-                  Redraw dropped
-                </Do>
-                {data && (
-                  <Box color="dim" fontSize="11px" mt="auto">
-                    Drawn with {data.made_with}. On the same versions the same seed gives the same audio.
-                  </Box>
-                )}
-              </Side>
+              <SpreadSide
+                data={draws.length ? data : undefined}
+                draws={draws}
+                at={at}
+                other={second}
+                sounding={sounding}
+                spreads={spreads}
+                onPlay={playAt}
+                onSounding={setSounding}
+                onJudge={judge}
+                onKeepOnly={keepOnly}
+                onOther={setOther}
+                onSheet={() => void keptToSheet(kept.map((one) => one.id))}
+                onRedraw={() => data && saved(() => void redrawDropped(data.id))}
+                onNear={(draw, between) => data && void drawNear(data.id, draw, between, seed, Math.min(count, 24))}
+                onDesign={async () => {
+                  const draw = draws[at];
+                  if (data && draw && (await openAsDesign(data.name, draw.number, data.recipe, data.seed, draw.id))) go("/stack");
+                }}
+              />
             ),
           },
         ]}
@@ -284,7 +275,17 @@ function Whole({ label, value, control, width, onChange }: WholeProps) {
       onValueChange={(details) => type(details.value)}
       w={width}
     >
-      <NumberInput.Input aria-label={label} onBlur={leave} fontFamily="mono" bg="ground" borderColor="line" color="chalk" px="6px" />
+      <NumberInput.Input
+        aria-label={label}
+        onBlur={leave}
+        // given, it hands the keys back to the stage
+        onKeyDown={(event) => event.key === "Enter" && event.currentTarget.blur()}
+        fontFamily="mono"
+        bg="ground"
+        borderColor="line"
+        color="chalk"
+        px="6px"
+      />
     </NumberInput.Root>
   );
 }

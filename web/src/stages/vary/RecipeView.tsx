@@ -1,159 +1,160 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Freedom, Schemas } from "../../api/client";
+import type { Freedom, Mix, Recipe } from "../../api/client";
 import { Bare, Do } from "../../ui/buttons";
-import { useModels } from "../../ui/controls";
+import { ControlOf, Controls, useControl } from "../../ui/controls";
+import { Fold } from "../../ui/Fold";
 import { Input } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
-import { tell } from "../../ui/messages";
-import { readNumber } from "../../ui/numbers";
+import { FreedomRow } from "./FreedomRow";
+import { called, type Freeable, freed } from "./freedoms";
 
-type Mix = Schemas["Mix"];
-function Bound({
-  label,
-  value,
-  unit,
-  digits,
-  onCommit,
-}: {
-  label: string;
-  value: number;
-  unit: string;
-  digits: number;
-  onCommit: (value: number) => void;
-}) {
-  const [text, setText] = useState<string | null>(null);
-  const commit = () => {
-    const read = text === null ? null : readNumber(text, unit, Number.NEGATIVE_INFINITY, Number.POSITIVE_INFINITY);
-    setText(null);
-    if (read !== null && "sentence" in read) tell(`${label}: ${read.sentence}`, true);
-    else if (read !== null) onCommit(read.value);
-  };
-  return (
-    <Input
-      label={label}
-      mono
-      value={text ?? `${value > 0 && unit !== "×" ? "+" : ""}${value.toFixed(digits)}${unit ? ` ${unit}` : ""}`}
-      onChange={(event) => setText(event.target.value)}
-      onFocus={(event) => event.target.select()}
-      onBlur={commit}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") setText(null);
-        const by = { ArrowUp: 1, ArrowDown: -1 }[event.key];
-        if (by) {
-          event.preventDefault();
-          onCommit(Number((value + by * 10 ** -digits * (event.shiftKey ? 10 : 1)).toFixed(digits)));
-        }
-      }}
-      w="72px"
-      px="5px"
-      textAlign="center"
-    />
-  );
+interface Props {
+  mix: Mix | null;
+  freeable: readonly Freeable[];
+  recipe: Recipe;
+  onChange: (recipe: Recipe, gesture?: string) => void;
+  /** Hears a freedom at one of its ends; null where there is no design to hear. */
+  onHear: ((freedom: Freedom) => void) | null;
+  menu: React.ReactNode;
 }
 
-/** What may move: ranges around the design's own values. */
-export function RecipeView({ mix, recipe, onChange }: { mix: Mix | null; recipe: Schemas["Recipe"]; onChange: (freedoms: Freedom[]) => void }) {
-  const [freeing, setFreeing] = useState<string | null>(null);
-  const controls = useModels()?.Freeing?.controls ?? [];
+/** The owners of a design's controls: path and name. */
+function owners(mix: Mix | null): [string, string][] {
+  const escaped = (id: string) => id.replaceAll("~", "~0").replaceAll("/", "~1");
+  return [
+    ...(mix?.members ?? []).map((one, place): [string, string] => [`layers/${escaped(one.id || String(place))}`, one.name || `Layer ${place + 1}`]),
+    ...(mix?.groups ?? []).map((one): [string, string] => [`groups/${escaped(one.id)}`, one.name || one.id]),
+    ["sum", "The sum"],
+  ];
+}
+
+/** What may move: ranges around the design's own values, how draws lie in them, and which are taken. */
+export function RecipeView({ mix, freeable, recipe, onChange, onHear, menu }: Props) {
+  const [open, setOpen] = useState<string | null>(null);
+  const amount = useControl("Recipe", "amount");
   const freedoms = recipe.freedoms;
-  const replace = (old: Freedom, fresh: Freedom | null) => onChange(freedoms.flatMap((one) => (one === old ? (fresh ? [fresh] : []) : [one])));
+  const links = [...new Set(freedoms.map((one) => one.link).filter(Boolean))];
+  const known = new Map(freeable.map((one) => [one.path, one]));
+  const strangers = freeable.length ? freedoms.filter((one) => !known.has(one.path)) : [];
+  const put = (fresh: Freedom[], gesture?: string) => onChange({ ...recipe, freedoms: fresh }, gesture);
+  const replace = (old: Freedom, fresh: Freedom | null, gesture?: string) =>
+    put(
+      freedoms.flatMap((one) => (one.path === old.path ? (fresh ? [fresh] : []) : [one])),
+      gesture,
+    );
   return (
     <Flex as="section" aria-label="What may move" direction="column" flex={1} minH={0} bg="sheet" p="14px" gap="10px" overflowY="auto">
-      <Heading>What may move, around the design</Heading>
-      {mix?.members.map((member) => {
-        const own = freedoms.filter((one) => one.layer === member.id);
-        const rest = controls.filter((control) => !own.some((one) => one.control === control.name));
+      <Flex align="center" justify="space-between" gap="6px">
+        <Heading>What may move</Heading>
+        {menu}
+      </Flex>
+      <ControlOf control={amount} value={recipe.amount} onChange={(value: number, gesture) => onChange({ ...recipe, amount: value }, gesture)} />
+      {owners(mix).map(([path, name]) => {
+        const all = freeable.filter((one) => one.owner === path);
+        const own = all.filter((one) => freedoms.some((freedom) => freedom.path === one.path));
+        const rest = all.filter((one) => !freedoms.some((freedom) => freedom.path === one.path));
+        if (!all.length) return null;
         return (
-          <Box key={member.id} borderLeft="3px solid" borderColor={own.length ? "glass" : "line"} pl="9px" role="group" aria-label={member.name}>
+          <Box key={path} borderLeft="3px solid" borderColor={own.length ? "glass" : "line"} pl="9px" role="group" aria-label={name}>
             <Flex justify="space-between" align="center" gap="6px">
               <Box fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
-                {member.name}
+                {name}
               </Box>
-              {rest.length > 0 && (
-                <Do quiet onClick={() => setFreeing(freeing === member.id ? null : member.id)} hint="Free another control of this layer">
-                  <Box as="span" color="dim" fontSize="12px">
-                    {own.length ? "free …" : "held still, free …"}
-                  </Box>
-                </Do>
-              )}
+              <Fold label={own.length ? "free" : "held still, free"} hint={`Free another control of ${name}`}>
+                <Finder
+                  of={rest}
+                  owner={name}
+                  onFree={(one) => {
+                    put([...freedoms, freed(one, freedoms)]);
+                    setOpen(one.how === "source" ? one.path : null);
+                  }}
+                />
+              </Fold>
             </Flex>
-            {freeing === member.id && (
-              <Flex gap="4px" wrap="wrap" my="4px">
-                {rest.map((control) => (
-                  <Do
-                    key={control.name}
-                    quiet
-                    onClick={() => {
-                      setFreeing(null);
-                      const [low, high] = control.usual ?? [0, 0];
-                      onChange([...freedoms, { layer: member.id, control: control.name as Freedom["control"], low, high, shape: "bell" }]);
-                    }}
-                  >
-                    {control.label}
-                  </Do>
-                ))}
-              </Flex>
-            )}
             {own.map((one) => {
-              const control = controls.find((known) => known.name === one.control);
-              if (!control) return null;
-              const set = (edge: "low" | "high", value: number) => {
-                const raw = value / control.shown;
-                const fresh = { ...one, [edge]: raw };
-                if (fresh.low > fresh.high) fresh[edge === "low" ? "high" : "low"] = raw;
-                replace(one, fresh);
-              };
+              const freedom = freedoms.find((other) => other.path === one.path) as Freedom;
               return (
-                <Flex key={one.control} align="center" gap="5px" minH="27px">
-                  <Box color="dim" w="48px">
-                    {control.label}
-                  </Box>
-                  <Bound
-                    label={`${member.name} ${control.label} from`}
-                    value={one.low * control.shown}
-                    unit={control.unit}
-                    digits={control.digits}
-                    onCommit={(value) => set("low", value)}
-                  />
-                  <Bound
-                    label={`${member.name} ${control.label} to`}
-                    value={one.high * control.shown}
-                    unit={control.unit}
-                    digits={control.digits}
-                    onCommit={(value) => set("high", value)}
-                  />
-                  <Bare
-                    title={one.shape === "bell" ? "Prefers the middle; change to even" : "Every value alike; change to middle"}
-                    aria-label={`${member.name} ${control.label}: ${one.shape}`}
-                    onClick={() => replace(one, { ...one, shape: one.shape === "bell" ? "even" : "bell" })}
-                    cursor="pointer"
-                    color="glass"
-                  >
-                    <svg width="18" height="12" viewBox="0 0 18 12" aria-hidden="true">
-                      {one.shape === "bell" ? (
-                        <path d="M1 11c5 0 5-9 8-9s3 9 8 9z" fill="currentColor" />
-                      ) : (
-                        <rect x="2" y="3" width="14" height="8" fill="currentColor" />
-                      )}
-                    </svg>
-                  </Bare>
-                  <Bare
-                    aria-label={`Hold ${member.name} ${control.label} still`}
-                    title="Hold still"
-                    onClick={() => replace(one, null)}
-                    color="dim"
-                    cursor="pointer"
-                  >
-                    ×
-                  </Bare>
-                </Flex>
+                <FreedomRow
+                  key={one.path}
+                  of={one}
+                  owner={name}
+                  freedom={freedom}
+                  open={open === one.path}
+                  links={links}
+                  onOpen={() => setOpen(open === one.path ? null : one.path)}
+                  onChange={(fresh, gesture) => replace(freedom, fresh, gesture)}
+                  onHear={onHear && (() => onHear(freedom))}
+                />
               );
             })}
           </Box>
         );
       })}
+      {strangers.map((one) => (
+        <Flex key={one.path} justify="space-between" align="center" color="dim" fontSize="12px" gap="6px">
+          <span>{one.path} is not in this design.</span>
+          <Bare aria-label={`Take ${one.path} out of the recipe`} onClick={() => replace(one, null)}>
+            ×
+          </Bare>
+        </Flex>
+      ))}
+      <Fold label="How they are drawn and taken" hint="Cover, loudness and guards">
+        <Flex direction="column" gap="8px" w="260px">
+          <Controls model="Recipe" names={["cover", "match"]} value={recipe} onChange={(values) => onChange({ ...recipe, ...values })} />
+          {recipe.match === "loudness" && (
+            <Controls
+              model="Recipe"
+              names={["within_lu"]}
+              value={recipe}
+              onChange={(values, gesture) => onChange({ ...recipe, ...values }, gesture)}
+            />
+          )}
+          <Box color="dim" fontSize="12px">
+            A draw that breaks one of these is replaced by the next number.
+          </Box>
+          <Controls
+            model="Guards"
+            names={["clips", "silent_dbfs", "shortest_s", "longest_s", "apart"]}
+            value={recipe.guards}
+            onChange={(values, gesture) => onChange({ ...recipe, guards: { ...recipe.guards, ...values } }, gesture)}
+          />
+        </Flex>
+      </Fold>
+    </Flex>
+  );
+}
+
+/** The controls of one owner that are held still, found by typing. */
+function Finder({ of, owner, onFree }: { of: readonly Freeable[]; owner: string; onFree: (one: Freeable) => void }) {
+  const [words, setWords] = useState("");
+  const said = words.toLowerCase().split(/\s+/).filter(Boolean);
+  const all = of.filter((one) => said.every((word) => called(one).toLowerCase().includes(word)));
+  // what is called just so comes first
+  const just = (one: Freeable) => called(one).toLowerCase() === words.trim().toLowerCase();
+  const found = [...all.filter(just), ...all.filter((one) => !just(one))];
+  return (
+    <Flex direction="column" gap="4px" w="240px">
+      <Input
+        label={`Find a control of ${owner}`}
+        placeholder="Find a control"
+        autoFocus
+        value={words}
+        onChange={(event) => setWords(event.target.value)}
+        onKeyDown={(event) => {
+          if (event.key !== "Enter" || !found.length) return;
+          onFree(found[0]);
+          setWords("");
+        }}
+      />
+      <Flex direction="column" maxH="260px" overflowY="auto" align="stretch">
+        {found.map((one) => (
+          <Do key={one.path} quiet justifyContent="flex-start" onClick={() => onFree(one)}>
+            {called(one)}
+          </Do>
+        ))}
+        {!found.length && <Box color="dim">Nothing of that name is held still here.</Box>}
+      </Flex>
     </Flex>
   );
 }

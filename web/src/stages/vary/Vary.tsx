@@ -34,7 +34,6 @@ export default function Vary() {
     queryKey: ["spread", library, current],
     enabled: current !== null,
     queryFn: () => got(api.GET("/api/lib/{library}/spreads/{id}", { params: { path: { library, id: current ?? 0 } } })),
-    refetchInterval: (query) => (query.state.data?.all.some((one) => !one.ready) ? 700 : false),
   });
   const design = designs.data?.find((one) => one.id === (designNumber ?? spread.data?.design)) ?? designs.data?.[0];
   const recipe = useKeptRecipe(design);

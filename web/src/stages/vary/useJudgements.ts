@@ -38,6 +38,12 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
     const { [draw.id]: before, ...others }: States = (history.now() ?? NOBODY).states ?? {};
     history.change({ states: before === state ? others : { ...others, [draw.id]: state } });
   };
+  /** Keep these and no others; what is dropped stays so. One step of undo. */
+  const keepOnly = (ids: readonly number[]) => {
+    const before: States = (history.now() ?? NOBODY).states ?? {};
+    const dropped = Object.entries(before).filter(([id, state]) => state === "dropped" && !ids.includes(Number(id)));
+    history.change({ states: { ...Object.fromEntries(dropped), ...Object.fromEntries(ids.map((id) => [id, "kept" as const])) } });
+  };
   const heard = async (draw: Draw) => {
     if (draw.state !== "unheard") return;
     queries.setQueryData<Schemas["SpreadView"]>(
@@ -46,5 +52,5 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
     );
     await got(api.POST("/api/lib/{library}/draws/{id}/heard", { params: { path: { library, id: draw.id } } })).catch(complain);
   };
-  return { history, stateOf, toggle, heard };
+  return { history, stateOf, toggle, keepOnly, heard };
 }
