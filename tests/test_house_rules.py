@@ -122,9 +122,9 @@ class Structure(unittest.TestCase):
         self.assertEqual(sorted(set(missing) - set(allowed)), [])
 
     def test_ranges_and_units_of_controls_come_from_the_models(self) -> None:
-        """Plug-ins state their own, and a curve is drawn over the range of what it moves; everything else is a control of a published model."""
+        """Plug-ins state their own, a curve is drawn over the range of what it moves, a freedom steps in its unit; all else is a published control."""
         own = {path.name for path in sources() if re.search(r"<Num\b", path.read_text()) and path.parent.name != "ui"}
-        self.assertEqual(own, {"plugins.tsx", "CurvePanel.tsx"})
+        self.assertEqual(own, {"plugins.tsx", "CurvePanel.tsx", "FreedomRow.tsx"})
 
     def test_imports_of_the_front_end_run_one_way(self) -> None:
         from tools import web_order

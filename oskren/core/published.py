@@ -16,6 +16,7 @@ from oskren.core.slice.plan import Finish
 from oskren.core.stack.perform import Performance, Playing, Shift, Slot
 from oskren.core.timecode import ProjectSettings
 from oskren.core.vary.guards import Guards
+from oskren.core.vary.near import Copies, Counted
 from oskren.core.vary.recipe import Freedom, Recipe, RecipeDraft
 from oskren.core.vary.repetition import Repetition
 
@@ -37,7 +38,7 @@ class Published(BaseModel):
 
 MODELS: tuple[type[BaseModel], ...] = (
     Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel,
-    Recipe, RecipeDraft, Freedom, Guards, Repetition, ProjectSettings,
+    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings,
 )  # fmt: skip
 
 

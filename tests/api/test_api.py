@@ -239,6 +239,10 @@ class Stack(Running):
 
 
 class VarySliceShip(Running):
+    def drawn(self, draw: dict[str, object]) -> object:
+        """What a variation is made of."""
+        return self.get(f"{HERE}/draws/{draw['id']}")["mix"]
+
     def test_a_spread_is_drawn_kept_and_printed(self) -> None:
         facts = self.get(f"{HERE}/sounds/{self.named('glass hit')['id']}")
         mix = {"kind": "mix", "members": [{"id": "a", "node": facts["node"]}, {"id": "b", "node": facts["node"], "pitch_st": -7}]}
@@ -247,10 +251,10 @@ class VarySliceShip(Running):
         self.finish(started)
         spread = self.get(f"{HERE}/spreads/{started.json()['id']}")
         self.assertTrue(all(one["ready"] for one in spread["all"]))
-        self.assertEqual(len({json.dumps(one["mix"]) for one in spread["all"]}), 4)
+        self.assertEqual(len({json.dumps(self.drawn(one)) for one in spread["all"]}), 4)
         again = self.client.post(f"{HERE}/spreads", json={"design": design["id"], "seed": 5, "count": 4})
         self.finish(again)
-        self.assertEqual([one["mix"] for one in self.get(f"{HERE}/spreads/{again.json()['id']}")["all"]], [one["mix"] for one in spread["all"]])
+        self.assertEqual([self.drawn(one) for one in self.get(f"{HERE}/spreads/{again.json()['id']}")["all"]], [self.drawn(one) for one in spread["all"]])
         refused = self.client.post(f"{HERE}/spreads/{spread['id']}/print")
         self.assertIn("keep at least one", refused.json()["sentence"])
         first, second, third, _ = (one["id"] for one in spread["all"])
@@ -296,7 +300,8 @@ class VarySliceShip(Running):
         shipped = self.client.post(f"{HERE}/ship", json=body)
         self.finish(shipped)
         self.assertEqual(self.get(f"{HERE}/shipments/{shipped.json()['id']}")["failures"], [])
-        for one, node in zip(preview["files"][1:], [mix, *(each["mix"] for each in self.get(spread)["all"][:2])], strict=True):
+        draws = [self.drawn(each) for each in self.get(spread)["all"][:2]]
+        for one, node in zip(preview["files"][1:], [mix, *draws], strict=True):
             written, rate = files.read(Path(self.folder) / "mixed" / one["path"])
             opened = self.post(f"{HERE}/open", {"node": node})
             raw = self.client.get(f"/api/heard/{opened['digest']}/block", params={"start": 0, "frames": opened["frames"]}).content

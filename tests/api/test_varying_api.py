@@ -116,7 +116,7 @@ class Varying(OfLayers):
         sounds = [self.get(f"{HERE}/sounds/{one}") for one in printed]
         names = [one["row"]["name"] if "row" in one else one["name"] for one in sounds]
         self.assertEqual(names, ["Hits light blow 01", "Hits light blow 02", "Hits heavy blow 01", "Hits heavy blow 02", "Hits heavy blow 03"])
-        self.assertIn("Variation 1 by the recipe light blow, seed 3.", str(sounds[0]))
+        self.assertIn("Variation 1 of Hits light blow by the recipe light blow, seed 3.", str(sounds[0]))
         self.refused(f"{HERE}/families", {"design": self.number, "seed": 3, "parts": [{"recipe": 999, "count": 1}]}, "no recipe 999", 404)
 
     def test_copies_of_a_sound_need_no_design(self) -> None:

@@ -9,6 +9,7 @@ from pydantic import ValidationError
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
+from oskren.core.measure.report import measure
 from oskren.core.slice import detect, plan
 from tests.support import RATE, InFolder, noise, struck
 
@@ -159,6 +160,18 @@ class Finishing(InFolder):
                 self.assertEqual(out.shape, (round(one.end_s * RATE) - round(one.start_s * RATE), 1))
                 self.assertAlmostEqual(levels.db(levels.peak(out)), peak, delta=0.01)
                 self.assertLess(max(abs(out[0, 0]), abs(out[-1, 0])), 0.01)
+
+    def test_every_file_hits_its_loudness_or_true_peak(self) -> None:
+        """The demo's own hits, of different loudness, by what is measured of what comes out."""
+        node = self.source(np.concatenate([struck(0.5, 0.1, seed=k) * np.float32(0.2 * (k + 1)) for k in range(3)]))
+        pieces = [plan.Slice(id=k, start_s=0.5 * k, end_s=0.5 * k + 0.5, attack_s=0.5 * k) for k in range(3)]
+        for finish, name, wanted in (
+            (plan.Finish(level_by="loudness", loudness_lufs=-26.0), "max_momentary_lufs", -26.0),
+            (plan.Finish(level_by="true peak", peak_dbfs=-2.0), "true_peak_dbtp", -2.0),
+        ):
+            for piece in pieces:
+                found = measure(np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish))[0]), RATE, slow=False)
+                self.assertAlmostEqual(getattr(found, name), wanted, delta=0.06)
 
     def test_the_order_is_chain_channels_fades_level(self) -> None:
         from oskren.core.nodes import Step

@@ -67,7 +67,7 @@ NULLS: dict[str, tuple[dict[str, Any], float]] = {
 }
 """Settings with which a step must leave a sound as it is, and how closely."""
 
-NEVER = {"reverse", "high_pass", "low_pass", "mono_below", "normalise", "mono", "dc", "mirror", "lead_in", "hold", "headphones"}
+NEVER = {"level to", "reverse", "high_pass", "low_pass", "mono_below", "normalise", "mono", "dc", "mirror", "lead_in", "hold", "headphones"}
 """Steps that have no such setting: what they do is held to other truths."""
 
 

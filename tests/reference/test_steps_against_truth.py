@@ -3,22 +3,50 @@
 import unittest
 
 import numpy as np
+import pyloudnorm
 from scipy import signal
 
 from oskren.core.audio import dither, layouts
 from oskren.core.measure import levels
+from oskren.core.measure.loudness import loudness
 from oskren.core.steps import Context, kind_of
 from oskren.core.steps.dynamics import LimiterParams
 from oskren.core.steps.edges import SHAPES, fade_gain
 from oskren.core.steps.equaliser import butterworth, cookbook
 from oskren.core.steps.space import SpaceParams, response
 from tests.core.test_steps import through
-from tests.support import RATE, noise, pan_gains, sine
+from tests.support import RATE, noise, pan_gains, sine, struck
 
 
 def gain_at(sections: np.ndarray, hz: float, rate: int = RATE) -> float:
     _, h = signal.freqz_sos(sections, worN=[hz], fs=rate)
     return float(20 * np.log10(abs(h[0])))
+
+
+class Levels(unittest.TestCase):
+    def test_loudness_is_met_by_another_meter_and_never_over_the_ceiling(self) -> None:
+        """pyloudnorm (BS.1770) on what comes out; the ceiling by the spectrum raised to eight times the rate (scipy.signal.resample)."""
+        bed = noise(8.0, -32, channels=2)
+        out = through("level to", bed, by="loudness", loudness_lufs=-20.0)
+        self.assertAlmostEqual(pyloudnorm.Meter(RATE).integrated_loudness(out), -20.0, delta=0.1)
+        loud = through("level to", bed, by="loudness", loudness_lufs=-3.0, ceiling_dbtp=-2.0)
+        raised = np.abs(signal.resample(loud[: RATE * 2].astype(np.float64), RATE * 16)[RATE:-RATE]).max()
+        self.assertLess(20 * np.log10(raised), -1.85)
+        self.assertLess(pyloudnorm.Meter(RATE).integrated_loudness(loud), -3.5)
+
+    def test_a_short_sound_is_met_by_its_momentary_maximum(self) -> None:
+        hit = struck(0.6, 0.15, seed=3)
+        out = through("level to", hit, by="loudness", loudness_lufs=-24.0)
+        self.assertAlmostEqual(loudness(out, RATE).max_momentary_lufs or 0.0, -24.0, delta=0.05)
+
+    def test_peaks_are_met(self) -> None:
+        hit = struck(0.6, 0.15, seed=3)
+        self.assertAlmostEqual(levels.db(levels.peak(through("level to", hit, by="sample peak", peak_db=-3.0))), -3.0, delta=0.001)
+        out = through("level to", hit, by="true peak", peak_db=-3.0)
+        self.assertAlmostEqual(levels.db(levels.true_peak(out, RATE)), -3.0, delta=0.01)
+        silent = np.zeros((RATE, 1), np.float32)
+        for by in ("sample peak", "true peak", "loudness"):
+            np.testing.assert_array_equal(through("level to", silent, by=by), silent)
 
 
 class Filters(unittest.TestCase):

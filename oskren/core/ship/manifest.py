@@ -26,6 +26,7 @@ COLUMNS = [
     "true_peak_dbtp",
     "integrated_lufs",
     "sha256",
+    "notes",
     "checks",
 ]
 

@@ -14,6 +14,7 @@ from oskren.core.audio.layouts import CHANNELS
 from oskren.core.controls import choice, number, switch
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.finishing import Levelled, level_steps
 from oskren.core.nodes.model import LAYOUTS, Chained, Frozen, Node, Step
 from oskren.core.ship.items import Item, Titled
 from oskren.core.words import names
@@ -21,7 +22,7 @@ from oskren.core.words import names
 OVER = {"refuse": "is not written", "lower": "is lowered", "limit": "is limited"}
 
 
-class Target(Frozen):
+class Target(Levelled):
     """How files are written: format, rate (None keeps the sound's own), bits, channels, level, fades, name template."""
 
     name: str = "master"
@@ -29,7 +30,7 @@ class Target(Frozen):
     rate: int | None = choice(None, {None: "its own", 44_100: "44.1 kHz", 48_000: "48 kHz", 96_000: "96 kHz"}, "Sample rate", low=8000, high=384_000)
     bits: Literal[16, 24, 32] | None = choice(24, {None: "its own", 16: "16", 24: "24", 32: "32 float"}, "Bits")
     channels: Literal["keep", "mono", "stereo", "quad", "5.1", "7.1", "ambix"] = choice("keep", {"keep": "as they are", **LAYOUTS}, "Channels")
-    peak_dbfs: float | None = number(None, -24, 0, "dBFS", "Level each to", unset="as it is", begins=-1)
+    peak_dbfs: float | None = number(None, -24, 0, "dB", "Level each to", unset="as it is", begins=-1)
     fade_in_ms: float = number(0.0, 0, 10_000, "ms", "Fade in", usual=(0, 500))
     fade_out_ms: float = number(0.0, 0, 60_000, "ms", "Fade out", usual=(0, 2000))
     dither: bool = switch(True, "Dither", "Triangular dither of 2 LSB before rounding")
@@ -122,8 +123,7 @@ def file_node(item: Item, target: Target, rate: int | None = None) -> Node:
         steps.append(Step(kind="rate", params={"rate": rate}))
     if target.fade_in_ms or target.fade_out_ms:
         steps.append(Step(kind="fade", params={"in_s": target.fade_in_ms / 1000, "out_s": target.fade_out_ms / 1000}))
-    if target.peak_dbfs is not None:
-        steps.append(Step(kind="normalise", params={"peak_dbfs": target.peak_dbfs}))
+    steps += level_steps(target)
     return Chained(node=item.node, chain=tuple(steps)) if steps else item.node
 
 
@@ -137,6 +137,9 @@ def as_written(item: Item, target: Target) -> Target:
 def file_key(item: Item, target: Target) -> str:
     """Hash of everything that decides a file's bytes; the same key means the file need not be rendered again."""
     left = {"template", "name", *({"over"} if target.over == "refuse" else ())}
+    # what does not decide how it is levelled was not part of the key before, and is not
+    left |= {"level_by"} if target.level_by == "sample peak" else set()
+    left |= {"loudness_lufs", "ceiling_dbtp"} if target.level_by != "loudness" else set()
     target = as_written(item, target)
     facts = [node_hash(file_node(item, target)), target.model_dump(exclude=left), item.model_dump(exclude={"node", "sound", "missing", "bits"}), 2]
     return hashlib.blake2b(json.dumps(facts, sort_keys=True).encode(), digest_size=20).hexdigest()

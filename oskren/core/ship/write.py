@@ -86,6 +86,7 @@ class FileReport(BaseModel):
     category: str
     target: str
     made_from: list[str]
+    notes: str = ""
     modified_ns: int = 0
     """When the file was written, to see that nobody touched it since."""
 
@@ -261,6 +262,7 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
         category=item.category,
         target=target.name,
         made_from=[leaf.audio for leaf in leaves(item.node)],
+        notes=item.notes,
         modified_ns=path.stat().st_mtime_ns,
     )
 

@@ -9,6 +9,7 @@ from pydantic import Field, ValidationInfo, model_validator
 
 from oskren.core.controls import choice, number
 from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.finishing import Levelled, level_steps
 from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
 from oskren.core.slice.detect import FoundSlice, SliceSettings
 
@@ -32,10 +33,9 @@ class Slice(Frozen):
     dropped: bool = False
 
 
-class Finish(Frozen):
+class Finish(Levelled):
     """How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level."""
 
-    peak_dbfs: float | None = number(-1.0, -24, 0, "dBFS", "Level each to", unset="as it is", begins=-1)
     mono: bool = choice(False, {False: "as they are", True: "mono"}, "Channels")
     fade_in_ms: float = number(1.0, 0, 10_000, "ms", "Fade in", usual=(0, 500))
     fade_out_ms: float = number(12.0, 0, 60_000, "ms", "Fade out", usual=(0, 2000))
@@ -207,9 +207,7 @@ def finish_chain(finish: Finish) -> tuple[Step, ...]:
                 params={"in_s": finish.fade_in_ms / 1000, "out_s": finish.fade_out_ms / 1000, "in_shape": finish.fade_shape, "out_shape": finish.fade_shape},
             )
         )
-    if finish.peak_dbfs is not None:
-        steps.append(Step(kind="normalise", params={"peak_dbfs": finish.peak_dbfs}))
-    return tuple(steps)
+    return (*steps, *level_steps(finish))
 
 
 def one_shot(source: Node, piece: Slice | FoundSlice, finish: Finish) -> Chained:

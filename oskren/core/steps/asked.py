@@ -51,6 +51,7 @@ _SAID = {
     "mono_below": "bass in the middle, lows in the centre, mono bass, bass to mono, keep the bass in the middle, keep the lows centred",
     "moving_filter": "wah, filter sweep, filter that opens, filter closes, opens slowly, resonant sweep, underwater, under water, talk box",
     "noise_reduction": "denoise, noise, background noise, hiss, tape hiss, air conditioning, wind, rumble, noisy, clean it up",
+    "level to": "loudness to, true peak to, same loudness, lufs, as loud as others",
     "normalise": "normalize, peak level, peak to, loudest to, as loud as possible, bring up to level",
     "phaser": "swirl, swirling, psychedelic, dreamy, swoosh",
     "pitch": (

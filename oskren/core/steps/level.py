@@ -8,8 +8,8 @@ import numpy as np
 
 from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.controls import choice, number
-from oskren.core.measure.levels import amplitude, db, peak
-from oskren.core.measure.loudness import loudness
+from oskren.core.measure.levels import TruePeak, amplitude, db, peak
+from oskren.core.measure.loudness import Powers, loudness, summarise
 from oskren.core.steps.base import Context, Following, Params, Read, Simple, StepKind, Stream, Summary, register, spread
 from oskren.core.types import Floats, Samples
 
@@ -58,6 +58,57 @@ class Normalise(StepKind):
     def stream(self, params: NormaliseParams, summary: Summary, at: Context, position: int) -> Stream:
         highest = float(summary["peak"])
         factor = np.float32(amplitude(params.peak_dbfs) / highest if db(highest) > -120 else 1.0)
+        return Simple(lambda block: block * factor, at.channels)
+
+
+SHORT_S = 3.0
+"""Loudness of a sound shorter than this is its momentary maximum; integrated loudness is for programmes (EBU Tech 3341)."""
+
+LEVELS = ("sample peak", "true peak", "loudness")
+
+
+class LevelToParams(Params):
+    by: str = choice("true peak", LEVELS, "Level by")
+    peak_db: float = number(-1.0, -24, 0, "dB", "Peak")
+    loudness_lufs: float = number(-18.0, -60, 0, "LUFS", "Loudness")
+    ceiling_dbtp: float = number(-1.0, -24, 0, "dBTP", "True peak at most")
+
+
+@register
+class LevelTo(StepKind):
+    """Brings the whole sound to a sample peak, a true peak or a loudness, there never over a true peak. Silence stays silent."""
+
+    key, label, family, params, analyses = "level to", "Level to", "Level", LevelToParams, True
+    words = "louder level peak loudness lufs normalise"
+    learns_by = ()
+
+    def analyse(self, params: LevelToParams, blocks: Iterator[Samples], at: Context) -> Summary:
+        """Sample peak and true peak (amplitudes) and loudness (LUFS; NaN for silence)."""
+        true, powers = TruePeak(at.rate), Powers(at.rate, at.channels, at.named)
+        highest, frames = 0.0, 0
+        for block in blocks:
+            highest, frames = max(highest, peak(block)), frames + len(block)
+            true.add(block)
+            powers.add(block)
+        padded = frames < powers.step * 4
+        if padded:
+            powers.add(np.zeros((powers.step * 4 - frames, at.channels), np.float32))
+        loud = summarise(powers.steps(), padded)
+        lufs = loud.integrated_lufs if frames >= SHORT_S * at.rate else loud.max_momentary_lufs
+        return {"peak": np.array(highest), "true": np.array(true.value()), "lufs": np.array(np.nan if lufs is None else lufs)}
+
+    def glance(self, params: LevelToParams, read: Read, at: Context) -> Summary:
+        return self.analyse(params, spread(read, at), at)
+
+    def stream(self, params: LevelToParams, summary: Summary, at: Context, position: int) -> Stream:
+        highest, true, lufs = (float(summary[name]) for name in ("peak", "true", "lufs"))
+        if db(highest) <= -120 or (params.by == "loudness" and lufs != lufs):
+            added = 0.0
+        elif params.by == "loudness":
+            added = min(params.loudness_lufs - lufs, params.ceiling_dbtp - db(true))
+        else:
+            added = params.peak_db - db(highest if params.by == "sample peak" else true)
+        factor = np.float32(amplitude(added))
         return Simple(lambda block: block * factor, at.channels)
 
 

@@ -2,10 +2,26 @@
 
 from __future__ import annotations
 
-from oskren.core.nodes.model import Member, Mix, Step
+from oskren.core.controls import number
+from oskren.core.nodes.model import Frozen, Member, Mix, Step
 from oskren.core.vary.guards import Guards, with_gain
 from oskren.core.vary.paths import Held, escaped, held, ids
 from oskren.core.vary.recipe import Freedom, Recipe, Value, drawn
+
+
+class Copies(Frozen):
+    """How many copies of a sound are drawn without a design, and how much they differ: 1 as takes of one hand do."""
+
+    count: int = number(8, 1, 500, "", "How many", digits=0, step=1, usual=(2, 32))
+    amount: float = number(1.0, 0, 2, "", "How much they differ", step=0.01, shows="percent")
+
+
+class Counted(Frozen):
+    """How many of the variations are kept, or are drawn of one recipe of a family."""
+
+    most: int = number(8, 1, 500, "", "Most different", digits=0, step=1, usual=(1, 64))
+    of_recipe: int = number(0, 0, 500, "", "How many of it", digits=0, step=1, usual=(0, 24))
+
 
 NARROW = 0.25
 """More around a draw moves in so much of the ranges it was drawn from."""

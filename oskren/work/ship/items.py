@@ -83,31 +83,36 @@ def variation_name(spread: str, number: int) -> str:
     return f"{spread} {number:02d}"[:400]
 
 
+def lineage(spread: Spread, number: int) -> str:
+    """What a variation says of where it came from."""
+    return f"Variation {number} of {spread.name} by the recipe {spread.recipe.get('name') or 'of its design'}, seed {spread.seed}."[:2000]
+
+
 def made_items(library: Library, wanted: OnSheet) -> list[Item]:
     """Designs as they are now and variations as items; their category is proposed by the name of the design, of the spread."""
     if not wanted.designs and not wanted.draws:
         return []
     words = vocabulary(library)
-    designs: dict[int, tuple[str, str, Any]] = {}
-    draws: dict[int, tuple[str, str, Any]] = {}
+    designs: dict[int, tuple[str, str, Any, str]] = {}
+    draws: dict[int, tuple[str, str, Any, str]] = {}
     with library.reading() as session:
         for at in range(0, len(wanted.designs), AT_ONCE):
             some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]), Design.trashed.is_(None))
-            designs |= {id: (name, name, mix) for id, name, mix in session.execute(some)}
+            designs |= {id: (name, name, mix, "") for id, name, mix in session.execute(some)}
         for at in range(0, len(wanted.draws), AT_ONCE):
-            query = select(Draw.id, Spread.name, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)
+            query = select(Draw.id, Spread, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)
             rows = session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE])))
-            draws |= {id: (variation_name(name, place), name, mix) for id, name, place, mix in rows}
+            draws |= {id: (variation_name(of.name, place), of.name, mix, lineage(of, place)) for id, of, place, mix in rows}
     items = []
     for called, ids, found in (("design", wanted.designs, designs), ("variation", wanted.draws, draws)):
         for id in ids:
             if id not in found:
                 raise NotFound(f"There is no {called} {id} any more; take it off the sheet.")
-            name, told, body = found[id]
+            name, told, body, notes = found[id]
             mix = Mix.model_validate(body)
             if not sounding(mix):
                 raise OskrenError(f"{name} has nothing that sounds; put a layer into it, or take it off the sheet.")
-            items.append(Item(node=mix, name=name[:400], category=words.propose(told).category))
+            items.append(Item(node=mix, name=name[:400], category=words.propose(told).category, notes=notes))
     return items
 
 

@@ -32,6 +32,7 @@ from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.ship.items import lineage
 from oskren.work.stack.designs import layer_of_sound
 from oskren.work.stack.sources import candidates
 from oskren.work.vary.rendering import matched_facts
@@ -228,7 +229,6 @@ def print_kept(studio: Studio, library: Library, spread: int, progress: Progress
     arrival = library.arrival(f"Variations of {heads[0].name}")
     made: list[int] = []
     for head in heads:
-        recipe = Recipe.model_validate(head.recipe)
         for place, one in enumerate(kept[head.id], 1):
             facts = one.facts
             made.append(
@@ -243,7 +243,7 @@ def print_kept(studio: Studio, library: Library, spread: int, progress: Progress
                     one.outline,
                     arrival,
                     layout=facts.get("layout", ""),
-                    notes=f"Variation {one.number} by the recipe {recipe.name or 'of its design'}, seed {head.seed}.",
+                    notes=lineage(head, one.number),
                 )
             )
             progress.at(len(made), total)

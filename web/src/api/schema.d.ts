@@ -4701,6 +4701,11 @@ export interface components {
             /** Made From */
             made_from: string[];
             /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
              * Modified Ns
              * @default 0
              */
@@ -4742,10 +4747,26 @@ export interface components {
          */
         Finish: {
             /**
+             * Level by
+             * @default sample peak
+             * @enum {string}
+             */
+            level_by: "sample peak" | "true peak" | "loudness";
+            /**
              * Level each to
              * @default -1
              */
             peak_dbfs: number | null;
+            /**
+             * Loudness of each
+             * @default -18
+             */
+            loudness_lufs: number;
+            /**
+             * True peak at most
+             * @default -1
+             */
+            ceiling_dbtp: number;
             /**
              * Channels
              * @default false
@@ -6697,7 +6718,10 @@ export interface components {
             settings: components["schemas"]["SliceSettings"];
             /**
              * @default {
+             *       "level_by": "sample peak",
              *       "peak_dbfs": -1,
+             *       "loudness_lufs": -18,
+             *       "ceiling_dbtp": -1,
              *       "mono": false,
              *       "fade_in_ms": 1,
              *       "fade_out_ms": 12,
@@ -7772,6 +7796,9 @@ export interface components {
              * Targets
              * @default [
              *       {
+             *         "level_by": "sample peak",
+             *         "loudness_lufs": -18,
+             *         "ceiling_dbtp": -1,
              *         "name": "wav 24",
              *         "format": "wav",
              *         "bits": 24,
@@ -8779,6 +8806,24 @@ export interface components {
          */
         Target: {
             /**
+             * Level by
+             * @default sample peak
+             * @enum {string}
+             */
+            level_by: "sample peak" | "true peak" | "loudness";
+            /** Level each to */
+            peak_dbfs?: number | null;
+            /**
+             * Loudness of each
+             * @default -18
+             */
+            loudness_lufs: number;
+            /**
+             * True peak at most
+             * @default -1
+             */
+            ceiling_dbtp: number;
+            /**
              * Name
              * @default master
              */
@@ -8801,8 +8846,6 @@ export interface components {
              * @enum {string}
              */
             channels: "keep" | "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
-            /** Level each to */
-            peak_dbfs?: number | null;
             /**
              * Fade in
              * @default 0

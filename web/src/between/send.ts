@@ -13,6 +13,12 @@ export async function layerOf(library: string, sound: number, layout: string, he
   return await got(api.POST("/api/lib/{library}/stack/layer", { params: { path: { library } }, body: { sound, heard, layout } }));
 }
 
+/** How many copies of a sound, and how much they differ. */
+export interface CopiesOf {
+  count: number;
+  amount: number;
+}
+
 /** So many copies of a sound are drawn unless more are asked for. */
 export const COPIES = 8;
 

@@ -1,42 +1,47 @@
 /** Blind comparison of any two: which one is heard is hidden, guesses are counted, and what they say is told. */
 import { Box, Flex } from "@chakra-ui/react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { api, got, type Schemas } from "../api/client";
 import { useShared } from "../session/store";
 import { Do } from "../ui/buttons";
 import { complain } from "../ui/messages";
-import { openToHear, type ToOpen } from "./opening";
 import { player } from "./player";
+import type { Heard } from "./state";
 
 type Side = "one" | "other";
 
 export interface Compared {
   name: string;
-  what: () => Promise<Pick<ToOpen, "node" | "sound">>;
-  /** Loudness (LUFS), by which both are heard alike. */
-  lufs: number | null;
+  /** Opens it to be heard; null when something else was wished meanwhile. */
+  hear: () => Promise<Heard | null>;
 }
 
-/** Either side is heard by name, and one of them hidden; both at the same loudness. */
+const loudnessOf = async (heard: Heard) =>
+  heard.lufs ?? (await got(api.GET("/api/heard/{digest}/loudness", { params: { path: { digest: heard.opened.digest } } }))).lufs;
+
+/** Either side is heard by name, and one of them hidden; both as loud as the quieter one. */
 export function Blind({ one, other }: { one: Compared; other: Compared }) {
   const library = useShared((state) => state.library);
   const [hidden, setHidden] = useState<Side>(() => (Math.random() < 0.5 ? "one" : "other"));
   const [heard, setHeard] = useState(false);
   const [score, setScore] = useState({ right: 0, of: 0 });
   const [verdict, setVerdict] = useState<Schemas["Verdict"] | null>(null);
-  const sides = { one, other };
-  const quieter = Math.min(one.lufs ?? 0, other.lufs ?? 0);
+  const opened = useRef<Record<Side, Heard> | null>(null);
   const play = async (side: Side, title: string) => {
-    const { what, lufs } = sides[side];
     try {
-      const { node, sound } = await what();
-      const opened = await openToHear({ node: node ?? undefined, sound: sound ?? undefined }, library, title, {
-        lufs,
-        matchDb: one.lufs !== null && other.lufs !== null && lufs !== null ? quieter - lufs : 0,
-      });
-      if (opened) await player.play(opened);
+      if (!opened.current) {
+        const [first, second] = [await one.hear(), await other.hear()];
+        if (!first || !second) return false;
+        const loud = [await loudnessOf(first), await loudnessOf(second)];
+        const known = loud.filter((lufs) => lufs !== null);
+        const by = (lufs: number | null) => (known.length === 2 && lufs !== null ? Math.min(...known) - lufs : 0);
+        opened.current = { one: { ...first, lufs: null, matchDb: by(loud[0]) }, other: { ...second, lufs: null, matchDb: by(loud[1]) } };
+      }
+      await player.play({ ...opened.current[side], title });
+      return true;
     } catch (error) {
       complain(error);
+      return false;
     }
   };
   const guess = async (side: Side) => {
@@ -59,14 +64,7 @@ export function Blind({ one, other }: { one: Compared; other: Compared }) {
         <Do quiet onClick={() => void play("other", other.name)}>
           Hear {other.name}
         </Do>
-        <Do
-          onClick={() => {
-            setHeard(true);
-            void play(hidden, "One of the two");
-          }}
-        >
-          Hear one of the two
-        </Do>
+        <Do onClick={() => void play(hidden, "One of the two").then((is) => is && setHeard(true))}>Hear one of the two</Do>
       </Flex>
       <Flex gap="6px" wrap="wrap">
         <Do disabled={!heard} onClick={() => void guess("one")}>

@@ -3,14 +3,18 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { UNITS, type UnitChoice } from "../canvas/ruler";
 import { setFrameRate, useProject } from "../session/projects";
+import { useShared } from "../session/store";
 import { Do } from "../ui/buttons";
 import { Choose, Pick } from "../ui/choices";
 import { ControlOf, useControl } from "../ui/controls";
 import { Heading } from "../ui/frames";
 import { useKeys } from "../ui/keys";
 import { complain } from "../ui/messages";
+import { Blind } from "./Blind";
 import { Image } from "./Image";
+import { openToHear } from "./opening";
 import { player } from "./player";
+import { isReference } from "./referring";
 import { useListening } from "./state";
 
 export function OutputPanel({ onClose }: { onClose: () => void }) {
@@ -93,6 +97,25 @@ export function OutputPanel({ onClose }: { onClose: () => void }) {
             : `The output runs at ${outputRate / 1000} kHz.`
           : "The rate of the output is known once something is heard."}
       </Box>
+      <BlindReference />
     </Flex>
+  );
+}
+
+/** What is heard and the reference, in any stage: whether there is a difference, heard without knowing which is which. */
+function BlindReference() {
+  const library = useShared((state) => state.library);
+  const reference = useShared((state) => state.reference);
+  // what was heard when the panel was opened: the comparison itself is heard afterwards
+  const [heard] = useState(() => useListening.getState().heard);
+  if (!heard || !reference || isReference(heard) || heard.sound === reference.sound) return null;
+  return (
+    <>
+      <Heading>Blind, against the reference</Heading>
+      <Blind
+        one={{ name: heard.title, hear: async () => heard }}
+        other={{ name: reference.name, hear: () => openToHear({ sound: reference.sound }, library, reference.name) }}
+      />
+    </>
   );
 }

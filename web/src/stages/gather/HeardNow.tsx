@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { SoundRow } from "../../api/client";
 import { fadeSo, hearSo } from "../../between/edges";
 import { coloured, heardSo } from "../../between/heard";
-import { COPIES, useSend } from "../../between/send";
+import { COPIES, type CopiesOf, useSend } from "../../between/send";
 import type { Fade } from "../../canvas/fades";
 import { useChains } from "../../chain/SavedChains";
 import { useStepKinds } from "../../chain/useStepKinds";
@@ -12,11 +12,10 @@ import { useListening } from "../../listening/state";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose, Pick } from "../../ui/choices";
-import { ControlOf } from "../../ui/controls";
+import { ControlOf, Controls } from "../../ui/controls";
 import { Fold } from "../../ui/Fold";
 import { hertz } from "../../ui/format";
 import { Heading } from "../../ui/frames";
-import { Num } from "../../ui/Num";
 
 /** A sound that ends below this is heard as dull (common practice, no source). */
 const DULL_HZ = 6000;
@@ -164,14 +163,12 @@ export function HeardNow({ row, onLayer, onAlike }: { row: SoundRow; onLayer: ()
 
 /** How many copies of a sound, and how much they differ. */
 function Copies({ onDraw }: { onDraw: (count: number, amount: number) => void }) {
-  const [count, setCount] = useState(COPIES);
-  const [amount, setAmount] = useState(100);
+  const [copies, setCopies] = useState<CopiesOf>({ count: COPIES, amount: 1 });
   return (
     <Flex direction="column" gap="8px" w="200px" role="group" aria-label="Copies of this sound">
-      <Num label="How many" value={count} low={2} high={32} highest={500} digits={0} step={1} onChange={(next) => setCount(Math.round(next))} />
-      <Num label="How much they differ" value={amount} low={0} high={200} unit="%" digits={0} step={1} normal={100} onChange={setAmount} />
-      <Do act="draw" onClick={() => onDraw(count, amount / 100)}>
-        Draw {count} copies
+      <Controls<CopiesOf> model="Copies" names={["count", "amount"]} value={copies} onChange={(values) => setCopies({ ...copies, ...values })} />
+      <Do act="draw" onClick={() => onDraw(copies.count, copies.amount)}>
+        Draw {copies.count} copies
       </Do>
     </Flex>
   );

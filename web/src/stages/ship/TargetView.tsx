@@ -1,6 +1,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Target } from "../../api/client";
+import { levelNames } from "../../between/levels";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
@@ -79,7 +80,8 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
           ...((target.bits ?? 16) === 16 && lossless ? (["dither"] as const) : []),
           "rate",
           "channels",
-          "peak_dbfs",
+          "level_by",
+          ...levelNames(target),
           ...(!form?.beyond.includes(target.bits ?? 0) ? (["over"] as const) : []),
           "fade_in_ms",
           "fade_out_ms",

@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, got, type Plan } from "../../api/client";
+import { levelNames } from "../../between/levels";
 import { Do } from "../../ui/buttons";
 import { Controls } from "../../ui/controls";
 import { Heading, Line, Side } from "../../ui/frames";
@@ -73,7 +74,12 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
       )}
       <Line />
       <Heading>Finish every slice</Heading>
-      <Controls<Plan["finish"]> model="Finish" names={["peak_dbfs", "mono", "fade_in_ms", "fade_out_ms"]} value={plan.finish} onChange={onFinish} />
+      <Controls<Plan["finish"]>
+        model="Finish"
+        names={["level_by", ...levelNames(plan.finish), "mono", "fade_in_ms", "fade_out_ms"]}
+        value={plan.finish}
+        onChange={onFinish}
+      />
       <Line />
       <Do onClick={() => go("/ship")}>Go on to Ship</Do>
     </Side>

@@ -2,11 +2,14 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Mix, type Schemas } from "../../api/client";
+import { api, got, type Mix, type Node, type Schemas } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { putAway } from "../../documents/named";
+import { Blind } from "../../listening/Blind";
+import { openToHear } from "../../listening/opening";
 import { queries, useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
+import { Fold } from "../../ui/Fold";
 import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
 import { Heading } from "../../ui/frames";
@@ -123,6 +126,12 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
                 <Do onClick={() => onRestore(one)} hint="Take this version back; what is now can be undone to">
                   Restore
                 </Do>
+                <Fold label="Blind" hint="Whether you hear a difference between now and this version, without knowing which is which">
+                  <Blind
+                    one={{ name: "now", hear: () => openToHear({ node: mix as Node }, library, "now") }}
+                    other={{ name: one.name, hear: () => openToHear({ node: one.mix as Node }, library, one.name, { lufs: one.lufs }) }}
+                  />
+                </Fold>
                 <Do quiet onClick={() => setOpen(open === one.id ? null : one.id)}>
                   Name, notes
                 </Do>

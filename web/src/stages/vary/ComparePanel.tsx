@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, got, type Node } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { Blind } from "../../listening/Blind";
+import { openToHear } from "../../listening/opening";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { useInk } from "../../ui/theme";
@@ -39,8 +40,7 @@ export function ComparePanel({ spread, one, other, onBetween, onLeave }: Props) 
           : String(value ?? "");
   const side = (draw: Draw) => ({
     name: `No ${draw.number}`,
-    what: async () => ({ node: (await mixOf(library, draw.id)) as Node }),
-    lufs: draw.loudness,
+    hear: async () => openToHear({ node: (await mixOf(library, draw.id)) as Node }, library, `No ${draw.number}`, { lufs: draw.loudness }),
   });
   return (
     <Flex direction="column" gap="8px" role="group" aria-label="Two compared">

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Freedom } from "../../api/client";
 import { Bare, Do } from "../../ui/buttons";
 import { Choose, Tick } from "../../ui/choices";
+import { ControlOf, useControl } from "../../ui/controls";
 import { Input, TextField } from "../../ui/fields";
 import { tell } from "../../ui/messages";
 import { Num } from "../../ui/Num";
@@ -66,6 +67,7 @@ interface Props {
 /** One freed control: its range around the design's own value, or what it is drawn from. */
 export function FreedomRow({ of, owner, freedom, open, links, onOpen, onChange, onHear }: Props) {
   const name = called(of);
+  const share = useControl("Freedom", "share");
   const set = (values: Partial<Freedom>, gesture?: string) => onChange({ ...freedom, ...values }, gesture);
   const end = (which: "low" | "high", value: number) => {
     const fresh = { ...freedom, [which]: value };
@@ -109,18 +111,7 @@ export function FreedomRow({ of, owner, freedom, open, links, onOpen, onChange, 
         </Flex>
       )}
       {isNumber(of) && freedom.shape === "list" && <Values of={of} label={`${owner} ${name} values`} freedom={freedom} onChange={set} />}
-      {of.how === "share" && (
-        <Num
-          label="In a share of the draws"
-          value={freedom.share * 100}
-          low={0}
-          high={100}
-          unit="%"
-          digits={0}
-          step={1}
-          onChange={(share, gesture) => set({ share: share / 100 }, gesture)}
-        />
-      )}
+      {of.how === "share" && <ControlOf control={share} value={freedom.share} onChange={(next: number, gesture) => set({ share: next }, gesture)} />}
       {of.how === "choice" && <Options of={of} freedom={freedom} onChange={set} />}
       {of.how === "source" && (
         <TextField

@@ -6,10 +6,10 @@ import { putAway } from "../../documents/named";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { Bare, Do } from "../../ui/buttons";
+import { ControlOf, useControl } from "../../ui/controls";
 import { Fold } from "../../ui/Fold";
 import { NameInput } from "../../ui/fields";
 import { complain, tell } from "../../ui/messages";
-import { Num } from "../../ui/Num";
 
 interface Props {
   design: number;
@@ -23,6 +23,7 @@ export function RecipeMenu({ design, recipe, seed, onUse }: Props) {
   const library = useShared((state) => state.library);
   const [naming, setNaming] = useState(false);
   const [counts, setCounts] = useState<Record<number, number>>({});
+  const many = useControl("Counted", "of_recipe");
   const kept = useQuery({
     queryKey: ["recipes", library],
     queryFn: () => got(api.GET("/api/lib/{library}/recipes", { params: { path: { library } } })),
@@ -81,15 +82,11 @@ export function RecipeMenu({ design, recipe, seed, onUse }: Props) {
               {one.name}
             </Do>
             <Box w="92px">
-              <Num
+              <ControlOf
+                control={many}
                 label={`Of ${one.name}`}
                 value={counts[one.id] ?? 0}
-                low={0}
-                high={24}
-                highest={500}
-                digits={0}
-                step={1}
-                onChange={(count) => setCounts({ ...counts, [one.id]: Math.round(count) })}
+                onChange={(count: number) => setCounts({ ...counts, [one.id]: Math.round(count) })}
               />
             </Box>
             <Bare aria-label={`Put ${one.name} into the trash`} color="dim" onClick={() => void putAway("recipe", one.id)}>

@@ -3,9 +3,9 @@ import { useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
+import { ControlOf, useControl } from "../../ui/controls";
 import { Heading, Line, Side } from "../../ui/frames";
 import { complain } from "../../ui/messages";
-import { Num } from "../../ui/Num";
 import { ComparePanel } from "./ComparePanel";
 import { MapView } from "./MapView";
 import { RepetitionPanel } from "./RepetitionPanel";
@@ -36,6 +36,7 @@ const FEW = 3;
 export function SpreadSide(props: Props) {
   const { data, draws, at, other, onJudge } = props;
   const library = useShared((state) => state.library);
+  const counted = useControl("Counted", "most");
   const [most, setMost] = useState(8);
   const [pairs, setPairs] = useState(FEW);
   const draw = draws[at];
@@ -110,16 +111,7 @@ export function SpreadSide(props: Props) {
           )}
         </Box>
       )}
-      <Num
-        label="Most different"
-        value={most}
-        low={1}
-        high={Math.max(2, Math.min(64, draws.length))}
-        highest={500}
-        digits={0}
-        step={1}
-        onChange={(next) => setMost(Math.round(next))}
-      />
+      <ControlOf control={counted} value={most} onChange={(next: number) => setMost(Math.round(next))} />
       <Flex gap="6px" wrap="wrap">
         <Do
           disabled={!draws.some((one) => one.ready)}
