@@ -243,6 +243,23 @@ class VarySliceShip(Running):
         """What a variation is made of."""
         return self.get(f"{HERE}/draws/{draw['id']}")["mix"]
 
+    def test_slices_are_measured_and_those_that_sound_alike_told(self) -> None:
+        take = self.named("gear take")["id"]
+        slices = self.get(f"{HERE}/plans/{take}")["plan"]["slices"]
+        before = self.get(f"{HERE}/plans/{take}/measured")
+        self.assertEqual(before["left"] + len(before["rows"]), len(slices))
+        self.finish(self.client.post(f"{HERE}/plans/{take}/measure"))
+        after = self.get(f"{HERE}/plans/{take}/measured")
+        self.assertEqual((after["left"], [row["id"] for row in after["rows"]]), (0, [piece["id"] for piece in slices]))
+        node = self.get(f"{HERE}/plans/{take}")["node"]
+        for piece, row in zip(slices, after["rows"], strict=True):
+            part = self.heard({"kind": "excerpt", "node": node, "start_s": piece["start_s"], "end_s": piece["end_s"]})
+            self.assertAlmostEqual(row["peak_dbfs"], levels.db(levels.peak(part)), delta=0.01)
+        groups = {row["group"] for row in after["rows"]}
+        self.assertEqual(sum(row["best"] for row in after["rows"]), len(groups))
+        # nothing is left to be measured a second time
+        self.assertEqual(self.finish(self.client.post(f"{HERE}/plans/{take}/measure"))["measured"], 0)
+
     def test_a_spread_is_drawn_kept_and_printed(self) -> None:
         facts = self.get(f"{HERE}/sounds/{self.named('glass hit')['id']}")
         mix = {"kind": "mix", "members": [{"id": "a", "node": facts["node"]}, {"id": "b", "node": facts["node"], "pitch_st": -7}]}

@@ -196,10 +196,11 @@ class InBrowser(unittest.TestCase):
     def sounding(self) -> None:
         """Wait until the playhead moves: something is heard."""
         moved = """() => {
-            const now = document.querySelector('[data-testid=position]').textContent;
+            // before anything was heard there is none
+            const now = document.querySelector('[data-testid=position]')?.textContent;
             const was = window.was;
             window.was = now;
-            return was && was !== now;
+            return was && now && was !== now;
         }"""
         self.page.evaluate("window.was = null")
         self.page.wait_for_function(moved, polling=120)

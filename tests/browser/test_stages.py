@@ -297,6 +297,30 @@ class Stages(InBrowser):
         expect(count).not_to_contain_text("70 slices")
         self.kept(f"{LIBRARY}/plans/{self.sound('Gear room performance')['id']}", "it.plan.settings.min_length_ms === 500")
 
+    def test_slices_are_sorted_by_what_is_measured_and_the_best_alike_kept(self) -> None:
+        page = self.page
+        self.stage("Slice")
+        table = page.get_by_role("table", name="Slices")
+        best = page.get_by_role("button", name=re.compile("^Best of [0-9]+ alike"))
+        expect(best).to_be_enabled()
+        address = f"{LIBRARY}/plans/{self.sound('Gear room performance')['id']}"
+        self.kept(f"{address}/measured", "it.left === 0")
+        measured = self.api(f"{address}/measured")["rows"]
+        for name, field in (("Loudness", "loudness_lufs"), ("Brightness", "brightness_hz")):
+            table.get_by_role("button", name=name).click()
+            lowest = min(measured, key=lambda row: row[field])["id"]
+            expect(table.locator("[data-slice]").first).to_have_attribute("data-slice", str(lowest))
+            table.get_by_role("button", name=name).click()
+            expect(table.get_by_role("columnheader", name=name)).to_have_attribute("aria-sort", "descending")
+            highest = max(measured, key=lambda row: row[field])["id"]
+            expect(table.locator("[data-slice]").first).to_have_attribute("data-slice", str(highest))
+        groups = {row["group"] for row in measured}
+        before = page.get_by_test_id("slice-count").text_content() or ""
+        best.click()
+        expect(page.get_by_role("button", name=f"Make {len(groups)} one-shots")).to_be_visible()
+        self.press("Control+z")
+        expect(page.get_by_test_id("slice-count")).to_have_text(before)
+
     def test_slice_undo_pressed_before_the_answer_counts(self) -> None:
         page = self.page
         self.stage("Slice")

@@ -10,8 +10,9 @@ from pydantic import ValidationError
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.measure.report import measure
-from oskren.core.slice import detect, plan
-from tests.support import RATE, InFolder, noise, struck
+from oskren.core.slice import alike, detect, plan
+from oskren.core.vary import apart
+from tests.support import RATE, InFolder, noise, sine, struck
 
 
 def take(starts: list[float], floor: float = -60, seconds: float = 10.0) -> np.ndarray:
@@ -172,6 +173,28 @@ class Finishing(InFolder):
             for piece in pieces:
                 found = measure(np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish))[0]), RATE, slow=False)
                 self.assertAlmostEqual(getattr(found, name), wanted, delta=0.06)
+
+    def test_slices_of_one_kind_are_one_group_whatever_their_order_and_level(self) -> None:
+        """Sounds that are struck, hissed and hummed, four takes of each in any order, by what is measured of them."""
+        drawn = np.random.default_rng(4)
+        kinds = [lambda k: struck(0.4, 0.08, seed=k), lambda k: noise(0.5, -30, seed=k), lambda k: np.concatenate([sine(90 + k, 1.5, -20)] * 2)]
+        takes = [(kind, make(k) * np.float32(drawn.uniform(0.7, 1))) for k in range(4) for kind, make in enumerate(kinds)]
+        order = drawn.permutation(len(takes))
+        points = [apart.point(measure(takes[one][1], RATE, slow=False).model_dump(), len(takes[one][1]) / RATE) for one in order]
+        found = alike.groups(np.array(points))
+        self.assertEqual(len(set(zip(found, (takes[one][0] for one in order), strict=True))), 3)
+        self.assertEqual(len(set(found)), 3)
+        self.assertEqual(alike.groups(np.zeros((1, 3))), [1])
+
+    def test_the_best_of_a_group_is_whole_usual_and_loud(self) -> None:
+        rows = [
+            alike.Measured(0.0, 0.2, -9.0, 900.0, None, 12, 0.5),
+            alike.Measured(-3.0, -3.0, -12.0, 900.0, None, 0, 2.5),
+            alike.Measured(-6.0, -6.0, -15.0, 900.0, None, 0, 0.5),
+            alike.Measured(-9.0, -9.0, -18.0, 900.0, None, 0, 0.55),
+        ]
+        self.assertEqual(alike.best(rows), 2)
+        self.assertEqual(alike.best([alike.Measured(None, None, None, None, None, 0, 1.0)]), 0)
 
     def test_the_order_is_chain_channels_fades_level(self) -> None:
         from oskren.core.nodes import Step

@@ -17,7 +17,9 @@ from oskren.store import Library
 from oskren.store.documents import plans as kept
 from oskren.store.documents.plans import PlanHead
 from oskren.work.engine.studio import Studio
+from oskren.work.slice import measuring
 from oskren.work.slice import plans as slices
+from oskren.work.slice.measuring import MeasuredSlice
 
 router = APIRouter(prefix="/lib/{library}", tags=["slice"])
 
@@ -40,6 +42,13 @@ class PlanView(BaseModel):
     floors_dbfs: list[float] | None
     inside: Inside | None
     revision: int
+
+
+class MeasuredView(BaseModel):
+    """The slices that are measured, and how many are left."""
+
+    rows: list[MeasuredSlice]
+    left: int
 
 
 class Move(BaseModel):
@@ -158,6 +167,20 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
         slices.save(library, id, node, after)
     changed(studio, library, page, "plan", id)
     return _view(studio, library, id, node, after)
+
+
+@router.get("/plans/{id}/measured")
+def measured_slices(studio: InStudio, library: InLibrary, id: int) -> MeasuredView:
+    """What is measured of the slices of a sound so far, and which of them sound alike."""
+    rows, left = measuring.measured(studio, *slices.plan_of(studio, library, id))
+    return MeasuredView(rows=rows, left=left)
+
+
+@router.post("/plans/{id}/measure")
+def measure_slices(studio: InStudio, library: InLibrary, id: int) -> Started:
+    """Measure the slices that are not measured yet, as a job."""
+    job = studio.jobs.start(measuring.MEASURE, library, f"Measuring slices of {library.sound(id).name}", measuring.Measuring(sound=id))
+    return started(job)
 
 
 @router.post("/plans/{id}/make")

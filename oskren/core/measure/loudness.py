@@ -15,6 +15,8 @@ GATE_S = 0.400
 STEP_S = 0.100
 SHORT_TERM_S = 3.0
 ABSOLUTE_GATE = -70.0
+SHORT_S = SHORT_TERM_S
+"""The loudness of a sound shorter than this is taken by its momentary maximum: integrated loudness is for programmes (EBU Tech 3341)."""
 
 
 @functools.lru_cache(maxsize=16)

@@ -9,7 +9,7 @@ import numpy as np
 from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.controls import choice, number
 from oskren.core.measure.levels import TruePeak, amplitude, db, peak
-from oskren.core.measure.loudness import Powers, loudness, summarise
+from oskren.core.measure.loudness import SHORT_S, Powers, loudness, summarise
 from oskren.core.steps.base import Context, Following, Params, Read, Simple, StepKind, Stream, Summary, register, spread
 from oskren.core.types import Floats, Samples
 
@@ -60,9 +60,6 @@ class Normalise(StepKind):
         factor = np.float32(amplitude(params.peak_dbfs) / highest if db(highest) > -120 else 1.0)
         return Simple(lambda block: block * factor, at.channels)
 
-
-SHORT_S = 3.0
-"""Loudness of a sound shorter than this is its momentary maximum; integrated loudness is for programmes (EBU Tech 3341)."""
 
 LEVELS = ("sample peak", "true peak", "loudness")
 

@@ -20,6 +20,9 @@ TIMBRE, DESCRIPTORS = 0.4, 4.0
 NUMBERS = timbre.NUMBERS + len(likeness.NAMES)
 """So many numbers place a draw."""
 
+STEPS = np.where(np.array(likeness.NAMES) == "attack", 1.0, likeness.HEARD)
+"""Steps of the descriptors that are heard; the attack of what lasts lies anywhere in it, so there it takes an octave."""
+
 SAME = 0.25
 """Nearer than this two draws pass for the same in quick succession."""
 
@@ -37,7 +40,7 @@ def point(measures: Mapping[str, Any], seconds: float) -> Floats | None:
     plain, placed = likeness.describe(measures, seconds), measures.get("timbre") or ()
     if plain is None or len(placed) != timbre.NUMBERS:
         return None
-    return np.concatenate([np.array(placed) / TIMBRE, plain * likeness.WEIGHTS / likeness.HEARD / DESCRIPTORS])
+    return np.concatenate([np.array(placed) / TIMBRE, plain * likeness.WEIGHTS / STEPS / DESCRIPTORS])
 
 
 def between(points: Floats) -> Floats:

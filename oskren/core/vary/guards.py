@@ -9,10 +9,8 @@ from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
 
 from oskren.core.controls import number, switch
+from oskren.core.measure.loudness import SHORT_S
 from oskren.core.nodes.model import Frozen, Mix, Step
-
-SHORT_S = 3.0
-"""Of a design shorter than this the momentary maximum is matched; integrated loudness is for programmes (EBU Tech 3341)."""
 
 ROOM_DB = 3.0
 """The loudness that is matched to leaves so much room under full scale to the design itself, so that draws which are peakier do not clip at that loudness."""

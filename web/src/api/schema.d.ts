@@ -3420,6 +3420,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/plans/{id}/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measured Slices
+         * @description What is measured of the slices of a sound so far, and which of them sound alike.
+         */
+        get: operations["measured_slices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Slices
+         * @description Measure the slices that are not measured yet, as a job.
+         */
+        post: operations["measure_slices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/plans/{id}/make": {
         parameters: {
             query?: never;
@@ -5361,7 +5401,7 @@ export interface components {
             /** Left S */
             left_s: number | null;
             /** Result */
-            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["Shipped"]) | null;
+            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Shipped"]) | null;
         };
         /**
          * Judged
@@ -5653,6 +5693,53 @@ export interface components {
              * @default 0
              */
             length_s: number;
+        };
+        /**
+         * MeasuredSlice
+         * @description A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that.
+         */
+        MeasuredSlice: {
+            /** Id */
+            id: number;
+            /** Peak Dbfs */
+            peak_dbfs: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Brightness Hz */
+            brightness_hz: number | null;
+            /** Pitch Hz */
+            pitch_hz: number | null;
+            /** Group */
+            group: number | null;
+            /** Best */
+            best: boolean;
+        };
+        /**
+         * MeasuredSlices
+         * @description How many slices of a sound were measured.
+         */
+        MeasuredSlices: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "measure";
+            /** Sound */
+            sound: number;
+            /** Measured */
+            measured: number;
+        };
+        /**
+         * MeasuredView
+         * @description The slices that are measured, and how many are left.
+         */
+        MeasuredView: {
+            /** Rows */
+            rows: components["schemas"]["MeasuredSlice"][];
+            /** Left */
+            left: number;
         };
         /**
          * Member
@@ -18446,6 +18533,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measured_slices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_slices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
                 };
             };
             /** @description Not Found */

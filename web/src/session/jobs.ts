@@ -96,6 +96,7 @@ const BRINGING: Record<string, { shown: string[]; every: number }> = {
   upload: { shown: SOUNDS, every: 1500 },
   offload: { shown: SOUNDS, every: 1500 },
   vary: { shown: ["spread"], every: 300 },
+  measure: { shown: ["measured-slices"], every: 500 },
 };
 let looking: ReturnType<typeof setTimeout> | undefined;
 
@@ -127,7 +128,7 @@ export function useJobEvents() {
       ended.delete(job.id);
       const late = waited ? "" : saidLate(job);
       if (late) tell(late);
-      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted"])
+      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted", "measured-slices"])
         void queries.invalidateQueries({ queryKey: [key] });
       if (job.state === "failed" || job.state === "interrupted") tell(job.message, true);
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);

@@ -20,8 +20,9 @@ import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
 import { FindPanel } from "./FindPanel";
-import { SliceTable } from "./SliceTable";
+import { inOrder, SliceTable, type Sorted } from "./SliceTable";
 import { useHearing } from "./useHearing";
+import { useMeasured } from "./useMeasured";
 import { type PlanView, usePlan } from "./usePlan";
 
 /** Height of both waveforms at first, and of that of all of it (px). */
@@ -53,7 +54,16 @@ export function Board({ loaded }: { loaded: PlanView }) {
     (piece: { start_s: number; end_s: number }) => !bandS || (piece.end_s - piece.start_s >= bandS[0] && piece.end_s - piece.start_s <= bandS[1]),
     [bandS],
   );
-  const shown = useMemo(() => pieces.map((piece, i) => ({ ...piece, no: i + 1 })).filter(inLengths), [pieces, inLengths]);
+  const facts = useMeasured(loaded.sound, plan);
+  const [sorted, setSorted] = useState<Sorted>({ by: "No", down: false });
+  const [group, setGroup] = useState<number | null>(null);
+  const rows = pieces.map((piece, i) => ({ ...piece, no: i + 1, facts: facts.get(piece.id) }));
+  const shown = inOrder(
+    rows.filter((row) => inLengths(row) && (group === null || row.facts?.group === group)),
+    sorted,
+  );
+  const groups = new Set(rows.flatMap((row) => (row.facts?.group == null || row.dropped ? [] : [row.facts.group])));
+  const spare = rows.filter((row) => row.facts?.group != null && !row.facts.best && !row.dropped);
   const kept = pieces.filter((piece) => !piece.dropped).length;
   const current = pieces.find((piece) => piece.id === chosen) ?? null;
 
@@ -242,11 +252,36 @@ export function Board({ loaded }: { loaded: PlanView }) {
                       Slice from mark
                     </Do>
                     <Box flex={1} />
+                    {groups.size > 0 && (
+                      <Do
+                        on={group !== null}
+                        disabled={group === null && current?.id !== undefined && facts.get(current.id)?.group == null}
+                        onClick={() => setGroup(group === null ? (facts.get(current?.id ?? 0)?.group ?? null) : null)}
+                        hint="Show only the slices that sound like the chosen one"
+                      >
+                        {group === null ? "Alike only" : `Alike ${group} only`}
+                      </Do>
+                    )}
+                    {groups.size > 0 && (
+                      <Do
+                        disabled={!spare.length}
+                        onClick={() => {
+                          const left = new Set(spare.map((row) => row.id));
+                          history.change({
+                            ...plan,
+                            slices: pieces.map((piece) => (left.has(piece.id) ? { ...piece, dropped: true, touched: true } : piece)),
+                          });
+                        }}
+                        hint="Keep the best slice of each group that sounds alike, and drop the rest"
+                      >
+                        Best of {groups.size} alike
+                      </Do>
+                    )}
                     <Do act="finished" on={!raw} onClick={() => setRaw(!raw)}>
                       {raw ? "Heard raw" : "Heard finished"}
                     </Do>
                   </Flex>
-                  <SliceTable rows={shown} chosen={chosen} onChoose={choose} />
+                  <SliceTable rows={shown} chosen={chosen} sorted={sorted} onSort={setSorted} onChoose={choose} />
                 </>
               ),
             },

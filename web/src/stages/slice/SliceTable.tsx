@@ -1,11 +1,88 @@
-/** The slices as a list: start, attack, end, length; what was set by hand or dropped. */
+/** The slices as a table: where they lie, what is measured of them, which sound alike; sorted by any column. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
-import { clock, seconds } from "../../ui/format";
+import { Bare } from "../../ui/buttons";
+import { clock, hertz, level, seconds } from "../../ui/format";
+import type { Facts } from "./useMeasured";
 import type { Piece } from "./usePlan";
 
-export function SliceTable({ rows, chosen, onChoose }: { rows: Piece[]; chosen: number | null; onChoose: (id: number) => void }) {
+export interface Row extends Piece {
+  facts: Facts | undefined;
+}
+
+export interface Sorted {
+  by: string;
+  down: boolean;
+}
+
+interface Column {
+  name: string;
+  width: number;
+  hint?: string;
+  value: (row: Row) => number | null | undefined;
+  shown: (row: Row) => string;
+}
+
+const said = (value: number | null | undefined, write: (one: number) => string) => (value == null ? "" : write(value));
+
+const COLUMNS: readonly Column[] = [
+  { name: "No", width: 44, value: (row) => row.no, shown: (row) => String(row.no) },
+  { name: "Start", width: 84, value: (row) => row.start_s, shown: (row) => clock(row.start_s) },
+  { name: "Attack", width: 84, value: (row) => row.attack_s, shown: (row) => clock(row.attack_s) },
+  { name: "End", width: 84, value: (row) => row.end_s, shown: (row) => clock(row.end_s) },
+  { name: "Length", width: 62, value: (row) => row.end_s - row.start_s, shown: (row) => seconds(row.end_s - row.start_s) },
+  {
+    name: "Peak",
+    width: 56,
+    hint: "Sample peak before the finish, dBFS",
+    value: (row) => row.facts?.peak_dbfs,
+    shown: (row) => said(row.facts?.peak_dbfs, level),
+  },
+  {
+    name: "True peak",
+    width: 74,
+    hint: "True peak before the finish, dBTP",
+    value: (row) => row.facts?.true_peak_dbtp,
+    shown: (row) => said(row.facts?.true_peak_dbtp, level),
+  },
+  {
+    name: "Loudness",
+    width: 72,
+    hint: "Momentary maximum before the finish, LUFS",
+    value: (row) => row.facts?.loudness_lufs,
+    shown: (row) => said(row.facts?.loudness_lufs, level),
+  },
+  { name: "Brightness", width: 80, value: (row) => row.facts?.brightness_hz, shown: (row) => said(row.facts?.brightness_hz, hertz) },
+  { name: "Pitch", width: 66, value: (row) => row.facts?.pitch_hz, shown: (row) => said(row.facts?.pitch_hz, hertz) },
+  {
+    name: "Alike",
+    width: 62,
+    hint: "Slices with the same number sound alike; the best of them says so",
+    value: (row) => row.facts?.group,
+    shown: (row) => (row.facts?.group == null ? "" : `${row.facts.group}${row.facts.best ? " best" : ""}`),
+  },
+];
+
+/** Rows in the order of a column; what has no value comes last. */
+export function inOrder(rows: readonly Row[], { by, down }: Sorted): Row[] {
+  const column = COLUMNS.find((one) => one.name === by) ?? COLUMNS[0];
+  return [...rows].sort((one, other) => {
+    const [a, b] = [column.value(one), column.value(other)];
+    if (a == null || b == null) return (a == null ? 1 : 0) - (b == null ? 1 : 0) || one.no - other.no;
+    return (down ? b - a : a - b) || one.no - other.no;
+  });
+}
+
+interface Props {
+  rows: Row[];
+  chosen: number | null;
+  sorted: Sorted;
+  onSort: (sorted: Sorted) => void;
+  onChoose: (id: number) => void;
+}
+
+export function SliceTable({ rows, chosen, sorted, onSort, onChoose }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 27, overscan: 10 });
   const at = rows.findIndex((row) => row.id === chosen);
@@ -14,10 +91,24 @@ export function SliceTable({ rows, chosen, onChoose }: { rows: Piece[]; chosen: 
   }, [at, list]);
   return (
     <Flex direction="column" flex={1} minH={0} role="table" aria-label="Slices" aria-rowcount={rows.length}>
-      <Flex role="row" px="14px" gap="10px" h="24px" align="center" color="dim" fontSize="12px" flexShrink={0}>
-        {["No", "Start", "Attack", "End", "Length", ""].map((title) => (
-          <Box key={title} role="columnheader" w={title === "No" ? "44px" : "110px"}>
-            {title}
+      <Flex role="row" px="14px" gap="8px" h="24px" align="center" color="dim" fontSize="12px" flexShrink={0}>
+        {COLUMNS.map(({ name, width, hint }) => (
+          <Box
+            key={name}
+            role="columnheader"
+            aria-sort={sorted.by === name ? (sorted.down ? "descending" : "ascending") : "none"}
+            w={`${width}px`}
+            flexShrink={0}
+          >
+            <Bare
+              color={sorted.by === name ? "chalk" : "dim"}
+              fontSize="12px"
+              title={hint ?? `Sort by ${name.toLowerCase()}`}
+              onClick={() => onSort({ by: name, down: sorted.by === name && !sorted.down })}
+            >
+              {name}
+              {sorted.by === name && <span aria-hidden>{sorted.down ? " ↓" : " ↑"}</span>}
+            </Bare>
           </Box>
         ))}
       </Flex>
@@ -38,9 +129,10 @@ export function SliceTable({ rows, chosen, onChoose }: { rows: Piece[]; chosen: 
                 h="27px"
                 align="center"
                 px="14px"
-                gap="10px"
+                gap="8px"
                 fontFamily="mono"
                 fontSize="12px"
+                whiteSpace="nowrap"
                 cursor="pointer"
                 color={row.dropped ? "dim" : undefined}
                 textDecoration={row.dropped ? "line-through" : undefined}
@@ -49,22 +141,12 @@ export function SliceTable({ rows, chosen, onChoose }: { rows: Piece[]; chosen: 
                 borderColor="line"
                 onClick={() => onChoose(row.id)}
               >
-                <Box role="cell" w="44px">
-                  {row.no}
-                </Box>
-                <Box role="cell" w="110px">
-                  {clock(row.start_s)}
-                </Box>
-                <Box role="cell" w="110px">
-                  {clock(row.attack_s)}
-                </Box>
-                <Box role="cell" w="110px">
-                  {clock(row.end_s)}
-                </Box>
-                <Box role="cell" w="110px">
-                  {seconds(row.end_s - row.start_s)}
-                </Box>
-                <Box role="cell" color="dim" fontFamily="body">
+                {COLUMNS.map((column) => (
+                  <Box key={column.name} role="cell" w={`${column.width}px`} flexShrink={0}>
+                    {column.shown(row)}
+                  </Box>
+                ))}
+                <Box role="cell" color="dim" fontFamily="body" overflow="hidden" textOverflow="ellipsis">
                   {row.dropped ? "dropped" : row.touched ? "by hand" : ""}
                 </Box>
               </Flex>

@@ -1,0 +1,149 @@
+"""What is measured of the slices of a plan: levels, brightness, pitch, and which sound alike. Kept beside the waveforms, part by part."""
+
+from __future__ import annotations
+
+import json
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import BaseModel
+
+from oskren.core.audio.replacing import replacing
+from oskren.core.measure import report
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Node, NodeAdapter
+from oskren.core.slice import alike
+from oskren.core.slice.alike import Measured
+from oskren.core.slice.plan import Plan, Slice
+from oskren.core.vary import apart
+from oskren.store import Library
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.place import Workplace
+from oskren.work.engine.progress import Progress
+from oskren.work.engine.studio import Studio
+from oskren.work.slice.plans import plan_of
+
+AT_ONCE = 12
+"""Slices a worker measures before it tells."""
+
+SURE_PITCH = 0.5
+
+_turn = threading.Lock()
+
+
+class MeasuredSlice(BaseModel):
+    """A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that."""
+
+    id: int
+    peak_dbfs: float | None
+    true_peak_dbtp: float | None
+    loudness_lufs: float | None
+    brightness_hz: float | None
+    pitch_hz: float | None
+    group: int | None
+    best: bool
+
+
+def slice_facts(place: Workplace, node: dict[str, Any], parts: Sequence[tuple[float, float]]) -> list[dict[str, Any]]:
+    """Measures of parts of a node (s), each with where it lies among others."""
+    parsed, renderer = NodeAdapter.validate_python(node), place.renderer()
+    shape = renderer.output_shape(parsed)
+    found = []
+    for start, end in parts:
+        first, last = round(start * shape.rate), round(end * shape.rate)
+        samples = renderer.read(parsed, first, last - first)
+        measures = report.measure(samples, shape.rate, shape.named).model_dump()
+        point = apart.point(measures, len(samples) / shape.rate)
+        sure = (measures["pitch_confidence"] or 0.0) >= SURE_PITCH
+        facts = Measured(
+            measures["sample_peak_dbfs"], measures["true_peak_dbtp"], measures["max_momentary_lufs"], measures["brightness_hz"],
+            measures["pitch_hz"] if sure else None, measures["clipped_samples"], len(samples) / shape.rate,
+        )  # fmt: skip
+        found.append({"facts": list(facts), "point": None if point is None else np.round(point, 4).tolist()})
+    return found
+
+
+def _key(piece: Slice) -> str:
+    return f"{piece.start_s:.6f} {piece.end_s:.6f}"
+
+
+def _path(studio: Studio, node: Node) -> Path:
+    return Path(str(studio.place().peaks_path(node_hash(node))).replace(".npz", ".slices.json"))
+
+
+def _kept(path: Path) -> dict[str, Any]:
+    try:
+        found = json.loads(path.read_text())
+    except (OSError, ValueError):
+        return {}
+    return found if isinstance(found, dict) else {}
+
+
+def measured(studio: Studio, node: Node, plan: Plan) -> tuple[list[MeasuredSlice], int]:
+    """What is known of the slices of a plan, and how many are not measured yet."""
+    known = _kept(_path(studio, node))
+    rows = [(piece, known[_key(piece)]) for piece in plan.slices if _key(piece) in known]
+    facts = {piece.id: Measured(*row["facts"]) for piece, row in rows}
+    lying = [(piece.id, row["point"]) for piece, row in rows if row["point"] is not None]
+    numbers = dict(zip((id for id, _ in lying), alike.groups(np.array([point for _, point in lying])), strict=True)) if lying else {}
+    groups: dict[int, list[int]] = {}
+    for piece, _ in rows:
+        if piece.id in numbers and not piece.dropped:
+            groups.setdefault(numbers[piece.id], []).append(piece.id)
+    best = {those[alike.best([facts[id] for id in those])] for those in groups.values()}
+    told = [
+        MeasuredSlice(
+            id=piece.id,
+            peak_dbfs=facts[piece.id].peak_dbfs,
+            true_peak_dbtp=facts[piece.id].true_peak_dbtp,
+            loudness_lufs=facts[piece.id].loudness_lufs,
+            brightness_hz=facts[piece.id].brightness_hz,
+            pitch_hz=facts[piece.id].pitch_hz,
+            group=numbers.get(piece.id),
+            best=piece.id in best,
+        )
+        for piece, _ in rows
+    ]
+    return told, len(plan.slices) - len(rows)
+
+
+def measure(studio: Studio, library: Library, sound: int, progress: Progress) -> int:
+    """Measure the slices of a sound's plan that are not measured yet; how many."""
+    node, plan = plan_of(studio, library, sound)
+    path = _path(studio, node)
+    known = _kept(path)
+    todo = [piece for piece in plan.slices if _key(piece) not in known]
+    chunks = [todo[at : at + AT_ONCE] for at in range(0, len(todo), AT_ONCE)]
+    place = studio.place(library, node, flag=progress.flag)
+    calls = [(slice_facts, place, node.model_dump(mode="json"), [(piece.start_s, piece.end_s) for piece in chunk]) for chunk in chunks]
+    for position, found in studio.batch(calls, progress):
+        with _turn:
+            now = _kept(path) | {_key(piece): facts for piece, facts in zip(chunks[position], found, strict=True)}
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with replacing(path) as temporary:
+                temporary.write_text(json.dumps(now))
+    return len(todo)
+
+
+class Measuring(Arguments):
+    """Measure what is not measured yet of the slices of a sound's plan."""
+
+    sound: int
+
+
+class MeasuredSlices(BaseModel):
+    """How many slices of a sound were measured."""
+
+    kind: Literal["measure"] = "measure"
+    sound: int
+    measured: int
+
+
+def _measure(studio: Studio, library: Library, wanted: Measuring, progress: Progress) -> MeasuredSlices:
+    return MeasuredSlices(sound=wanted.sound, measured=measure(studio, library, wanted.sound, progress))
+
+
+MEASURE = Kind("measure", Measuring, _measure)
