@@ -66,7 +66,7 @@ class Vary(OnTheBench):
         expect(page.get_by_test_id("kept")).to_have_text("12 kept 0 dropped")
         self.press("Enter")
         expect(page.get_by_role("status").filter(has_text="12 variations are in the library")).to_be_visible()
-        self.kept(f"{HERE}/sheets/1", "it.sheet.sounds.length === 12")
+        self.kept(f"{HERE}/sheets/1", "it.sheet.sounds.length >= 12")
         names = [row["name"] for row in self.api(f"{HERE}/sounds?q=where kind variation&limit=50")["rows"]]
         self.assertIn("Brass ratchet, quick 12", names)
 

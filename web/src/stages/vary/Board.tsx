@@ -15,7 +15,7 @@ import { Bar, Empty, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { tell } from "../../ui/messages";
 import { Panes } from "../../ui/Panes";
-import { drawNear, drawSpread, hearEnds, keptToSheet, mixOf, openAsDesign, printKept, redrawDropped } from "./drawing";
+import { drawNear, drawSpread, firstRecipe, hearEnds, keptToSheet, mixOf, openAsDesign, printKept, redrawDropped } from "./drawing";
 import { called } from "./freedoms";
 import { RecipeMenu } from "./RecipeMenu";
 import { RecipeView } from "./RecipeView";
@@ -97,10 +97,12 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     const isSet = draft.recipe !== null || draft.seed !== null || draft.count !== null;
     if (!quick && chosen?.design === design?.id && isSet) set(NOTHING_SET);
   };
-  const run = () => {
-    if (!recipe) return;
-    if (quick) void drawSpread({ spread: data.id }, recipe, seed, count);
-    else if (design) void drawSpread({ design: design.id }, recipe, seed, count);
+  const run = async () => {
+    // a key pressed before the first recipe is there is not lost
+    const by = recipe ?? (design && (await firstRecipe(design.id)));
+    if (!by) return;
+    if (quick) await drawSpread({ spread: data.id }, by, seed, count);
+    else if (design) await drawSpread({ design: design.id }, by, seed, count);
   };
   const saved = (then: () => void) => void judgements.saved().then(then);
   const print = () => data && saved(() => void printKept(data.id));
@@ -119,7 +121,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
       if (next !== undefined) void play(next);
       else tell("All of them were heard.");
     },
-    draw: run,
+    draw: () => void run(),
     commit: () => kept.length && print(),
     undo: undoing.undo,
     redo: undoing.redo,
@@ -144,7 +146,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           from seed
           <Whole label="Seed" control={seeds} value={seed} width="104px" onChange={(next) => set({ seed: next }, "seed")} />
         </Flex>
-        <Do act="draw" disabled={!recipe || (!design && !quick)} onClick={run}>
+        <Do act="draw" disabled={!design && !quick} onClick={() => void run()}>
           Draw
         </Do>
         <UndoRedo history={undoing} />
@@ -197,7 +199,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
                 ) : (
                   <Empty
                     action={
-                      <Do main act="draw" onClick={run}>
+                      <Do main act="draw" onClick={() => void run()}>
                         Draw {count}
                       </Do>
                     }

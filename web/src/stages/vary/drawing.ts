@@ -24,6 +24,18 @@ async function begun(started: Schemas["Started"]) {
 
 const here = () => useShared.getState().library;
 
+/** The recipe a design begins with: every layer a little; undefined when it cannot be had. */
+export const firstRecipe = (design: number): Promise<Recipe | undefined> =>
+  queries
+    .fetchQuery({
+      queryKey: ["recipe", here(), design],
+      queryFn: () => got(api.GET("/api/lib/{library}/designs/{id}/recipe", { params: { path: { library: here(), id: design } } })),
+    })
+    .catch((error) => {
+      complain(error);
+      return undefined;
+    });
+
 /** Draw variations of a design, or of what another spread was drawn from. */
 export async function drawSpread(of: { design: number } | { spread: number }, recipe: Recipe, seed: number, count: number) {
   try {
