@@ -234,7 +234,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
               least: 110,
               holds: (
                 <>
-                  <Flex gap="8px" px="12px" py="6px" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
+                  <Flex gap="8px" px="12px" py="6px" wrap="wrap" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
                     <Do act="split" disabled={!current} onClick={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}>
                       Split
                     </Do>

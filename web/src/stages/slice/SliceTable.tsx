@@ -19,6 +19,8 @@ export interface Sorted {
 interface Column {
   name: string;
   width: number;
+  /** Shown only where the table is wide enough for all of them. */
+  roomy?: boolean;
   hint?: string;
   value: (row: Row) => number | null | undefined;
   shown: (row: Row) => string;
@@ -29,8 +31,8 @@ const said = (value: number | null | undefined, write: (one: number) => string) 
 const COLUMNS: readonly Column[] = [
   { name: "No", width: 44, value: (row) => row.no, shown: (row) => String(row.no) },
   { name: "Start", width: 84, value: (row) => row.start_s, shown: (row) => clock(row.start_s) },
-  { name: "Attack", width: 84, value: (row) => row.attack_s, shown: (row) => clock(row.attack_s) },
-  { name: "End", width: 84, value: (row) => row.end_s, shown: (row) => clock(row.end_s) },
+  { name: "Attack", width: 84, roomy: true, value: (row) => row.attack_s, shown: (row) => clock(row.attack_s) },
+  { name: "End", width: 84, roomy: true, value: (row) => row.end_s, shown: (row) => clock(row.end_s) },
   { name: "Length", width: 62, value: (row) => row.end_s - row.start_s, shown: (row) => seconds(row.end_s - row.start_s) },
   {
     name: "Peak",
@@ -42,6 +44,7 @@ const COLUMNS: readonly Column[] = [
   {
     name: "True peak",
     width: 74,
+    roomy: true,
     hint: "True peak before the finish, dBTP",
     value: (row) => row.facts?.true_peak_dbtp,
     shown: (row) => said(row.facts?.true_peak_dbtp, level),
@@ -74,6 +77,8 @@ export function inOrder(rows: readonly Row[], { by, down }: Sorted): Row[] {
   });
 }
 
+const ROOMY = { "@container slices (max-width: 939px)": { display: "none" } };
+
 interface Props {
   rows: Row[];
   chosen: number | null;
@@ -90,15 +95,24 @@ export function SliceTable({ rows, chosen, sorted, onSort, onChoose }: Props) {
     if (at >= 0) list.scrollToIndex(at);
   }, [at, list]);
   return (
-    <Flex direction="column" flex={1} minH={0} role="table" aria-label="Slices" aria-rowcount={rows.length}>
+    <Flex
+      direction="column"
+      flex={1}
+      minH={0}
+      role="table"
+      aria-label="Slices"
+      aria-rowcount={rows.length}
+      css={{ container: "slices / inline-size" }}
+    >
       <Flex role="row" px="14px" gap="8px" h="24px" align="center" color="dim" fontSize="12px" flexShrink={0}>
-        {COLUMNS.map(({ name, width, hint }) => (
+        {COLUMNS.map(({ name, width, hint, roomy }) => (
           <Box
             key={name}
             role="columnheader"
             aria-sort={sorted.by === name ? (sorted.down ? "descending" : "ascending") : "none"}
             w={`${width}px`}
             flexShrink={0}
+            css={roomy ? ROOMY : undefined}
           >
             <Bare
               color={sorted.by === name ? "chalk" : "dim"}
@@ -142,7 +156,7 @@ export function SliceTable({ rows, chosen, sorted, onSort, onChoose }: Props) {
                 onClick={() => onChoose(row.id)}
               >
                 {COLUMNS.map((column) => (
-                  <Box key={column.name} role="cell" w={`${column.width}px`} flexShrink={0}>
+                  <Box key={column.name} role="cell" w={`${column.width}px`} flexShrink={0} css={column.roomy ? ROOMY : undefined}>
                     {column.shown(row)}
                   </Box>
                 ))}
