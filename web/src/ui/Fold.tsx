@@ -2,7 +2,24 @@
 import { Button, Popover, Portal } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 
-export function Fold({ label, hint, children }: { label: string; hint: string; children: ReactNode }) {
+interface Props {
+  label: string;
+  hint: string;
+  /** Over all panes, where the one it stands in would cut it off. */
+  over?: boolean;
+  children: ReactNode;
+}
+
+export function Fold({ label, hint, over, children }: Props) {
+  const content = (
+    <Popover.Positioner>
+      <Popover.Content aria-label={label}>
+        <Popover.Body display="flex" flexDirection="column" gap="8px">
+          {children}
+        </Popover.Body>
+      </Popover.Content>
+    </Popover.Positioner>
+  );
   return (
     <Popover.Root positioning={{ placement: "bottom-start" }} lazyMount>
       <Popover.Trigger asChild>
@@ -10,16 +27,7 @@ export function Fold({ label, hint, children }: { label: string; hint: string; c
           {label} ▾
         </Button>
       </Popover.Trigger>
-      {/* over all panes: none of them cuts it off */}
-      <Portal>
-        <Popover.Positioner>
-          <Popover.Content aria-label={label}>
-            <Popover.Body display="flex" flexDirection="column" gap="8px">
-              {children}
-            </Popover.Body>
-          </Popover.Content>
-        </Popover.Positioner>
-      </Portal>
+      {over ? <Portal>{content}</Portal> : content}
     </Popover.Root>
   );
 }

@@ -61,7 +61,7 @@ export function RecipeMenu({ design, recipe, seed, onUse }: Props) {
   };
   const total = Object.values(counts).reduce((sum, count) => sum + count, 0);
   return (
-    <Fold label={recipe.name || "Recipes"} hint="Recipes kept by name, and families of them">
+    <Fold over label={recipe.name || "Recipes"} hint="Recipes kept by name, and families of them">
       <Flex direction="column" gap="6px" w="280px" role="group" aria-label="Recipes">
         {naming ? (
           <NameInput label="Name of the recipe" defaultValue={recipe.name} onNamed={(name) => void keep(name)} onLeave={() => setNaming(false)} />

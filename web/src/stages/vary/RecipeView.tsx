@@ -61,7 +61,7 @@ export function RecipeView({ mix, freeable, recipe, onChange, onHear, menu }: Pr
               <Box fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
                 {name}
               </Box>
-              <Fold label={own.length ? "free" : "held still, free"} hint={`Free another control of ${name}`}>
+              <Fold over label={own.length ? "free" : "held still, free"} hint={`Free another control of ${name}`}>
                 <Finder
                   of={rest}
                   owner={name}
@@ -99,7 +99,7 @@ export function RecipeView({ mix, freeable, recipe, onChange, onHear, menu }: Pr
           </Bare>
         </Flex>
       ))}
-      <Fold label="How they are drawn and taken" hint="Cover, loudness and guards">
+      <Fold over label="How they are drawn and taken" hint="Cover, loudness and guards">
         <Flex direction="column" gap="8px" w="260px">
           <Controls model="Recipe" names={["cover", "match"]} value={recipe} onChange={(values) => onChange({ ...recipe, ...values })} />
           {recipe.match === "loudness" && (
