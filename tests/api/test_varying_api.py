@@ -141,6 +141,10 @@ class Varying(OfLayers):
         around = self.drawn(f"{HERE}/spreads/{made['id']}/near", {"draw": low, "seed": 1, "count": 8})
         found = [self.get(f"{HERE}/draws/{one['id']}")["mix"]["members"][0]["pitch_st"] for one in around["all"]]
         self.assertTrue(all(abs(one - pitch[low]) <= 2.01 for one in found), (pitch[low], found))
+        # drawn again it goes on from the variation, not from the design
+        self.assertTrue(around["alone"])
+        again = self.drawn(f"{HERE}/spreads", {"spread": around["id"], "recipe": around["recipe"], "seed": 9, "count": 4})
+        self.assertEqual((again["alone"], again["mix"]), (True, around["mix"]))
         between = self.drawn(f"{HERE}/spreads/{made['id']}/near", {"draw": low, "other": high, "seed": 1, "count": 8})
         found = [self.get(f"{HERE}/draws/{one['id']}")["mix"]["members"][0]["pitch_st"] for one in between["all"]]
         self.assertTrue(all(pitch[low] - 0.01 <= one <= pitch[high] + 0.01 for one in found))

@@ -1,5 +1,6 @@
 """Histories: what can be undone is kept by what changed of it, bounded, and forgotten with what it is of."""
 
+import importlib
 import tempfile
 import unittest
 from pathlib import Path
@@ -76,3 +77,23 @@ class Histories(unittest.TestCase):
         with self.library.reading() as session:
             triggers = session.execute(text("SELECT tbl_name FROM sqlite_master WHERE type = 'trigger' AND name LIKE 'forget_history%'")).scalars()
             self.assertEqual(sorted(triggers), ["designs", "plans", "projects", "reels", "sounds", "spreads"])
+
+
+class StepsOfBefore(unittest.TestCase):
+    def test_recipes_in_steps_back_and_forth_are_named_by_path(self) -> None:
+        """What a step of undo brings back is a recipe as the page knows it."""
+        by_path = importlib.import_module("oskren.store.migrations.versions.0012_recipes_by_name").by_path
+        old = {"layer": "a/b", "control": "pitch_st", "low": -1, "high": 2, "shape": "even"}
+        steps = [
+            {
+                "back": [{"op": "replace", "path": "/recipe", "value": {"name": "x", "freedoms": [old]}}],
+                "forth": [{"op": "replace", "path": "/seed", "value": 7}],
+            },
+            {"back": [{"op": "add", "path": "/recipe/freedoms/0", "value": old}], "forth": [{"op": "remove", "path": "/recipe/freedoms/0"}]},
+        ]
+        found = by_path(steps)
+        recipe = found[0]["back"][0]["value"]
+        self.assertEqual((recipe["cover"], recipe["match"], recipe["freedoms"][0]["path"]), ("plain", "as drawn", "layers/a~1b/pitch_st"))
+        self.assertEqual((found[1]["back"][0]["value"]["path"], found[1]["back"][0]["value"]["high"]), ("layers/a~1b/pitch_st", 2.0))
+        self.assertEqual((found[0]["forth"], found[1]["forth"]), (steps[0]["forth"], steps[1]["forth"]))
+        self.assertEqual(by_path(found), found)

@@ -90,6 +90,8 @@ class SpreadView(SpreadHead, JudgedView):
     all: list[DrawView]
     sound: int | None
     """The sound it was drawn from, where that is no design."""
+    alone: bool
+    """Whether it is drawn anew from what it holds: copies of a sound, more around a variation."""
     matched: str
     """What the variations were matched to, in words; empty when they are as drawn."""
     alike: list[PairView]
@@ -149,18 +151,18 @@ def add_spread(studio: InStudio, library: InLibrary, new: NewSpread) -> Started:
     if new.design is not None:
         row, mix = designs.design(library, new.design)
         name, project = row.name, row.project
-        design, sound = row.id, None
+        design, sound, alone = row.id, None, False
     elif new.spread is not None:
         before, design, _ = kept.spread(library, new.spread)
         mix = Mix.model_validate(before.mix)
-        name, sound, project = before.name, before.sound_id, before.project
+        name, sound, project, alone = before.name, before.sound_id, before.project, True
     else:
         raise OskrenError("Say which design or spread is to be drawn from.")
     if not mix.members:
         raise OskrenError(f"{name} has no layers yet; add some in Stack before drawing variations.")
     recipe = spreading.with_candidates(library, new.recipe or default_recipe(mix), project)
     draw(mix, recipe, new.seed, 1)
-    spread = spreading.make(library, name, design, mix, recipe, new.seed, new.count, project, sound=sound)
+    spread = spreading.make(library, name, design, mix, recipe, new.seed, new.count, project, sound=sound, alone=alone)
     return started(render_job(studio, library, spread, name), spread)
 
 
@@ -180,6 +182,7 @@ def spread(library: InLibrary, id: int) -> SpreadView:
         made_with=row.made_with,
         all=[_drawn(one, places.get(one.id), _instead(one.number, replaced)) for one in draws],
         sound=row.sound_id,
+        alone=bool(row.facts.get("alone")),
         matched=f"{wanted['lufs']:.1f} LUFS, {'momentary maximum' if wanted['by'] == 'momentary' else 'integrated'}" if wanted else "",
         alike=[PairView(one=one, other=other, apart=far) for one, other, far in alike],
         family=row.facts.get("family", []),

@@ -60,13 +60,13 @@ class Taken:
         return apart.point(self.facts["measures"], self.facts["frames"] / self.facts["rate"])
 
 
-def take(studio: Studio, place: Workplace, mix: Mix, recipe: Recipe, seed: int, count: int) -> tuple[list[Taken], list[str]]:
-    """Draw and render so many variations that break no guard; and what was replaced, in sentences.
+def take(studio: Studio, place: Workplace, mix: Mix, recipe: Recipe, seed: int, count: int) -> tuple[list[Taken], list[str], list[Failed]]:
+    """Draw and render so many variations that break no guard; what was replaced, in sentences; and which could not be rendered.
 
     Raises
     ------
     OskrenError
-        When one cannot be rendered.
+        When the design itself cannot be rendered.
     """
     wanted = None
     if recipe.match == "loudness":
@@ -74,7 +74,7 @@ def take(studio: Studio, place: Workplace, mix: Mix, recipe: Recipe, seed: int, 
         if "reason" in base:
             raise OskrenError(f"The design {base['reason']}")
         wanted = reference(base["measures"], base["frames"] / base["rate"])
-    taking, taken, said = Taking(recipe.guards, count), list[Taken](), list[str]()
+    taking, taken, said, failed = Taking(recipe.guards, count), list[Taken](), list[str](), list[Failed]()
     numbers = list(range(1, count + 1))
     highest = count
     while numbers:
@@ -85,7 +85,8 @@ def take(studio: Studio, place: Workplace, mix: Mix, recipe: Recipe, seed: int, 
         for position, number in enumerate(numbers):
             facts = made[position]
             if "reason" in facts:
-                raise OskrenError(f"No {number} {facts['reason']}")
+                failed.append({"path": f"No {number}", "reason": facts["reason"]})
+                continue
             why = taking.refused(facts["measures"], facts["frames"] / facts["rate"])
             if why and taking.another():
                 highest += 1
@@ -95,7 +96,7 @@ def take(studio: Studio, place: Workplace, mix: Mix, recipe: Recipe, seed: int, 
             taking.keep(number, facts["measures"], facts["frames"] / facts["rate"])
             taken.append(Taken(number, with_gain(tried[position].mix, facts.get("added_db", 0.0)), tried[position].values, facts))
         numbers = again
-    return sorted(taken, key=lambda one: one.number), said
+    return sorted(taken, key=lambda one: one.number), said, failed
 
 
 def vary_bundle(
@@ -114,11 +115,11 @@ def vary_bundle(
         place = Workplace(str(studio.home.cache.folder), str(studio.peaks_folder), {key: str(file) for key, file in bundle.audio.items()})
         written = Written()
         try:
-            taken, said = take(studio, place, bundle.mix, recipe, seed, count)
+            taken, said, failed = take(studio, place, bundle.mix, recipe, seed, count)
             chosen = _most_different(taken, wanted) if wanted < len(taken) else taken
             target = Target(bits=24, over="lower")
-            items = [Item(node=one.mix, name=file.stem) for one, file in zip(chosen, targets, strict=True)]
-            calls = [(shipping.ship_one, place, File(item, target, file, str(file), may_be=True)) for item, file in zip(items, targets, strict=True)]
+            items = [Item(node=one.mix, name=file.stem) for one, file in zip(chosen, targets, strict=False)]
+            calls = [(shipping.ship_one, place, File(item, target, file, str(file), may_be=True)) for item, file in zip(items, targets, strict=False)]
             for _, answer in studio.batch(calls):
                 written.add(answer)
         finally:
@@ -138,10 +139,10 @@ def vary_bundle(
                 "key": node_hash(one.mix),
                 "values": one.values,
             }
-            for one, file in zip(chosen, targets, strict=True)
+            for one, file in zip(chosen, targets, strict=False)
             if str(file) in reports
         ]
-        return Varied(draws, _nearest(chosen), written.failed, [*said, *written.said])
+        return Varied(draws, _nearest(chosen), [*failed, *written.failed], [*said, *written.said])
 
 
 @dataclass

@@ -47,16 +47,31 @@ def versions() -> str:
 
 
 def make(
-    library: Library, name: str, design: int | None, mix: Mix, recipe: Recipe, seed: int, count: int, project: int = 1, *, sound: int | None = None
+    library: Library,
+    name: str,
+    design: int | None,
+    mix: Mix,
+    recipe: Recipe,
+    seed: int,
+    count: int,
+    project: int = 1,
+    *,
+    sound: int | None = None,
+    alone: bool = False,
 ) -> int:
-    """Write a spread with its draws, not rendered yet; its id. ``sound`` is what it is drawn from where that is no design."""
+    """Write a spread with its draws, not rendered yet; its id.
+
+    ``sound`` is what it is drawn from where that is no design. One that is ``alone`` is drawn anew from what it holds, not from its design.
+    """
     mixes = [draw(mix, recipe, seed, number) for number in range(1, count + 1)]
     with library.writing() as session:
         spread = Spread(design_id=design, name=name, seed=seed, mix=mix.model_dump(mode="json"), recipe=recipe.model_dump(mode="json"), made_with=versions())
         spread.project, spread.sound_id = project, sound
+        spread.facts = {"alone": True} if alone else {}
         session.add(spread)
         session.flush()
-        note_uses(session, "spread", spread.id, [mix, *mixes] if any(one.candidates for one in recipe.freedoms) else [mix], project)
+        # a later number may draw a candidate that none of these did
+        note_uses(session, "spread", spread.id, [mix, *(candidate.node for one in recipe.freedoms for candidate in one.candidates)], project)
         for number, one in enumerate(mixes, 1):
             session.add(Draw(spread_id=spread.id, number=number, digest=node_hash(one), mix=one.model_dump(mode="json")))
     library.columns.touch_uses()
@@ -115,7 +130,7 @@ def make_family(library: Library, design: int, parts: Sequence[Part], seed: int)
 def make_quick(library: Library, layer: Member, sound: int, count: int, amount: float, seed: int, project: int) -> int:
     """Write a spread of copies of one sound that differ as takes do; its id."""
     mix, recipe = quick(layer, amount)
-    return make(library, layer.name, None, mix, recipe, seed, count, project, sound=sound)
+    return make(library, layer.name, None, mix, recipe, seed, count, project, sound=sound, alone=True)
 
 
 def make_near(library: Library, spread: int, draw_: int, other: int | None, seed: int, count: int) -> int:
@@ -129,7 +144,7 @@ def make_near(library: Library, spread: int, draw_: int, other: int | None, seed
         mix, recipe = around(mix, recipe, row.seed, numbers[draw_])
     else:
         recipe = between(mix, recipe, row.seed, numbers[draw_], numbers[other])
-    return make(library, f"{row.name} {recipe.name}", design, mix, recipe, seed, count, row.project, sound=row.sound_id)
+    return make(library, f"{row.name} {recipe.name}", design, mix, recipe, seed, count, row.project, sound=row.sound_id, alone=True)
 
 
 def render(studio: Studio, library: Library, spread: int, progress: Progress = ALONE) -> int:

@@ -8502,6 +8502,8 @@ export interface components {
             all: components["schemas"]["DrawView"][];
             /** Sound */
             sound: number | null;
+            /** Alone */
+            alone: boolean;
             /** Matched */
             matched: string;
             /** Alike */

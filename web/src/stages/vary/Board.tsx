@@ -47,31 +47,31 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
   const [sounding, setSounding] = useState<number | null>(null);
   const { history: judgements, stateOf, toggle, keepOnly, heard } = useJudgements(data);
   const undoing = together(recipes, judgements);
-  /** Copies of a sound that is no design. */
-  const quick = data !== undefined && data.sound !== null && data.design === null;
-  const mine = data !== undefined && design !== undefined && data.design === design.id;
+  /** Drawn anew from what it holds: copies of a sound, more around a variation. */
+  const alone = data?.alone === true;
+  const mine = data !== undefined && design !== undefined && data.design === design.id && !alone;
   /** Its design is in the trash or deleted: its variations can be heard, kept and printed all the same. */
-  const orphan = data !== undefined && data.design === null && !quick;
-  const shown = quick ? undefined : design;
-  // what is set for a sound alone is kept with the spreads that are drawn of it
+  const orphan = data !== undefined && data.design === null && !alone;
+  const shown = alone ? undefined : design;
+  // what is set for those is kept with the spreads that are drawn of it
   const [own, setOwn] = useState<Partial<RecipeDraft>>({});
-  const draft: RecipeDraft = quick ? { ...NOTHING_SET, ...own } : (recipes.doc ?? NOTHING_SET);
+  const draft: RecipeDraft = alone ? { ...NOTHING_SET, ...own } : (recipes.doc ?? NOTHING_SET);
   const set = (values: Partial<RecipeDraft>, gesture?: string) => {
-    if (quick) setOwn((before) => ({ ...before, ...values }));
+    if (alone) setOwn((before) => ({ ...before, ...values }));
     else if (design) recipes.change({ ...(recipes.now() ?? NOTHING_SET), ...values }, gesture);
   };
-  const recipe: Recipe | undefined = draft.recipe ?? (mine || quick ? data.recipe : undefined) ?? fresh;
-  const seed = draft.seed ?? (mine || quick ? data.seed : FIRST_SEED);
-  const count = draft.count ?? (mine || quick ? data.all.length : FIRST_COUNT);
-  const draws = (mine || !design || orphan || quick ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
+  const recipe: Recipe | undefined = draft.recipe ?? (mine || alone ? data.recipe : undefined) ?? fresh;
+  const seed = draft.seed ?? (mine || alone ? data.seed : FIRST_SEED);
+  const count = draft.count ?? (mine || alone ? data.all.length : FIRST_COUNT);
+  const draws = (mine || !design || orphan || alone ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
   const kept = draws.filter((one) => one.state === "kept");
-  const of = quick ? `spread ${data.id}` : `design ${design?.id} ${design?.revision}`;
+  const of = alone ? `spread ${data.id}` : `design ${design?.id} ${design?.revision}`;
   const freeable = useQuery({
     queryKey: ["freeable", library, of],
-    enabled: quick || design !== undefined,
+    enabled: alone || design !== undefined,
     placeholderData: (before) => before,
     queryFn: () =>
-      quick
+      alone
         ? got(api.GET("/api/lib/{library}/spreads/{id}/freeable", { params: { path: { library, id: data.id } } }))
         : got(api.GET("/api/lib/{library}/designs/{id}/freeable", { params: { path: { library, id: design?.id ?? 0 } } })),
   });
@@ -95,13 +95,13 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     const chosen = spreads.find((one) => one.id === id);
     useShared.setState((state) => ({ spread: chosen?.id ?? null, design: chosen?.design ?? state.design }));
     const isSet = draft.recipe !== null || draft.seed !== null || draft.count !== null;
-    if (!quick && chosen?.design === design?.id && isSet) set(NOTHING_SET);
+    if (!alone && chosen?.design === design?.id && isSet) set(NOTHING_SET);
   };
   const run = async () => {
     // a key pressed before the first recipe is there is not lost
     const by = recipe ?? (design && (await firstRecipe(design.id)));
     if (!by) return;
-    if (quick) await drawSpread({ spread: data.id }, by, seed, count);
+    if (alone) await drawSpread({ spread: data.id }, by, seed, count);
     else if (design) await drawSpread({ design: design.id }, by, seed, count);
   };
   const saved = (then: () => void) => void judgements.saved().then(then);
@@ -126,16 +126,16 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     undo: undoing.undo,
     redo: undoing.redo,
   });
-  const mix = mine || quick ? data.mix : design?.mix;
+  const mix = mine || alone ? data.mix : design?.mix;
   return (
     <Flex direction="column" h="100%">
       <Bar>
-        <Title>{orphan || quick ? data.name : (design?.name ?? data?.name)}</Title>
+        <Title>{orphan || alone ? data.name : (design?.name ?? data?.name)}</Title>
         <Choose
           label="Spread"
           value={String(current ?? "")}
           options={[
-            ...(mine || orphan || quick ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
+            ...(mine || orphan || alone ? [] : [[String(current ?? ""), "not drawn yet"] as const]),
             ...spreads.map((one) => [String(one.id), `${one.name}, ${one.draws} from ${one.seed}`] as const),
           ]}
           onChange={(value) => choose(Number(value))}
@@ -146,7 +146,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
           from seed
           <Whole label="Seed" control={seeds} value={seed} width="104px" onChange={(next) => set({ seed: next }, "seed")} />
         </Flex>
-        <Do act="draw" disabled={!design && !quick} onClick={() => void run()}>
+        <Do act="draw" disabled={!design && !alone} onClick={() => void run()}>
           Draw
         </Do>
         <UndoRedo history={undoing} />
