@@ -329,6 +329,14 @@ class Apart(unittest.TestCase):
         best = max(least(those) for those in itertools.combinations(range(count), kept))
         self.assertGreaterEqual(least(taken), 0.5 * best - 1e-9)
 
+    def test_draws_of_before_timbre_are_compared_without_it(self) -> None:
+        measures = {"brightness_hz": 900.0, "bands_db": [-9.0] * 8, "integrated_lufs": -20.0, "attack_s": 0.01, "flatness": 0.2}
+        self.assertIsNone(apart.point(measures, 1.0))
+        one, other = (apart.point({**measures, "brightness_hz": hz}, 1.0, by_timbre=False) for hz in (900.0, 1800.0))
+        assert one is not None and other is not None
+        self.assertEqual(one.shape, (apart.NUMBERS,))
+        self.assertAlmostEqual(float(np.linalg.norm(one - other)), 1.2 / 0.25 / apart.DESCRIPTORS, places=5)
+
     def test_the_nearest_pairs_come_first(self) -> None:
         points = np.array([[0.0, 0], [1, 0], [1.1, 0], [9, 9]])
         self.assertEqual([(pair.one, pair.other) for pair in apart.nearest(points, 2)], [(1, 2), (0, 1)])

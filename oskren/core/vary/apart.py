@@ -35,11 +35,20 @@ class Pair(NamedTuple):
     apart: float
 
 
-def point(measures: Mapping[str, Any], seconds: float) -> Floats | None:
-    """Where a draw lies, shape (37,): plain distances between such points are how far apart draws sound. None for silence."""
-    plain, placed = likeness.describe(measures, seconds), measures.get("timbre") or ()
-    if plain is None or len(placed) != timbre.NUMBERS:
+def has_timbre(measures: Mapping[str, Any]) -> bool:
+    """Whether timbre was measured; it was not before it was known."""
+    return len(measures.get("timbre") or ()) == timbre.NUMBERS
+
+
+def point(measures: Mapping[str, Any], seconds: float, *, by_timbre: bool = True) -> Floats | None:
+    """Where a draw lies, shape (37,): plain distances between such points are how far apart draws sound. None for silence.
+
+    Draws some of which have no timbre are compared without it.
+    """
+    plain = likeness.describe(measures, seconds)
+    if plain is None or (by_timbre and not has_timbre(measures)):
         return None
+    placed = measures["timbre"] if by_timbre else np.zeros(timbre.NUMBERS)
     return np.concatenate([np.array(placed) / TIMBRE, plain * likeness.WEIGHTS / STEPS / DESCRIPTORS])
 
 

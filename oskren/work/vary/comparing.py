@@ -22,8 +22,10 @@ from oskren.work.vary.taking import seconds
 
 
 def points(draws: Sequence[Draw]) -> tuple[list[Draw], Floats]:
-    """The draws that are rendered and sound, and where each lies, shape (n, 37)."""
-    found = [(one, apart.point(one.facts["measures"], seconds(one.facts))) for one in draws if one.facts]
+    """The draws that are rendered and sound, and where each lies, shape (n, 37); without timbre where some were measured before it was known."""
+    sounding = [one for one in draws if one.facts and one.facts["measures"].get("bands_db")]
+    by_timbre = all(apart.has_timbre(one.facts["measures"]) for one in sounding)
+    found = [(one, apart.point(one.facts["measures"], seconds(one.facts), by_timbre=by_timbre)) for one in sounding]
     lying = [(one, place) for one, place in found if place is not None]
     return [one for one, _ in lying], np.array([place for _, place in lying]).reshape(len(lying), apart.NUMBERS)
 
