@@ -189,7 +189,7 @@ class Told(unittest.TestCase):
         self.assertEqual(named, set(KINDS))
         self.assertEqual(
             {name for name, kind in KINDS.items() if not kind.left},
-            {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "ship"]},
+            {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "measure", "ship"]},
         )
 
 
@@ -258,8 +258,8 @@ class Killed(unittest.TestCase):
         answer: dict[str, Any] = json.loads(self.killer.stdout.readline())
         return answer
 
-    def killed_and_taken_up(self, kind: str, prepare: Any, seed: int) -> None:
-        """Compare what is there after kills with what is there without any."""
+    def killed_and_taken_up(self, kind: str, prepare: Any, seed: int) -> dict[str, Any]:
+        """Compare what is there after kills with what is there without any, which is given back."""
         plain = self.folder / f"{kind} plain"
         shutil.copytree(self.folder / "base", plain / "home")
         whole = self.order(plain, kind, prepare(plain))
@@ -278,6 +278,7 @@ class Killed(unittest.TestCase):
                 self.assertEqual(self.state(at), expected)
             shutil.rmtree(at)
         self.assertGreaterEqual(killed, self.KILLS)
+        return expected
 
     def state(self, at: Path) -> dict[str, Any]:
         """What a user finds: sounds, arrivals, paths, variations, reports, files, how the jobs ended; and what should not be there."""
@@ -299,14 +300,15 @@ class Killed(unittest.TestCase):
         left = sorted(path.name for path in (at / "home" / "run").iterdir())
         half = [str(path) for path in at.rglob(f"{TEMPORARY.rstrip('-')}*")]
         found = {"sounds": sounds, "arrivals": arrivals, "paths": paths, "draws": draws, "shipped": shipped, "media": media, "jobs": jobs}
-        return {**found, "out": out, "listed": listed, "left": left, "half": half}
+        measured = [json.loads(path.read_text()) for path in sorted(at.rglob("*.slices.json"))]
+        return {**found, "out": out, "listed": listed, "left": left, "half": half, "measured": measured}
 
     def has(self, session: Any, arrival: Arrival) -> bool:
         return session.scalar(select(Sound.id).where(Sound.arrival_id == arrival.id).limit(1)) is not None
 
     def plain(self, result: dict[str, Any] | None) -> str:
-        """A result without what differs from run to run; files a shipment found finished are counted as unchanged after a kill."""
-        left_out = {"arrival", "unchanged", "rendered", "skipped"}
+        """A result without what differs from run to run; what was finished before a kill is not counted once more."""
+        left_out = {"arrival", "unchanged", "measured", "rendered", "skipped"}
         return json.dumps({name: len(value) if name == "sounds" else value for name, value in (result or {}).items() if name not in left_out}, sort_keys=True)
 
     def hash(self, path: Path) -> str:
@@ -375,6 +377,10 @@ class Killed(unittest.TestCase):
             return {"sound": 1, "node": node.model_dump(mode="json"), "plan": plan.model_dump(mode="json")}
 
         self.killed_and_taken_up("slice", prepare, 5)
+
+    def test_measures_of_slices(self) -> None:
+        [slices] = self.killed_and_taken_up("measure", lambda at: {"sound": 1}, 7)["measured"]
+        self.assertEqual(len(slices), 10)
 
     def test_shipments(self) -> None:
         def prepare(at: Path) -> dict[str, Any]:
