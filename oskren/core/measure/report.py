@@ -65,13 +65,17 @@ class SlowMeasures(BaseModel):
     notes: int = 0
 
 
+def pitch_of(mono: Samples, rate: int) -> dict[str, float | None]:
+    """Fundamental (Hz) of a sound of shape (n,) and how sure it is, as they are kept among its measures."""
+    hz, sure = pitch.fundamental(mono, rate)
+    return {"pitch_hz": _rounded(hz), "pitch_confidence": _rounded(sure)}
+
+
 def slow_measures(mono: Samples, rate: int) -> SlowMeasures:
     """Pitch, bandwidth and key of a sound of shape (n,)."""
-    hz, sure = pitch.fundamental(mono, rate)
     found = key.estimate(mono, rate)
     return SlowMeasures(
-        pitch_hz=_rounded(hz),
-        pitch_confidence=_rounded(sure),
+        **pitch_of(mono, rate),
         bandwidth_hz=_rounded(spectrum.bandwidth(mono, rate), 1),
         key=found.name if found else None,
         key_confidence=found.confidence if found else None,
@@ -95,15 +99,18 @@ def _rounded(value: float | None, digits: int = 3) -> float | None:
 
 
 class Measuring:
-    """Measures a sound fed in blocks of shape (frames, channels), in order; ``finish`` gives the result."""
+    """Measures a sound fed in blocks of shape (frames, channels), in order; ``finish`` gives the result.
 
-    def __init__(self, rate: int, channels: int, layout: str | None = None):
+    True peak, which takes a third of the time, can be left out.
+    """
+
+    def __init__(self, rate: int, channels: int, layout: str | None = None, *, true_peak: bool = True):
         self.rate, self.channels = rate, channels
         self._layout = layout or layout_of(channels)
         self._powers = loudness.Powers(rate, channels, self._layout)
         self._frames = 0
         self._peak = self._squares = 0.0
-        self._true = levels.TruePeak(rate)
+        self._true = levels.TruePeak(rate) if true_peak else None
         self._sum = np.zeros(channels)
         self._clipped = 0
         self._shape = spectrum.Shape()
@@ -115,7 +122,8 @@ class Measuring:
     def add(self, block: Samples) -> None:
         self._frames += len(block)
         self._peak = max(self._peak, levels.peak(block))
-        self._true.add(block)
+        if self._true is not None:
+            self._true.add(block)
         self._squares += levels.rms(block) ** 2 * block.size
         self._sum += block.sum(axis=0, dtype=np.float64)
         self._clipped += levels.clipped_samples(block)
@@ -144,7 +152,7 @@ class Measuring:
         offset = self._sum / max(1, self._frames)
         return Measures(
             sample_peak_dbfs=_decibels(self._peak),
-            true_peak_dbtp=_decibels(self._true.value()),
+            true_peak_dbtp=None if self._true is None else _decibels(self._true.value()),
             rms_dbfs=_decibels(math.sqrt(self._squares / max(1, self._frames * self.channels))),
             integrated_lufs=_rounded(loud.integrated_lufs),
             loudness_padded=padded,
@@ -195,9 +203,9 @@ def measure(samples: Samples, rate: int, layout: str | None = None, *, slow: boo
     return measure_blocks([samples], rate, samples.shape[1], layout, slow=slow)
 
 
-def measure_blocks(parts: Iterable[Samples], rate: int, channels: int, layout: str | None = None, *, slow: bool = True) -> Measures:
+def measure_blocks(parts: Iterable[Samples], rate: int, channels: int, layout: str | None = None, *, slow: bool = True, true_peak: bool = True) -> Measures:
     """Measure a sound given in blocks."""
-    measuring = Measuring(rate, channels, layout)
+    measuring = Measuring(rate, channels, layout, true_peak=true_peak)
     for part in parts:
         measuring.add(part)
     return measuring.finish(slow=slow)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +23,15 @@ from oskren.core.types import Samples
 from oskren.work.engine.place import Workplace
 
 
-def facts(place: Workplace, node: dict[str, Any], renderer: Renderer | None = None) -> dict[str, Any]:
+def measured(audio: Samples, shape: Shape, *, slow: bool = True, true_peak: bool = True) -> report.Measures:
+    size = max(1, round(shape.rate * noise.FRAME_S)) * 100
+    parts = (np.array(audio[at : at + size]) for at in range(0, len(audio), size))
+    return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow, true_peak=true_peak)
+
+
+def facts(
+    place: Workplace, node: dict[str, Any], renderer: Renderer | None = None, measure: Callable[[Samples, Shape], report.Measures] = measured
+) -> dict[str, Any]:
     """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one.
 
     With a ``renderer`` of its own nothing is kept but what that one keeps.
@@ -31,7 +39,7 @@ def facts(place: Workplace, node: dict[str, Any], renderer: Renderer | None = No
     renderer, parsed = renderer or place.renderer(), NodeAdapter.validate_python(node)
     audio, rate = renderer.audio(parsed)
     shape = renderer.output_shape(parsed)
-    measures = measured(audio, shape)
+    measures = measure(audio, shape)
     building = peaks.Building(audio.shape[1])
     building.add(np.asarray(audio))
     waveform = building.finish()
@@ -47,20 +55,19 @@ def facts(place: Workplace, node: dict[str, Any], renderer: Renderer | None = No
     }
 
 
-def facts_or_reason(place: Workplace, node: dict[str, Any], renderer: Renderer | None = None) -> dict[str, Any]:
+def facts_or_reason(place: Workplace, node: dict[str, Any]) -> dict[str, Any]:
     """As :func:`facts`, or ``{"reason": ...}`` where a node cannot be rendered: in a batch one item fails alone."""
+    return or_reason(lambda: facts(place, node))
+
+
+def or_reason(make: Callable[[], dict[str, Any]]) -> dict[str, Any]:
+    """What is made, or ``{"reason": ...}`` where that fails by itself and not with the batch."""
     try:
-        return facts(place, node, renderer)
+        return make()
     except (Cancelled, PluginError):
         raise
     except Exception as error:
         return {"reason": str(error) if isinstance(error, OskrenError) else f"cannot be rendered ({type(error).__name__}: {error})"}
-
-
-def measured(audio: Samples, shape: Shape, *, slow: bool = True) -> report.Measures:
-    size = max(1, round(shape.rate * noise.FRAME_S)) * 100
-    parts = (np.array(audio[at : at + size]) for at in range(0, len(audio), size))
-    return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow)
 
 
 def waveform(place: Workplace, node: dict[str, Any]) -> None:
