@@ -1,5 +1,6 @@
 """Vary over the API: freedoms by path, draws that are matched and guarded, recipes by name, families, copies of a sound, what is learnt of a spread."""
 
+import time
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,15 @@ class Varying(OfLayers):
 
     def free(self, path: str, **values: Any) -> dict[str, Any]:
         return {"path": f"layers/{path}", "low": 0, "high": 0, **values}
+
+    def ready(self, address: str) -> list[dict[str, Any]]:
+        """The variations of a spread, once all of them are rendered."""
+        for _ in range(1200):
+            draws: list[dict[str, Any]] = self.get(address)["all"]
+            if all(one["ready"] for one in draws):
+                return draws
+            time.sleep(0.05)
+        raise AssertionError("they are not rendered")
 
     def test_all_that_may_be_freed_is_told_and_its_ends_are_heard(self) -> None:
         known = {one["path"]: one for one in self.get(f"{HERE}/designs/{self.number}/freeable")}
@@ -186,3 +196,30 @@ class Varying(OfLayers):
         self.assertEqual(len(fresh), 1)
         self.assertGreater(min(fresh), max(before))
         self.assertTrue(all(one["ready"] and one["seconds"] <= 2.6 for one in after["all"]))
+
+    def test_drawing_anew_is_taken_back_and_done_again_like_any_change(self) -> None:
+        address = f"{HERE}/spreads/{self.spread({'freedoms': [self.free('glass hit/at_s', low=0, high=3, shape='even')]}, 3)['id']}"
+        first = self.get(address)
+        id = first["all"][1]["id"]
+        dropped = self.client.put(f"{address}/judged", json={**first["judged"], "states": {str(id): "dropped"}}).json()["judged"]
+        begun = self.client.post(f"{address}/redraw")
+        self.finish(begun)
+        anew = begun.json()
+        self.assertEqual((anew["judged"]["states"], anew["judged"]["numbers"][str(id)]), ({}, 4))
+        for wanted, number, state in ((dropped, 2, "dropped"), (anew["judged"], 4, "unheard")):
+            self.client.put(f"{address}/judged?based_on={self.get(address)['revision']}", json=wanted).raise_for_status()
+            after = {one["id"]: one for one in self.ready(address)}
+            self.assertEqual({one: after[one]["number"] for one in after}, {one["id"]: number if one["id"] == id else one["number"] for one in first["all"]})
+            self.assertEqual((after[id]["state"], after[id]["ready"]), (state, True))
+        back = self.client.put(f"{address}/judged", json=dropped).json()
+        self.assertEqual(back["judged"], dropped)
+        same = next(one for one in self.ready(address) if one["id"] == id)
+        self.assertEqual((same["seconds"], same["outline"]), (first["all"][1]["seconds"], first["all"][1]["outline"]))
+
+    def test_a_print_of_a_variation_is_measured_for_all_the_library_asks(self) -> None:
+        made = self.spread({"freedoms": [self.free("glass hit/gain_db", low=-6, high=0, shape="even")]}, 2)
+        self.client.put(f"{HERE}/spreads/{made['id']}/judged", json={"states": {str(made["all"][0]["id"]): "kept"}}).raise_for_status()
+        [printed] = self.post(f"{HERE}/spreads/{made['id']}/print", {})
+        measures = self.get(f"{HERE}/sounds/{printed}")["measures"]
+        for name in ("true_peak_dbtp", "bandwidth_hz", "brightness_hz", "integrated_lufs"):
+            self.assertIsNotNone(measures[name], name)

@@ -70,6 +70,31 @@ class Vary(OnTheBench):
         names = [row["name"] for row in self.api(f"{HERE}/sounds?q=where kind variation&limit=50")["rows"]]
         self.assertIn("Brass ratchet, quick 12", names)
 
+    def test_what_is_dropped_is_drawn_anew_and_taken_back_after_a_reload(self) -> None:
+        page = self.page
+        self.choose("Brass ratchet, quick")
+        self.press("d")
+        self.drawn(8)
+        page.locator("[data-draw='3']").click()
+        self.press("x")
+        expect(page.get_by_test_id("kept")).to_have_text("0 kept 1 dropped")
+        page.get_by_role("button", name="Redraw dropped").click()
+        expect(page.locator("[data-draw='3']")).to_have_count(0)
+        self.drawn(8)
+        expect(page.get_by_test_id("kept")).to_have_text("0 kept 0 dropped")
+        page.reload()
+        self.drawn(8)
+        expect(page.get_by_role("button", name="Undo")).to_be_enabled()
+        self.press("Control+z")
+        expect(page.locator("[data-draw='3'][data-state=dropped]")).to_have_count(1)
+        self.drawn(8)
+        self.press("Control+z")
+        expect(page.get_by_test_id("kept")).to_have_text("0 kept 0 dropped")
+        self.press("Control+Shift+z")
+        self.press("Control+Shift+z")
+        expect(page.locator("[data-draw='3']")).to_have_count(0)
+        self.drawn(8)
+
     def test_any_control_is_freed_heard_at_its_ends_and_drawn(self) -> None:
         drive = {"kind": "drive", "id": "rough", "params": {"drive_db": 12}}
         number = self.begin(self.layer("Bolt drop", chain=[drive]), self.layer("Floor plate, knock", at_s=0.1), name="Freed")

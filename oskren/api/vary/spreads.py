@@ -175,7 +175,7 @@ def spread(library: InLibrary, id: int) -> SpreadView:
     wanted = row.facts.get("reference")
     return SpreadView(
         **_head(row, design, [one.state for one in draws]),
-        judged=Judgements.model_validate({"states": {one.id: one.state for one in draws if one.state in kept.SAID}}),
+        judged=kept.said_of(draws),
         revision=row.revision,
         recipe=Recipe.model_validate(row.recipe),
         mix=Mix.model_validate(row.mix),
@@ -219,7 +219,10 @@ def _drawn(one: Draw, place: tuple[float, float] | None, instead: str) -> DrawVi
 
 
 def _keep(studio: Studio, library: Library, id: int, wanted: Judgements, based_on: int | None) -> Kept:
-    return Kept(kept.judge(library, id, wanted, based_on))
+    revision, anew = kept.judge(library, id, wanted, based_on)
+    if anew:
+        render_job(studio, library, id, "anew")
+    return Kept(revision)
 
 
 def _judged(studio: Studio, library: Library, id: int, refused: str) -> JudgedView:
@@ -247,16 +250,21 @@ def note_heard(library: InLibrary, id: int) -> HeardView:
     return HeardView.model_validate({"state": kept.heard(library, id)})
 
 
+class Redrawing(JudgedView, Started):
+    """Dropped variations are drawn anew: by which numbers, and the job."""
+
+
 @router.post("/spreads/{id}/redraw")
-def redraw(studio: InStudio, library: InLibrary, page: InPage, id: int) -> Started:
+def redraw(studio: InStudio, library: InLibrary, page: InPage, id: int) -> Redrawing:
     """Draw the dropped ones anew."""
-    count, projects = spreading.redraw_dropped(library, id)
+    count, projects = kept.redraw_dropped(library, id)
     if not count:
         raise OskrenError("Nothing is dropped in this spread; drop what should be drawn anew (X).")
     for project in projects:
         changed(studio, library, "", "sheet", project)
     changed(studio, library, page, "spread", id)
-    return started(render_job(studio, library, id, "anew"), id)
+    said, revision = kept.judged(library, id)
+    return Redrawing(job=render_job(studio, library, id, "anew").id, id=id, judged=said, revision=revision)
 
 
 @router.post("/spreads/{id}/print")

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from typing import get_args
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound
+from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Mix
 from oskren.core.vary.judging import Judgement, Judgements
-from oskren.store.documents.revisions import step_on
+from oskren.core.vary.recipe import Recipe, draw
+from oskren.store.documents.revisions import step_on, take_off
 from oskren.store.library import Library
 from oskren.store.tables import Design, Draw, Spread
 
@@ -61,12 +64,19 @@ def judged(library: Library, spread: int) -> tuple[Judgements, int]:
     """What is said of the variations of a spread, and the revision of that."""
     with library.reading() as session:
         row = spread_row(session, spread)
-        found = session.execute(select(Draw.id, Draw.state).where(Draw.spread_id == spread, Draw.state.in_(SAID))).all()
-    return Judgements.model_validate({"states": dict(found)}), row.revision
+        return said_of(list(session.scalars(select(Draw).where(Draw.spread_id == spread)))), row.revision
 
 
-def judge(library: Library, spread: int, wanted: Judgements, based_on: int | None = None) -> int:
-    """Keep what is said of the variations of a spread; the new revision. What is neither kept nor dropped any more was heard.
+def said_of(draws: Sequence[Draw]) -> Judgements:
+    """What is said of the variations of a spread, and by which number each is drawn."""
+    states = {one.id: one.state for one in draws if one.state in SAID}
+    return Judgements.model_validate({"states": states, "numbers": {one.id: one.number for one in draws}})
+
+
+def judge(library: Library, spread: int, wanted: Judgements, based_on: int | None = None) -> tuple[int, bool]:
+    """Keep what is said of the variations of a spread; the new revision, and whether some must be rendered, since they are drawn by another number.
+
+    What is neither kept nor dropped any more was heard.
 
     Raises
     ------
@@ -78,15 +88,55 @@ def judge(library: Library, spread: int, wanted: Judgements, based_on: int | Non
     with library.writing() as session:
         row = spread_row(session, spread)
         step_on(row, based_on, row.name)
-        before = dict(session.execute(select(Draw.id, Draw.state).where(Draw.spread_id == spread)).all())
-        foreign = sorted(set(wanted.states) - set(before))
+        draws = {one.id: one for one in session.scalars(select(Draw).where(Draw.spread_id == spread))}
+        foreign = sorted({*wanted.states, *wanted.numbers} - set(draws))
         if foreign:
             raise NotFound(f"{row.name} has no variation {foreign[0]}; it may have been removed.")
-        for id, state in before.items():
-            after = wanted.states.get(id, "heard" if state in SAID else state)
-            if after != state:
-                session.execute(update(Draw).where(Draw.id == id).values(state=after))
-        return row.revision
+        instead = {entry["number"]: entry["by"] for entry in row.facts.get("replaced", ())}
+        numbers = {id: _in_place_of(wanted.numbers.get(id, one.number), instead) for id, one in draws.items()}
+        anew = [id for id, one in draws.items() if numbers[id] != one.number]
+        if anew:
+            mix, recipe = Mix.model_validate(row.mix), Recipe.model_validate(row.recipe)
+        for id in anew:
+            draw_anew(draws[id], draw(mix, recipe, row.seed, numbers[id]), numbers[id])
+        for id, one in draws.items():
+            one.state = wanted.states.get(id, "heard" if one.state in SAID else one.state)
+        return row.revision, bool(anew)
+
+
+def _in_place_of(number: int, instead: dict[int, int]) -> int:
+    """The number that is drawn where one was refused."""
+    while number in instead:
+        number = instead[number]
+    return number
+
+
+def next_number(spread: Spread, numbers: Iterable[int]) -> int:
+    """The next number of a spread that was never tried."""
+    tried: list[int] = [entry["by"] for entry in spread.facts.get("replaced", ())]
+    highest: int = max([*numbers, *tried, spread.facts.get("highest", 0)])
+    return highest + 1
+
+
+def draw_anew(row: Draw, fresh: Mix, number: int) -> None:
+    """Give a row another draw, neither heard nor rendered yet."""
+    row.number, row.digest, row.mix, row.state, row.facts, row.outline = number, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""
+
+
+def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
+    """Give every dropped draw a new number, so that it is drawn anew; how many, and the projects whose sheet some were on."""
+    with library.writing() as session:
+        row = spread_row(session, spread)
+        step_on(row, None, row.name)
+        mix, recipe = Mix.model_validate(row.mix), Recipe.model_validate(row.recipe)
+        draws = list(session.scalars(select(Draw).where(Draw.spread_id == spread).order_by(Draw.number)))
+        dropped = [one for one in draws if one.state == "dropped"]
+        for one in dropped:
+            number = next_number(row, [other.number for other in draws])
+            draw_anew(one, draw(mix, recipe, row.seed, number), number)
+            # a number that is taken back is not given a second time
+            row.facts = {**row.facts, "highest": number}
+        return len(dropped), take_off(session, "draws", {one.id for one in dropped})
 
 
 def heard(library: Library, draw: int) -> str:

@@ -24,7 +24,6 @@ from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents import designs, recipes
 from oskren.store.documents import spreads as spreads_kept
-from oskren.store.documents.revisions import step_on, take_off
 from oskren.store.documents.spreads import spread_row
 from oskren.store.tables import Draw, Spread
 from oskren.work.engine import tasks
@@ -36,7 +35,7 @@ from oskren.work.ship.items import lineage
 from oskren.work.stack.designs import layer_of_sound
 from oskren.work.stack.sources import candidates
 from oskren.work.vary.rendering import matched_facts
-from oskren.work.vary.taking import TakingRows, draw_anew, next_number
+from oskren.work.vary.taking import TakingRows
 
 MOST_CANDIDATES = 500
 
@@ -216,20 +215,6 @@ def _reference(studio: Studio, library: Library, spread: int, base: Node, place:
     return Reference(**known) if known else None
 
 
-def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
-    """Give every dropped draw a new number, so that it is drawn anew; how many, and the projects whose sheet some were on."""
-    with library.writing() as session:
-        row = spread_row(session, spread)
-        step_on(row, None, row.name)
-        mix, recipe = Mix.model_validate(row.mix), Recipe.model_validate(row.recipe)
-        draws = list(session.scalars(select(Draw).where(Draw.spread_id == spread)))
-        dropped = [one for one in draws if one.state == "dropped"]
-        for one in dropped:
-            number = next_number(row, [other.number for other in draws])
-            draw_anew(one, draw(mix, recipe, row.seed, number), number)
-        return len(dropped), take_off(session, "draws", {one.id for one in dropped})
-
-
 def print_kept(studio: Studio, library: Library, spread: int, progress: Progress = ALONE) -> list[int]:
     """Print the kept draws to the library, numbered, with those of the whole family the spread is of; the new sounds' ids."""
     with library.reading() as session:
@@ -241,6 +226,7 @@ def print_kept(studio: Studio, library: Library, spread: int, progress: Progress
         raise OskrenError("No variation of this spread is kept yet; keep at least one (K) and print again.")
     if not all(one.facts for those in kept.values() for one in those):
         raise OskrenError("The variations are still being rendered; print when they are ready.")
+    whole = _measured_whole(studio, library, [one for those in kept.values() for one in those], progress)
     arrival = library.arrival(f"Variations of {heads[0].name}")
     made: list[int] = []
     for head in heads:
@@ -254,7 +240,7 @@ def print_kept(studio: Studio, library: Library, spread: int, progress: Progress
                     facts["rate"],
                     facts["channels"],
                     facts["frames"],
-                    Measures(**facts["measures"]),
+                    Measures(**whole.get(one.id, facts["measures"])),
                     one.outline,
                     arrival,
                     layout=facts.get("layout", ""),
@@ -263,6 +249,14 @@ def print_kept(studio: Studio, library: Library, spread: int, progress: Progress
             )
             progress.at(len(made), total)
     return made
+
+
+def _measured_whole(studio: Studio, library: Library, draws: Sequence[Draw], progress: Progress) -> dict[int, dict[str, Any]]:
+    """All that the library asks of a sound, measured of draws, which were measured for less."""
+    nodes = [NodeAdapter.validate_python(one.mix) for one in draws]
+    place = studio.place(library, *nodes, flag=progress.flag)
+    calls = [(tasks.facts_or_reason, place, without_missing(node, place.gone)[0].model_dump(mode="json")) for node in nodes]
+    return {draws[position].id: made["measures"] for position, made in studio.batch(calls, counts=False) if "reason" not in made}
 
 
 class Drawing(Arguments):

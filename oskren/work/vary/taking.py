@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 from oskren.core.nodes.digest import node_hash
@@ -10,6 +9,7 @@ from oskren.core.nodes.model import Mix
 from oskren.core.vary.guards import with_gain
 from oskren.core.vary.recipe import Recipe, draw
 from oskren.core.vary.taking import TRIES, Taking
+from oskren.store.documents.spreads import draw_anew, next_number
 from oskren.store.tables import Draw, Spread
 
 KEPT = ("rate", "channels", "frames", "zero", "layout", "measures", "added_db")
@@ -49,14 +49,3 @@ class TakingRows:
 def seconds(facts: dict[str, Any]) -> float:
     """How long a rendered draw lasts."""
     return float(facts["frames"] / facts["rate"])
-
-
-def next_number(spread: Spread, numbers: Iterable[int]) -> int:
-    """The next number of a spread that was never tried."""
-    tried: list[int] = [entry["by"] for entry in spread.facts.get("replaced", ())]
-    return max([*numbers, *tried, 0]) + 1
-
-
-def draw_anew(row: Draw, fresh: Mix, number: int) -> None:
-    """Give a row another draw, neither heard nor rendered yet."""
-    row.number, row.digest, row.mix, row.state, row.facts, row.outline = number, node_hash(fresh), fresh.model_dump(mode="json"), "unheard", {}, b""

@@ -5427,6 +5427,9 @@ export interface components {
         /**
          * Judgements
          * @description Which variations of a spread are kept and which are dropped, by their id; those that are not named are neither.
+         *
+         *     ``numbers`` says by which number each is drawn, so that drawing anew is a change like any other and can be taken back; one that is not
+         *     named stays as it is.
          */
         Judgements: {
             /**
@@ -5435,6 +5438,13 @@ export interface components {
              */
             states: {
                 [key: string]: "kept" | "dropped";
+            };
+            /**
+             * Numbers
+             * @default {}
+             */
+            numbers: {
+                [key: string]: number;
             };
         };
         /**
@@ -7379,6 +7389,19 @@ export interface components {
              * @default []
              */
             files: components["schemas"]["CardFile"][];
+        };
+        /**
+         * Redrawing
+         * @description Dropped variations are drawn anew: by which numbers, and the job.
+         */
+        Redrawing: {
+            /** Job */
+            job: number;
+            /** Id */
+            id?: number | null;
+            judged: components["schemas"]["Judgements"];
+            /** Revision */
+            revision: number;
         };
         /**
          * Reel
@@ -17634,7 +17657,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Started"];
+                    "application/json": components["schemas"]["Redrawing"];
                 };
             };
             /** @description Not Found */

@@ -15,7 +15,7 @@ import { Bar, Empty, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { tell } from "../../ui/messages";
 import { Panes } from "../../ui/Panes";
-import { drawNear, drawSpread, firstRecipe, hearEnds, keptToSheet, mixOf, openAsDesign, printKept, redrawDropped } from "./drawing";
+import { drawNear, drawSpread, firstRecipe, hearEnds, keptToSheet, mixOf, openAsDesign, printKept } from "./drawing";
 import { called } from "./freedoms";
 import { RecipeMenu } from "./RecipeMenu";
 import { RecipeView } from "./RecipeView";
@@ -45,7 +45,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
   const [at, setAt] = useState(0);
   const [other, setOther] = useState<number | null>(null);
   const [sounding, setSounding] = useState<number | null>(null);
-  const { history: judgements, stateOf, toggle, keepOnly, heard } = useJudgements(data);
+  const { history: judgements, stateOf, toggle, keepOnly, redraw, heard } = useJudgements(data);
   const undoing = together(recipes, judgements);
   /** Drawn anew from what it holds: copies of a sound, more around a variation. */
   const alone = data?.alone === true;
@@ -230,7 +230,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
                 onKeepOnly={keepOnly}
                 onOther={setOther}
                 onSheet={() => void keptToSheet(kept.map((one) => one.id))}
-                onRedraw={() => data && saved(() => void redrawDropped(data.id))}
+                onRedraw={() => void redraw()}
                 onNear={(draw, between) => data && void drawNear(data.id, draw, between, seed, Math.min(count, 24))}
                 onDesign={async () => {
                   const draw = draws[at];

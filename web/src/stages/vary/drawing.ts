@@ -3,7 +3,7 @@ import { api, type Freedom, got, type Mix, type Node, type Recipe, type Schemas 
 import { addToSheet, putOnSheet } from "../../between/sheet";
 import { openToHear } from "../../listening/opening";
 import { player } from "../../listening/player";
-import { changedHere, whenDone } from "../../session/jobs";
+import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
 
@@ -51,17 +51,6 @@ export async function drawNear(spread: number, draw: number, other: number | nul
   try {
     const path = { library: here(), id: spread };
     await begun(await got(api.POST("/api/lib/{library}/spreads/{id}/near", { params: { path }, body: { draw, other, seed, count } })));
-  } catch (error) {
-    complain(error);
-  }
-}
-
-/** Draw the dropped ones anew. */
-export async function redrawDropped(spread: number) {
-  try {
-    await got(api.POST("/api/lib/{library}/spreads/{id}/redraw", { params: { path: { library: here(), id: spread } } }));
-    changedHere("spread", spread);
-    void queries.invalidateQueries({ queryKey: ["spread"] });
   } catch (error) {
     complain(error);
   }

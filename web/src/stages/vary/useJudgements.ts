@@ -8,7 +8,7 @@ export type Draw = Schemas["DrawView"];
 type Said = Schemas["Judgements"];
 type States = NonNullable<Said["states"]>;
 
-const NOBODY: Said = { states: {} };
+const NOBODY: Said = { states: {}, numbers: {} };
 
 export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
   const library = useShared((state) => state.library);
@@ -23,8 +23,11 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
     docOf: (shown) => shown.judged,
     bodyOf: (judged: Said) => judged,
     onShown: (shown) => {
+      // what is drawn by another number shows so as soon as it is known
+      const same = queries.getQueryData<Schemas["SpreadView"]>(key)?.all.map((draw) => shown.judged.numbers[draw.id] === draw.number);
       queries.setQueryData<Schemas["SpreadView"]>(key, (before) => before && { ...before, ...shown });
       void queries.invalidateQueries({ queryKey: ["spreads"] });
+      if (same?.includes(false)) void queries.invalidateQueries({ queryKey: key });
     },
   });
   const said = (history.doc ?? NOBODY).states ?? {};
@@ -35,14 +38,27 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
     return draw.state === "kept" || draw.state === "dropped" ? "heard" : draw.state;
   };
   const toggle = (draw: Draw, state: "kept" | "dropped") => {
-    const { [draw.id]: before, ...others }: States = (history.now() ?? NOBODY).states ?? {};
-    history.change({ states: before === state ? others : { ...others, [draw.id]: state } });
+    const now = history.now() ?? NOBODY;
+    const { [draw.id]: before, ...others }: States = now.states ?? {};
+    history.change({ ...now, states: before === state ? others : { ...others, [draw.id]: state } });
   };
   /** Keep these and no others; what is dropped stays so. One step of undo. */
   const keepOnly = (ids: readonly number[]) => {
-    const before: States = (history.now() ?? NOBODY).states ?? {};
-    const dropped = Object.entries(before).filter(([id, state]) => state === "dropped" && !ids.includes(Number(id)));
-    history.change({ states: { ...Object.fromEntries(dropped), ...Object.fromEntries(ids.map((id) => [id, "kept" as const])) } });
+    const now = history.now() ?? NOBODY;
+    const dropped = Object.entries(now.states ?? {}).filter(([id, state]) => state === "dropped" && !ids.includes(Number(id)));
+    history.change({ ...now, states: { ...Object.fromEntries(dropped), ...Object.fromEntries(ids.map((id) => [id, "kept" as const])) } });
+  };
+  /** Draw the dropped ones anew, by numbers the server gives. One step of undo. */
+  const redraw = async () => {
+    await history.saved();
+    try {
+      const asked = Date.now();
+      const made = await got(api.POST("/api/lib/{library}/spreads/{id}/redraw", { params: { path: { library, id: number } } }));
+      history.accept(made.judged, made.revision, undefined, asked);
+      void queries.invalidateQueries({ queryKey: ["spread"] });
+    } catch (error) {
+      complain(error);
+    }
   };
   const heard = async (draw: Draw) => {
     if (draw.state !== "unheard") return;
@@ -52,5 +68,5 @@ export function useJudgements(spread: Schemas["SpreadView"] | undefined) {
     );
     await got(api.POST("/api/lib/{library}/draws/{id}/heard", { params: { path: { library, id: draw.id } } })).catch(complain);
   };
-  return { history, stateOf, toggle, keepOnly, heard };
+  return { history, stateOf, toggle, keepOnly, redraw, heard };
 }
