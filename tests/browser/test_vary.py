@@ -8,7 +8,9 @@ from tests.browser.support import expect
 
 class Vary(OnTheBench):
     def drawn(self, count: int) -> None:
-        expect(self.page.locator("[data-draw]")).to_have_count(count)
+        # only those near what is seen are on the page; each says of how many it is
+        expect(self.page.locator("[data-draw]").first).to_have_attribute("aria-setsize", str(count))
+        self.kept(f"{HERE}/spreads/{self.newest()['id']}", "it.all.every(one => one.ready)")
         expect(self.page.get_by_text("drawing …")).to_have_count(0)
 
     def newest(self) -> dict:

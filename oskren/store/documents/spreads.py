@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from typing import get_args
+from collections.abc import Iterable
+from typing import Any, Protocol, get_args
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
@@ -64,13 +64,30 @@ def judged(library: Library, spread: int) -> tuple[Judgements, int]:
     """What is said of the variations of a spread, and the revision of that."""
     with library.reading() as session:
         row = spread_row(session, spread)
-        return said_of(list(session.scalars(select(Draw).where(Draw.spread_id == spread)))), row.revision
+        return said_of(session.execute(_SAID.where(Draw.spread_id == spread)).all()), row.revision
 
 
-def said_of(draws: Sequence[Draw]) -> Judgements:
+_SAID = select(Draw.id, Draw.number, Draw.state)
+"""What is said of variations, without what they are made of, which is long."""
+
+
+class Saying(Protocol):
+    """A variation by its number, and what is said of it."""
+
+    id: Any
+    number: Any
+    state: Any
+
+
+def said_of(draws: Iterable[Saying]) -> Judgements:
     """What is said of the variations of a spread, and by which number each is drawn."""
-    states = {one.id: one.state for one in draws if one.state in SAID}
-    return Judgements.model_validate({"states": states, "numbers": {one.id: one.number for one in draws}})
+    states: dict[int, str] = {}
+    numbers: dict[int, int] = {}
+    for one in draws:
+        numbers[one.id] = one.number
+        if one.state in SAID:
+            states[one.id] = one.state
+    return Judgements.model_validate({"states": states, "numbers": numbers})
 
 
 def judge(library: Library, spread: int, wanted: Judgements, based_on: int | None = None) -> tuple[int, bool]:
@@ -88,7 +105,7 @@ def judge(library: Library, spread: int, wanted: Judgements, based_on: int | Non
     with library.writing() as session:
         row = spread_row(session, spread)
         step_on(row, based_on, row.name)
-        draws = {one.id: one for one in session.scalars(select(Draw).where(Draw.spread_id == spread))}
+        draws = {one.id: one for one in session.execute(_SAID.where(Draw.spread_id == spread))}
         foreign = sorted({*wanted.states, *wanted.numbers} - set(draws))
         if foreign:
             raise NotFound(f"{row.name} has no variation {foreign[0]}; it may have been removed.")
@@ -98,9 +115,13 @@ def judge(library: Library, spread: int, wanted: Judgements, based_on: int | Non
         if anew:
             mix, recipe = Mix.model_validate(row.mix), Recipe.model_validate(row.recipe)
         for id in anew:
-            draw_anew(draws[id], draw(mix, recipe, row.seed, numbers[id]), numbers[id])
+            draw_anew(session.get_one(Draw, id), draw(mix, recipe, row.seed, numbers[id]), numbers[id])
+        session.flush()
         for id, one in draws.items():
-            one.state = wanted.states.get(id, "heard" if one.state in SAID else one.state)
+            before = "unheard" if id in anew else one.state
+            after = wanted.states.get(id, "heard" if before in SAID else before)
+            if after != before:
+                session.execute(update(Draw).where(Draw.id == id).values(state=after))
         return row.revision, bool(anew)
 
 

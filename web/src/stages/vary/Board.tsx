@@ -1,8 +1,8 @@
 import { Box, Flex, NumberInput } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
+import { useCallback, useMemo, useRef, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, type Control, got, type Node, type Recipe, type Schemas } from "../../api/client";
+import { api, type Control, type Freedom, got, type Node, type Recipe, type Schemas } from "../../api/client";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { type History, together } from "../../documents/useDocument";
 import { openToHear } from "../../listening/opening";
@@ -16,12 +16,12 @@ import { useKeys } from "../../ui/keys";
 import { tell } from "../../ui/messages";
 import { Panes } from "../../ui/Panes";
 import { drawNear, drawSpread, firstRecipe, hearEnds, keptToSheet, mixOf, openAsDesign, printKept } from "./drawing";
-import { called } from "./freedoms";
+import { called, type Freeable } from "./freedoms";
 import { RecipeMenu } from "./RecipeMenu";
 import { RecipeView } from "./RecipeView";
 import { SpreadSide } from "./SpreadSide";
 import { COLUMNS, Tiles } from "./Tiles";
-import { useJudgements } from "./useJudgements";
+import { useJudgements, useSaid } from "./useJudgements";
 import { NOTHING_SET, type RecipeDraft } from "./useRecipe";
 import type { Spread } from "./Vary";
 
@@ -36,6 +36,7 @@ interface Props {
 
 const FIRST_SEED = 41882;
 const FIRST_COUNT = 20;
+const NONE: readonly Freeable[] = [];
 
 /** One spread, and what the next one is drawn by. */
 export function Board({ design, spread: data, spreads, current, recipes, fresh }: Props) {
@@ -63,7 +64,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
   const recipe: Recipe | undefined = draft.recipe ?? (mine || alone ? data.recipe : undefined) ?? fresh;
   const seed = draft.seed ?? (mine || alone ? data.seed : FIRST_SEED);
   const count = draft.count ?? (mine || alone ? data.all.length : FIRST_COUNT);
-  const draws = (mine || !design || orphan || alone ? (data?.all ?? []) : []).map((one) => ({ ...one, state: stateOf(one) }));
+  const draws = useSaid(mine || !design || orphan || alone ? data?.all : undefined, stateOf);
   const kept = draws.filter((one) => one.state === "kept");
   const of = alone ? `spread ${data.id}` : `design ${design?.id} ${design?.revision}`;
   const freeable = useQuery({
@@ -87,8 +88,19 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
     if (opened) await player.play(opened);
     void heard(draw);
   };
-  const acts = useRef({ play, draws });
-  acts.current = { play, draws };
+  const hear = (freedom: Freedom) => {
+    const one = freeable.data?.find((of) => of.path === freedom.path);
+    if (shown && recipe) void hearEnds(shown.id, freedom, recipe.amount, one ? called(one) : freedom.path);
+  };
+  const acts = useRef({ play, draws, set, hear });
+  acts.current = { play, draws, set, hear };
+  // what the sides are given stays the same while another variation is chosen, so that only the tiles are drawn anew
+  const onRecipe = useCallback((next: Recipe, gesture?: string) => acts.current.set({ recipe: next }, gesture), []);
+  const onHear = useCallback((freedom: Freedom) => acts.current.hear(freedom), []);
+  const menu = useMemo(
+    () => shown && recipe && <RecipeMenu design={shown.id} recipe={recipe} seed={seed} onUse={(next) => acts.current.set({ recipe: next })} />,
+    [shown, recipe, seed],
+  );
   const playAt = useCallback((index: number) => void acts.current.play(index), []);
   const mark = useCallback((index: number) => setOther(acts.current.draws[index]?.id ?? null), []);
   const choose = (id: number) => {
@@ -167,18 +179,11 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
             holds: recipe && (
               <RecipeView
                 mix={mix ?? null}
-                freeable={freeable.data ?? []}
+                freeable={freeable.data ?? NONE}
                 recipe={recipe}
-                onChange={(next, gesture) => set({ recipe: next }, gesture)}
-                onHear={
-                  shown
-                    ? (freedom) => {
-                        const one = freeable.data?.find((of) => of.path === freedom.path);
-                        void hearEnds(shown.id, freedom, recipe.amount, one ? called(one) : freedom.path);
-                      }
-                    : null
-                }
-                menu={shown && <RecipeMenu design={shown.id} recipe={recipe} seed={seed} onUse={(next) => set({ recipe: next })} />}
+                onChange={onRecipe}
+                onHear={shown ? onHear : null}
+                menu={menu}
               />
             ),
           },
@@ -187,9 +192,9 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
             label: "the work",
             least: 420,
             holds: (
-              <Box flex={1} minW={0} overflowY="auto" p="14px">
+              <Flex direction="column" flex={1} minW={0} minH={0}>
                 {orphan && (
-                  <Box role="status" color="dim" fontSize="12px" mb="10px">
+                  <Box role="status" color="dim" fontSize="12px" px="14px" pt="14px">
                     The design these were drawn from is in the trash, or deleted; they can be heard, kept and printed all the same.
                     {design && ` Draw draws from ${design.name}.`}
                   </Box>
@@ -207,7 +212,7 @@ export function Board({ design, spread: data, spreads, current, recipes, fresh }
                     Nothing is drawn from this design yet. The ranges on the left say what may move; the same seed gives the same variations again.
                   </Empty>
                 )}
-              </Box>
+              </Flex>
             ),
           },
           {

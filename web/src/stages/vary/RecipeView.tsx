@@ -1,5 +1,5 @@
 import { Box, Flex } from "@chakra-ui/react";
-import { useState } from "react";
+import { memo, useState } from "react";
 import type { Freedom, Mix, Recipe } from "../../api/client";
 import { Bare, Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl } from "../../ui/controls";
@@ -30,7 +30,7 @@ function owners(mix: Mix | null): [string, string][] {
 }
 
 /** What may move: ranges around the design's own values, how draws lie in them, and which are taken. */
-export function RecipeView({ mix, freeable, recipe, onChange, onHear, menu }: Props) {
+export const RecipeView = memo(function RecipeView({ mix, freeable, recipe, onChange, onHear, menu }: Props) {
   const [open, setOpen] = useState<string | null>(null);
   const amount = useControl("Recipe", "amount");
   const freedoms = recipe.freedoms;
@@ -123,7 +123,7 @@ export function RecipeView({ mix, freeable, recipe, onChange, onHear, menu }: Pr
       </Fold>
     </Flex>
   );
-}
+});
 
 /** The controls of one owner that are held still, found by typing. */
 function Finder({ of, owner, onFree }: { of: readonly Freeable[]; owner: string; onFree: (one: Freeable) => void }) {

@@ -1,6 +1,6 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { memo, useEffect, useState } from "react";
 import { api, got, type Node, type Schemas } from "../../api/client";
 import { openToHear } from "../../listening/opening";
 import { live, player } from "../../listening/player";
@@ -109,27 +109,24 @@ export function RepetitionPanel({ spread, draws, others, onSounding }: Props) {
 }
 
 /** How far apart the nearest two are, as one after the other is kept. */
-function Falls({ falls, enough }: { falls: readonly number[]; enough: number }) {
+const Falls = memo(function Falls({ falls, enough }: { falls: readonly number[]; enough: number }) {
   const colours = useInk();
   const most = Math.max(...falls, 0.3);
   const wide = 200 / falls.length;
+  const bar = (far: number, place: number) => {
+    const high = (far / most) * 40 + 1;
+    return `M${(place * wide + wide / 10).toFixed(1)} 45v${-high.toFixed(1)}h${Math.max(0.5, wide * 0.8).toFixed(1)}V45z`;
+  };
+  const [apart, alike] = [(place: number) => place + 2 <= enough, (place: number) => place + 2 > enough].map((which) =>
+    falls.map((far, place) => (which(place) ? bar(far, place) : "")).join(""),
+  );
   return (
     <svg viewBox="0 0 200 46" role="img" aria-label="How far apart the nearest two are for each further variation kept">
-      {falls.map((far, place) => (
-        <rect
-          // biome-ignore lint/suspicious/noArrayIndexKey: one bar for each count
-          key={place}
-          x={place * wide + 0.5}
-          width={Math.max(1, wide - 1)}
-          y={44 - (far / most) * 40}
-          height={(far / most) * 40 + 1}
-          fill={place + 2 <= enough ? colours.glass : colours.amber}
-        >
-          <title>
-            {place + 2} kept: the nearest two are {far.toFixed(2)} apart
-          </title>
-        </rect>
-      ))}
+      <title>
+        2 kept: the nearest two are {falls[0]?.toFixed(2)} apart; {falls.length + 1} kept: {falls[falls.length - 1]?.toFixed(2)}
+      </title>
+      <path d={apart} fill={colours.glass} />
+      <path d={alike} fill={colours.amber} />
     </svg>
   );
-}
+});

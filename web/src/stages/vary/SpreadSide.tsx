@@ -1,5 +1,5 @@
 import { Box, Flex } from "@chakra-ui/react";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { api, got, type Schemas } from "../../api/client";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
@@ -42,9 +42,10 @@ export function SpreadSide(props: Props) {
   const draw = draws[at];
   const kept = draws.filter((one) => one.state === "kept").length;
   const dropped = draws.filter((one) => one.state === "dropped").length;
-  const alike = (data?.alike ?? []).filter((pair) =>
-    [pair.one, pair.other].every((id) => draws.some((one) => one.id === id && one.state !== "dropped")),
-  );
+  const alike = useMemo(() => {
+    const left = new Set(draws.filter((one) => one.state !== "dropped").map((one) => one.id));
+    return (data?.alike ?? []).filter((pair) => left.has(pair.one) && left.has(pair.other));
+  }, [data?.alike, draws]);
   const number = (id: number) => draws.find((one) => one.id === id)?.number;
   const keepMost = async () => {
     if (!data) return;

@@ -1,4 +1,5 @@
 /** What is said of the variations of a spread: a document; and which of them were heard. */
+import { useRef } from "react";
 import { api, got, type Schemas } from "../../api/client";
 import { useDocument } from "../../documents/useDocument";
 import { queries, useShared } from "../../session/store";
@@ -7,6 +8,22 @@ import { complain } from "../../ui/messages";
 export type Draw = Schemas["DrawView"];
 type Said = Schemas["Judgements"];
 type States = NonNullable<Said["states"]>;
+
+/** Variations with what is said of them; one of which nothing changed stays the same object, so that it need not be drawn anew. */
+export function useSaid(all: readonly Draw[] | undefined, stateOf: (draw: Draw) => Draw["state"]): Draw[] {
+  const known = useRef({ of: new Map<number, { read: Draw; said: Draw }>(), list: [] as Draw[] });
+  const before = known.current;
+  const list = (all ?? []).map((read) => {
+    const state = stateOf(read);
+    const one = before.of.get(read.id);
+    if (one?.read === read && one.said.state === state) return one.said;
+    const said = state === read.state ? read : { ...read, state };
+    before.of.set(read.id, { read, said });
+    return said;
+  });
+  if (list.length !== before.list.length || list.some((one, place) => one !== before.list[place])) before.list = list;
+  return before.list;
+}
 
 const NOBODY: Said = { states: {}, numbers: {} };
 
