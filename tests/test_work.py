@@ -254,7 +254,6 @@ class Varying(InStudio):
         self.assertTrue(all(one.facts for one in draws))
         self.assertEqual(len({one.digest for one in draws}), 6)
 
-
     def test_draws_are_the_same_to_the_sample_in_every_process_and_on_every_machine(self) -> None:
         """Checksums were fixed once from our own rendering: levels, places, lengths, presence, order and reverse use nothing a machine does its own way."""
         teeth = ((np.arange(12_000)[:, None] * [7919, 4603]) % 65_536 - 32_768) / 65_536
@@ -272,7 +271,7 @@ class Varying(InStudio):
         self.assertEqual(failed, [])
         found = []
         for one in taken:
-            drawn, rate = place.renderer().audio(one.mix)
+            drawn, _ = place.renderer().audio(one.mix)
             here, _ = Renderer(lambda audio: Path(self.library.media(audio)), Cache(self.folder / "here")).audio(one.mix)
             np.testing.assert_array_equal(drawn, here)
             found.append(hashlib.sha256(np.ascontiguousarray(drawn, "<f4").tobytes()).hexdigest()[:12])
