@@ -8,6 +8,7 @@ import tempfile
 import time
 import unittest
 import unittest.mock
+from collections import Counter
 from pathlib import Path
 
 import numpy as np
@@ -24,12 +25,14 @@ from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Sheet, Target
 from oskren.core.slice.plan import Finish
-from oskren.core.vary.guards import Guards
-from oskren.core.vary.recipe import Freedom, Recipe, default_recipe
+from oskren.core.vary.guards import Guards, reference
+from oskren.core.vary.recipe import Freedom, Recipe, default_recipe, draw
 from oskren.store import Home, Library
 from oskren.store.library import node_of
 from oskren.store.tables import Arrival, Draw, Shipment, Sound
+from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Jobs, JobView
+from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.engine.workers import Workers
@@ -39,6 +42,7 @@ from oskren.work.ship import shipments
 from oskren.work.ship.sheets import ship
 from oskren.work.slice import plans as slices
 from oskren.work.vary import drawing, spreads
+from oskren.work.vary.rendering import matched_facts
 from tests.support import PATIENCE_S, RATE, noise, struck
 
 KNOWN_DRAWS = ["d06c98d23f77", "2642d7c3a203", "431e97f9f856", "b878bbfa0bc0", "bd4a5cee23b6", "5cd7f4f8e705"]
@@ -253,6 +257,27 @@ class Varying(InStudio):
         self.assertEqual(len(draws), 6)
         self.assertTrue(all(one.facts for one in draws))
         self.assertEqual(len({one.digest for one in draws}), 6)
+
+    def test_what_draws_share_is_rendered_once(self) -> None:
+        layers = [NodeAdapter.validate_python(self.bring(name, struck(0.4, seed=seed)).node) for seed, name in enumerate(("still", "moved"))]
+        high = Step(kind="high_pass", id="h")
+        mix = Mix(members=tuple(Member(id=str(k), node=node, chain=(high,)) for k, node in enumerate(layers)), chain=(Step(kind="limiter"),))
+        recipe = Recipe(freedoms=(Freedom(path="layers/1/pitch_st", low=-4, high=4, shape="even"),))
+        place, made = self.studio.place(self.library, mix), list[Renderer]()
+        plain = Workplace.renderer
+
+        def kept(at: Workplace, *, scratch: bool = False) -> Renderer:
+            made.append(plain(at, scratch=scratch))
+            return made[-1]
+
+        with unittest.mock.patch.object(Workplace, "renderer", kept):
+            base = tasks.facts(place, mix.model_dump(mode="json"))
+            wanted = reference(base["measures"], 0.4)
+            for number in range(1, 6):
+                self.assertNotIn("reason", matched_facts(place, draw(mix, recipe, 5, number).model_dump(mode="json"), wanted, 0.5))
+        total = sum((one.renders for one in made), Counter[str]())
+        # both layers of the design, then the one that moves in each of five draws
+        self.assertEqual((total["high_pass"], total["limiter"]), (2 + 5, 1 + 5))
 
     def test_draws_are_the_same_to_the_sample_in_every_process_and_on_every_machine(self) -> None:
         """Checksums were fixed once from our own rendering: levels, places, lengths, presence, order and reverse use nothing a machine does its own way."""

@@ -68,12 +68,11 @@ def take(studio: Studio, place: Workplace, mix: Mix, recipe: Recipe, seed: int, 
     OskrenError
         When the design itself cannot be rendered.
     """
-    wanted = None
-    if recipe.match == "loudness":
-        [(_, base)] = studio.batch([(tasks.facts_or_reason, place, mix.model_dump(mode="json"))])
-        if "reason" in base:
-            raise OskrenError(f"The design {base['reason']}")
-        wanted = reference(base["measures"], base["frames"] / base["rate"])
+    # the design first: its draws read from the cache what they share with it
+    [(_, base)] = studio.batch([(tasks.facts_or_reason, place, mix.model_dump(mode="json"))])
+    if "reason" in base:
+        raise OskrenError(f"The design {base['reason']}")
+    wanted = reference(base["measures"], base["frames"] / base["rate"]) if recipe.match == "loudness" else None
     taking, taken, said, failed = Taking(recipe.guards, count), list[Taken](), list[str](), list[Failed]()
     numbers = list(range(1, count + 1))
     highest = count

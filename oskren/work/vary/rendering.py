@@ -11,7 +11,8 @@ from oskren.core.audio.layouts import to_mono
 from oskren.core.measure import report
 from oskren.core.measure.loudness import loudness
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Mix
+from oskren.core.nodes.model import Mix, active
+from oskren.core.nodes.shapes import on_sum
 from oskren.core.nodes.voices import Shape
 from oskren.core.types import Samples
 from oskren.core.vary.guards import Reference, added_db, with_gain
@@ -30,7 +31,8 @@ def matched_facts(place: Workplace, mix: dict[str, Any], wanted: Reference | Non
 def _matched_facts(place: Workplace, mix: Mix, wanted: Reference | None, within_lu: float) -> dict[str, Any]:
     renderer, added = place.renderer(scratch=True), 0.0
     if wanted is not None:
-        audio, rate = renderer.audio(mix)
+        # by its sum and chain, which a gain behind them reads from the cache
+        audio, rate = renderer.audio(on_sum(mix) if active(mix.chain) else mix)
         added = added_db(wanted, asdict(loudness(audio, rate, renderer.output_shape(mix).named)), within_lu)
         mix = with_gain(mix, added) if added else mix
     made = tasks.facts(place, mix.model_dump(mode="json"), renderer, _measured)

@@ -198,14 +198,15 @@ def _take(library: Library, spread: int, taking: TakingRows, waiting: Draw, made
 
 
 def _reference(studio: Studio, library: Library, spread: int, base: Node, place: Workplace, recipe: Recipe) -> Reference | None:
-    """What the draws of a spread are matched to: the design's own loudness, measured once and kept with the spread."""
-    if recipe.match != "loudness":
-        return None
+    """What the draws of a spread are matched to: the design's own loudness, measured once and kept with the spread.
+
+    The design is rendered first in any case: its draws read from the cache what they share with it.
+    """
     with library.reading() as session:
         known = spread_row(session, spread).facts.get("reference")
-    if known is None:
+    if known is None or recipe.match != "loudness":
         [(_, made)] = studio.batch([(tasks.facts_or_reason, place, without_missing(base, place.gone)[0].model_dump(mode="json"))], counts=False)
-        if "reason" in made:
+        if "reason" in made or recipe.match != "loudness":
             return None
         found = reference(made["measures"], made["frames"] / made["rate"])
         with library.writing() as session:
