@@ -10,6 +10,8 @@ const [TILE, GAP] = [104, 10];
 /** Rows kept ready beyond either edge, so that those come into sight drawn. */
 const READY = 3;
 
+const idOf = (draw: Draw) => `variation-${draw.id}`;
+
 interface TileProps {
   draw: Draw;
   index: number;
@@ -28,6 +30,7 @@ const Tile = memo(function Tile({ draw, index, count, chosen, other, sounding, o
   return (
     // biome-ignore lint/a11y/useKeyWithClickEvents: the arrow keys go from one to the next, in the whole window
     <div
+      id={idOf(draw)}
       className="tile"
       role="option"
       tabIndex={-1}
@@ -95,7 +98,14 @@ export function Tiles({ draws, at, other, sounding, onPlay, onOther }: Props) {
   }, [lit, rows]);
   return (
     <Box ref={scroller} flex={1} minH={0} overflowY="auto" px="14px">
-      <Box position="relative" h={`${rows.getTotalSize()}px`} role="listbox" aria-label="Variations">
+      <Box
+        position="relative"
+        h={`${rows.getTotalSize()}px`}
+        role="listbox"
+        aria-label="Variations"
+        tabIndex={0}
+        aria-activedescendant={draws[at] && idOf(draws[at])}
+      >
         {rows.getVirtualItems().map((row) => (
           <SimpleGrid
             key={row.key}
