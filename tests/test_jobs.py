@@ -189,7 +189,7 @@ class Told(unittest.TestCase):
         self.assertEqual(named, set(KINDS))
         self.assertEqual(
             {name for name, kind in KINDS.items() if not kind.left},
-            {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "measure", "ship"]},
+            {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "measure", "remake", "ship"]},
         )
 
 
@@ -308,7 +308,7 @@ class Killed(unittest.TestCase):
 
     def plain(self, result: dict[str, Any] | None) -> str:
         """A result without what differs from run to run; what was finished before a kill is not counted once more."""
-        left_out = {"arrival", "unchanged", "measured", "rendered", "skipped"}
+        left_out = {"arrival", "unchanged", "measured", "remade", "rendered", "skipped"}
         return json.dumps({name: len(value) if name == "sounds" else value for name, value in (result or {}).items() if name not in left_out}, sort_keys=True)
 
     def hash(self, path: Path) -> str:
@@ -381,6 +381,15 @@ class Killed(unittest.TestCase):
     def test_measures_of_slices(self) -> None:
         [slices] = self.killed_and_taken_up("measure", lambda at: {"sound": 1}, 7)["measured"]
         self.assertEqual(len(slices), 10)
+
+    def test_one_shots_made_anew(self) -> None:
+        def prepare(at: Path) -> dict[str, Any]:
+            studio, library, _ = self.prepared(at)
+            slices.make_one_shots(studio, library, 1)
+            library.change(1, {"chain": [{"kind": "reverse", "id": "r"}]})
+            return {"sound": 1}
+
+        self.killed_and_taken_up("remake", prepare, 8)
 
     def test_shipments(self) -> None:
         def prepare(at: Path) -> dict[str, Any]:

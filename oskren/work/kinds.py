@@ -18,13 +18,14 @@ from oskren.work.mend.reels import SELECT, Selected
 from oskren.work.ship.export import EXPORT, Exported
 from oskren.work.ship.shipments import SHIP, Shipped
 from oskren.work.slice.measuring import MEASURE, MeasuredSlices
+from oskren.work.slice.newer import REMAKE, Remade
 from oskren.work.slice.plans import CUT, OneShots
 from oskren.work.stack.designs import REBUILD, Rebuilt
 from oskren.work.vary.spreads import DRAW, Rendered
 
 KINDS: dict[str, Kind[Any]] = {
     kind.name: kind
-    for kind in (IMPORT, TAKE_IN, OFFLOAD, FOLLOW, RECOVER, RESCAN, RELINK, BACK_UP, ANCHOR, GIVE, EXPORT, SELECT, REBUILD, DRAW, CUT, MEASURE, SHIP)
+    for kind in (IMPORT, TAKE_IN, OFFLOAD, FOLLOW, RECOVER, RESCAN, RELINK, BACK_UP, ANCHOR, GIVE, EXPORT, SELECT, REBUILD, DRAW, CUT, MEASURE, REMAKE, SHIP)
 }
 
 Results = (
@@ -43,6 +44,7 @@ Results = (
     | Rendered
     | OneShots
     | MeasuredSlices
+    | Remade
     | Shipped
 )
 Result = Annotated[Results, Field(discriminator="kind")]

@@ -17,7 +17,7 @@ from oskren.store import Library
 from oskren.store.documents import plans as kept
 from oskren.store.documents.plans import PlanHead
 from oskren.work.engine.studio import Studio
-from oskren.work.slice import measuring
+from oskren.work.slice import measuring, newer
 from oskren.work.slice import plans as slices
 from oskren.work.slice.measuring import MeasuredSlice
 
@@ -28,7 +28,7 @@ class PlanView(BaseModel):
     """A plan with what it stands on: the floor, whether it is visible, and its finish as steps.
 
     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
-    attacks inside sounds were taken for.
+    attacks inside sounds were taken for. ``lost`` is how many corrections lie outside the sound as it is now.
     """
 
     sound: int
@@ -42,6 +42,7 @@ class PlanView(BaseModel):
     floors_dbfs: list[float] | None
     inside: Inside | None
     revision: int
+    lost: int = 0
 
 
 class MeasuredView(BaseModel):
@@ -49,6 +50,20 @@ class MeasuredView(BaseModel):
 
     rows: list[MeasuredSlice]
     left: int
+
+
+class OlderOneShot(BaseModel):
+    """A one-shot of an older state of the sound it was cut from."""
+
+    id: int
+    name: str
+
+
+class OlderView(BaseModel):
+    """Whether a sound was mended or given another chain since its slices were found, and what was cut from an older state of it."""
+
+    changed: bool
+    one_shots: list[OlderOneShot]
 
 
 class Move(BaseModel):
@@ -167,6 +182,27 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
         slices.save(library, id, node, after)
     changed(studio, library, page, "plan", id)
     return _view(studio, library, id, node, after)
+
+
+@router.post("/plans/{id}/newer")
+def take_newer(studio: InStudio, library: InLibrary, page: InPage, id: int) -> PlanView:
+    """Find the slices in the sound as it is now; what was corrected by hand stays at its moments."""
+    lost = newer.take(studio, library, id)
+    changed(studio, library, page, "plan", id)
+    return _view(studio, library, id, *slices.plan_of(studio, library, id)).model_copy(update={"lost": lost})
+
+
+@router.get("/plans/{id}/older")
+def older_state(studio: InStudio, library: InLibrary, id: int) -> OlderView:
+    """Whether a sound has changed since it was sliced, and the one-shots that were cut from an older state of it."""
+    one_shots = [OlderOneShot(id=one, name=name) for one, name, _ in newer.older_one_shots(library, id)]
+    return OlderView(changed=newer.is_older(library, id, slices.plan_of(studio, library, id)[0]), one_shots=one_shots)
+
+
+@router.post("/plans/{id}/remake")
+def remake_one_shots(studio: InStudio, library: InLibrary, id: int) -> Started:
+    """Make the one-shots of an older state of a sound anew, as a job."""
+    return started(studio.jobs.start(newer.REMAKE, library, f"Remaking one-shots of {library.sound(id).name}", newer.Remaking(sound=id)))
 
 
 @router.get("/plans/{id}/measured")

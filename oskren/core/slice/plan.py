@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from typing import Literal
 
 from pydantic import Field, ValidationInfo, model_validator
@@ -84,6 +85,40 @@ def refound(plan: Plan, settings: SliceSettings, found: list[FoundSlice]) -> Pla
             fresh.append(Slice(id=id, start_s=one.start_s, end_s=one.end_s, attack_s=one.attack_s))
             id += 1
     return _sorted(plan.model_copy(update={"settings": settings}), kept + fresh)
+
+
+def carried(plan: Plan, moved: Callable[[float], float], seconds: float) -> tuple[Plan, int]:
+    """The corrections of a plan put where the same moments lie in a newer state of its sound; and how many lie outside that.
+
+    Parameters
+    ----------
+    plan : Plan
+    moved : callable
+        From a moment of the older state (s) to the same one of the newer.
+    seconds : float
+        Length of the newer state.
+
+    Returns
+    -------
+    Plan
+        Only with what was corrected by hand, in order.
+    int
+
+    Examples
+    --------
+    >>> plan = Plan(slices=tuple(Slice(id=k, start_s=at, end_s=at + 0.4, attack_s=at, touched=k != 2) for k, at in ((1, 0.0), (2, 1.0), (3, 2.0))))
+    >>> fresh, lost = carried(plan, lambda moment: moment - 1.0, 9.0)
+    >>> [(piece.id, piece.start_s) for piece in fresh.slices], lost
+    ([(3, 1.0)], 1)
+    """
+    kept: list[Slice] = []
+    touched = [piece for piece in plan.slices if piece.touched]
+    for piece in touched:
+        start, end = sorted(min(max(moved(moment), 0.0), seconds) for moment in (piece.start_s, piece.end_s))
+        if end - start >= SHORTEST_S:
+            attack = min(max(moved(piece.attack_s), start), end)
+            kept.append(piece.model_copy(update={"start_s": start, "end_s": end, "attack_s": attack}))
+    return _sorted(plan, kept), len(touched) - len(kept)
 
 
 def _one(plan: Plan, id: int) -> tuple[int, Slice]:

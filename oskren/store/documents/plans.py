@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
-from sqlalchemy import select
+from typing import Any
 
+from pydantic import BaseModel
+from sqlalchemy import Text, cast, select
+
+from oskren.core.errors import NotFound
+from oskren.core.nodes.model import Node
+from oskren.core.slice.plan import Plan
+from oskren.store.describe.keeping import note_uses
+from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library
 from oskren.store.tables import SlicePlan, Sound
 
@@ -27,3 +34,24 @@ def heads(library: Library) -> list[PlanHead]:
         PlanHead(sound=sound, name=name, slices=len(plan.get("slices", [])), dropped=sum(1 for one in plan.get("slices", []) if one.get("dropped")))
         for sound, name, plan in rows
     ]
+
+
+def take_node(library: Library, sound: int, node: Node, plan: Plan) -> None:
+    """Keep the plan of a sound as it is in another state of that sound."""
+    with library.writing() as session:
+        row = session.scalar(select(SlicePlan).where(SlicePlan.sound_id == sound))
+        if row is None:
+            raise NotFound("This sound has no plan any more; open it in Slice again.")
+        step_on(row, None, "The plan")
+        row.node, row.plan = node.model_dump(mode="json"), plan.model_dump(mode="json")
+        note_uses(session, "plan", row.id, [node], row.project)
+    library.columns.touch_uses()
+
+
+def one_shots(library: Library, audio: str) -> list[tuple[int, str, dict[str, Any]]]:
+    """One-shots that are made of some audio: id, name, and what each is made of; all of them where no audio is given."""
+    query = select(Sound.id, Sound.name, Sound.node).where(Sound.kind == "one-shot", Sound.trashed.is_(None)).order_by(Sound.id)
+    if audio:
+        query = query.where(cast(Sound.node, Text).contains(audio))
+    with library.reading() as session:
+        return [(id, name, node) for id, name, node in session.execute(query)]

@@ -3420,6 +3420,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/plans/{id}/newer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Newer
+         * @description Find the slices in the sound as it is now; what was corrected by hand stays at its moments.
+         */
+        post: operations["take_newer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/older": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Older State
+         * @description Whether a sound has changed since it was sliced, and the one-shots that were cut from an older state of it.
+         */
+        get: operations["older_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/remake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remake One Shots
+         * @description Make the one-shots of an older state of a sound anew, as a job.
+         */
+        post: operations["remake_one_shots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/plans/{id}/measured": {
         parameters: {
             query?: never;
@@ -5401,7 +5461,7 @@ export interface components {
             /** Left S */
             left_s: number | null;
             /** Result */
-            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Shipped"]) | null;
+            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Remade"] | components["schemas"]["Shipped"]) | null;
         };
         /**
          * Judged
@@ -6406,6 +6466,26 @@ export interface components {
             notes: components["schemas"]["ArrivalNotes"];
         };
         /**
+         * OlderOneShot
+         * @description A one-shot of an older state of the sound it was cut from.
+         */
+        OlderOneShot: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * OlderView
+         * @description Whether a sound was mended or given another chain since its slices were found, and what was cut from an older state of it.
+         */
+        OlderView: {
+            /** Changed */
+            changed: boolean;
+            /** One Shots */
+            one_shots: components["schemas"]["OlderOneShot"][];
+        };
+        /**
          * OneChain
          * @description The chain of a layer or a group by its id, or that on the sum for none.
          */
@@ -6852,7 +6932,7 @@ export interface components {
          * @description A plan with what it stands on: the floor, whether it is visible, and its finish as steps.
          *
          *     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
-         *     attacks inside sounds were taken for.
+         *     attacks inside sounds were taken for. ``lost`` is how many corrections lie outside the sound as it is now.
          */
         PlanView: {
             /** Sound */
@@ -6875,6 +6955,11 @@ export interface components {
             inside: components["schemas"]["Inside"] | null;
             /** Revision */
             revision: number;
+            /**
+             * Lost
+             * @default 0
+             */
+            lost: number;
         };
         /**
          * Planned
@@ -7480,6 +7565,21 @@ export interface components {
              * @default
              */
             refused: string;
+        };
+        /**
+         * Remade
+         * @description How many one-shots were made anew.
+         */
+        Remade: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "remake";
+            /** Sound */
+            sound: number;
+            /** Remade */
+            remade: number;
         };
         /**
          * Remove
@@ -18558,6 +18658,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_newer: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    older_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OlderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remake_one_shots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
                 };
             };
             /** @description Not Found */

@@ -80,7 +80,7 @@ export function changedHere(what: string, id: number) {
 /** Lists that show what was changed. */
 const SHOWN: Record<string, string[]> = {
   design: ["designs", "stale"],
-  chain: ["sounds", "sound", "opened"],
+  chain: ["sounds", "sound", "opened", "older"],
   plan: ["plans"],
   reel: ["reels"],
   sheet: ["sheet"],
@@ -128,7 +128,7 @@ export function useJobEvents() {
       ended.delete(job.id);
       const late = waited ? "" : saidLate(job);
       if (late) tell(late);
-      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted", "measured-slices"])
+      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted", "measured-slices", "older"])
         void queries.invalidateQueries({ queryKey: [key] });
       if (job.state === "failed" || job.state === "interrupted") tell(job.message, true);
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);

@@ -56,7 +56,7 @@ export const KEYS = {
   reference: ["`", "Reference sound at matched loudness, or back"],
   toStrike: ["Home", "Bring the anchor of the layer to the strike line"],
   sources: ["Insert", "Other sources for the layer"],
-  newer: ["F4", "Take the newer state of what the layer was made with"],
+  newer: ["F4", "Take the newer state of what this was made with"],
   roll: ["F8", "Roll another source for the chosen layers"],
   rollAll: ["F9", "Roll other sources for all unlocked layers"],
   group: ["Ctrl+g", "Group the chosen layers, or dissolve the group"],
@@ -114,7 +114,7 @@ export const SECTIONS = {
     ...(["version", "compare", "keep", "addStep", "perform", "printShift", "toShip"] as const),
   ],
   Vary: ["draw", "keep", "drop", "nextUnheard", "playThrough", "compare", "left", "right", "toShip"],
-  Slice: ["split", "merge", "drop", "finished", "playThrough", "left", "right", "trimStart", "trimEnd"],
+  Slice: ["split", "merge", "drop", "finished", "playThrough", "left", "right", "trimStart", "trimEnd", "newer"],
   Ship: ["toShip"],
 } as const satisfies Record<string, readonly Act[]>;
 

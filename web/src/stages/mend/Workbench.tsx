@@ -37,7 +37,7 @@ export function Workbench({ sound }: { sound: SoundFacts }) {
   const loop = useListening((state) => state.loop);
   const heard = useListening((state) => state.heard);
   const stale = () => {
-    for (const key of ["sounds", "sound", "counts", "opened"]) void queries.invalidateQueries({ queryKey: [key] });
+    for (const key of ["sounds", "sound", "counts", "opened", "older"]) void queries.invalidateQueries({ queryKey: [key] });
   };
   const history = useDocument({
     kind: "chain",

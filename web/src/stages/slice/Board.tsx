@@ -20,6 +20,7 @@ import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
 import { FindPanel } from "./FindPanel";
+import { Older } from "./Older";
 import { inOrder, SliceTable, type Sorted } from "./SliceTable";
 import { useHearing } from "./useHearing";
 import { useMeasured } from "./useMeasured";
@@ -40,7 +41,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, Math.max(6, total / 18))]);
   const node = loaded.node as Node;
   const opened = useQuery({
-    queryKey: ["opened", library, "slice", loaded.sound],
+    queryKey: ["opened", library, "slice", loaded.sound, JSON.stringify(loaded.node)],
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => openWhole(library, { node }),
   });
@@ -158,6 +159,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
           Make {kept} one-shots
         </Do>
       </Bar>
+      <Older loaded={loaded} saved={history.saved} />
       <Beside
         name="slice"
         label="find and finish"

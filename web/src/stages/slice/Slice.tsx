@@ -28,7 +28,7 @@ export default function Slice() {
     gcTime: 0,
     queryFn: () => got(api.GET("/api/lib/{library}/plans/{id}", { params: { path: { library, id: number ?? 0 } } })),
   });
-  if (view.data) return <Board key={view.data.sound} loaded={view.data} />;
+  if (view.data) return <Board key={`${view.data.sound} ${JSON.stringify(view.data.node)}`} loaded={view.data} />;
   return (
     <Flex direction="column" h="100%">
       <Bar>

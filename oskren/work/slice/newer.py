@@ -1,0 +1,121 @@
+"""What follows when a sound changes after it was sliced: its plan takes the newer state, one-shots of the older one are listed and made anew."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from pydantic import BaseModel
+
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter
+from oskren.core.slice.detect import detect
+from oskren.core.slice.plan import carried, refound
+from oskren.core.timemap import TimeMap
+from oskren.store import Library
+from oskren.store.documents import plans as kept
+from oskren.store.library import node_of
+from oskren.work.engine import tasks
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.engine.studio import Studio
+from oskren.work.slice import plans as slices
+
+
+def is_older(library: Library, sound: int, node: Node) -> bool:
+    """Whether a sound has changed since its slices were found in ``node``: mended, or given another chain."""
+    return node_hash(node) != node_hash(node_of(library.sound(sound)))
+
+
+@dataclass(frozen=True)
+class _Moving:
+    """From moments of an older state of a sound to the same ones of the newer, by way of the source both come from."""
+
+    older: TimeMap
+    newer: TimeMap
+
+    def __call__(self, moment_s: float) -> float:
+        return self.newer.to_output(self.older.to_input(moment_s))
+
+
+def _moving(studio: Studio, library: Library, older: Node, newer: Node) -> _Moving:
+    renderer = studio.place(library, older, newer).renderer()
+    return _Moving(renderer.time_map(older), renderer.time_map(newer))
+
+
+def take(studio: Studio, library: Library, sound: int) -> int:
+    """Find the slices of a sound anew in the sound as it is now; what was corrected by hand stays at its moments. How many of that lie outside now."""
+    newer = node_of(library.sound(sound))
+    levels = slices.levels(studio, library, sound, newer)  # measured outside the turn: it may take a while
+    with slices.turn(library, sound):
+        older, plan = slices.plan_of(studio, library, sound)
+        by_hand, lost = carried(plan, _moving(studio, library, older, newer), levels.seconds)
+        kept.take_node(library, sound, newer, refound(by_hand, plan.settings, detect(levels, plan.settings)))
+    return lost
+
+
+def older_one_shots(library: Library, sound: int) -> list[tuple[int, str, Chained]]:
+    """One-shots that were cut from an older state of a sound: id, name, and what each is made of."""
+    source = library.sound(sound)
+    now = node_hash(node_of(source))
+    found = []
+    for id, name, raw in kept.one_shots(library, source.audio):
+        node = NodeAdapter.validate_python(raw)
+        if not isinstance(node, Chained) or not isinstance(node.node, Excerpt):
+            continue
+        cut_from = node.node.node
+        own = node_hash(cut_from)
+        of_this = source.digest in (own, node_hash(cut_from.node) if isinstance(cut_from, Chained) else "")
+        if of_this and own != now:
+            found.append((id, name, node))
+    return found
+
+
+def remake(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> int:
+    """Make the one-shots of an older state of a sound anew from the sound as it is now: the same sounds, with newer audio; how many.
+
+    Each keeps its moments, its finish, its name and all that is said of it. One whose moments are not in the sound any more is left.
+    """
+    source = library.sound(sound)
+    newer = node_of(source)
+    seconds = studio.place(library, newer).renderer().output_shape(newer).seconds
+    todo: list[tuple[int, Chained, float]] = []
+    for id, _, node in older_one_shots(library, sound):
+        cut = node.node
+        assert isinstance(cut, Excerpt)
+        moving = _moving(studio, library, cut.node, newer)
+        start, end = sorted(min(max(moving(moment), 0.0), seconds) for moment in (cut.start_s, cut.end_s))
+        if end > start:
+            anchor = moving(cut.start_s + library.sound(id).measures.get("anchor_s", 0.0)) - start
+            fresh = node.model_copy(update={"node": Excerpt(node=newer, start_s=start, end_s=end)})
+            todo.append((id, fresh, min(max(anchor, 0.0), end - start)))
+    place = studio.place(library, newer, flag=progress.flag)
+    calls = [(tasks.facts, place, node.model_dump(mode="json")) for _, node, _ in todo]
+    for position, facts in studio.batch(calls, progress):
+        id, node, anchor = todo[position]
+        measures = Measures(**facts["measures"]).model_copy(update={"anchor_s": round(anchor, 6), "anchor_kind": "hit"})
+        values: dict[str, Any] = {"node": node.model_dump(mode="json"), "digest": node_hash(node), "measures": measures.model_dump()}
+        library.change(id, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout", "outline")})
+    return len(todo)
+
+
+class Remaking(Arguments):
+    """Make the one-shots of an older state of a sound anew."""
+
+    sound: int
+
+
+class Remade(BaseModel):
+    """How many one-shots were made anew."""
+
+    kind: Literal["remake"] = "remake"
+    sound: int
+    remade: int
+
+
+def _remake(studio: Studio, library: Library, wanted: Remaking, progress: Progress) -> Remade:
+    return Remade(sound=wanted.sound, remade=remake(studio, library, wanted.sound, progress))
+
+
+REMAKE = Kind("remake", Remaking, _remake)
