@@ -36,3 +36,38 @@ class Slice(OnTheBench):
         expect(said).to_have_count(0)
         again = [row["id"] for row in self.api(f"{HERE}/sounds?q=where kind one-shot&limit=50")["rows"]]
         self.assertEqual(sorted(again), sorted(made))
+
+    def test_several_slices_are_chosen_and_dropped_in_one_step(self) -> None:
+        page = self.page
+        self.post(f"plans/{self.sound('Brass ratchet, quick')}/find", {"by": "grid", "every_s": 0.2})
+        self.choose("Brass ratchet, quick")
+        self.press("c")
+        count, rows = page.get_by_test_id("slice-count"), page.locator("[data-slice]")
+        expect(rows.nth(4)).to_be_visible()
+        rows.nth(0).click()
+        rows.nth(2).click(modifiers=["Shift"])
+        rows.nth(4).click(modifiers=["Control"])
+        expect(page.locator("[data-slice][aria-selected=true]")).to_have_count(4)
+        self.press("x")
+        expect(count).to_contain_text("4 dropped")
+        expect(page.get_by_role("button", name="Take back 4")).to_be_visible()
+        self.press("Control+z")
+        expect(count).to_contain_text("0 dropped")
+        self.press("Escape")
+        expect(page.locator("[data-slice][aria-selected=true]")).to_have_count(1)
+
+    def test_one_gain_is_fitted_to_the_loudest(self) -> None:
+        page = self.page
+        self.choose("Latch, double click")
+        self.press("c")
+        self.one_of("one gain")
+        fit = page.get_by_role("button", name="Fit the loudest to -1 dB")
+        expect(fit).to_be_enabled()
+        fit.click()
+        sound = self.api(f"{HERE}/plans")[0]["sound"]
+        self.kept(f"{HERE}/plans/{sound}", "it.plan.finish.gain_db !== 0")
+        page.get_by_role("button", name=re.compile(r"Make \d+ one-shots")).click()
+        expect(page.get_by_text("one-shots are in the library and on the sheet of Ship")).to_be_visible()
+        peaks = [row["peak"] for row in self.api(f"{HERE}/sounds?q=where kind one-shot&limit=50")["rows"]]
+        # fades may take a little off the peak, and never add to it
+        self.assertTrue(-2.0 <= max(peaks) <= -0.95, peaks)

@@ -174,6 +174,18 @@ class Finishing(InFolder):
                 found = measure(np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish))[0]), RATE, slow=False)
                 self.assertAlmostEqual(getattr(found, name), wanted, delta=0.06)
 
+    def test_one_gain_for_all_keeps_how_loud_they_are_to_each_other(self) -> None:
+        node = self.source(np.concatenate([struck(0.5, 0.1, seed=3) * np.float32(level) for level in (0.1, 0.2, 0.4)]))
+        finish = plan.Finish(level_by="one gain", gain_db=6.0, fade_in_ms=0, fade_out_ms=0)
+        peaks = []
+        for k in range(3):
+            piece = plan.Slice(id=k, start_s=0.5 * k, end_s=0.5 * k + 0.5, attack_s=0.5 * k)
+            raw = np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish.model_copy(update={"gain_db": 0.0})))[0])
+            out = np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish))[0])
+            np.testing.assert_allclose(out, raw * 10 ** (6 / 20), rtol=1e-6)
+            peaks.append(levels.db(levels.peak(out)))
+        np.testing.assert_allclose(np.diff(peaks), 20 * np.log10(2), atol=1e-4)
+
     def test_slices_of_one_kind_are_one_group_whatever_their_order_and_level(self) -> None:
         """Sounds that are struck, hissed and hummed, four takes of each in any order, by what is measured of them."""
         drawn = np.random.default_rng(4)

@@ -7,16 +7,17 @@ from typing import Literal
 from oskren.core.controls import choice, number
 from oskren.core.nodes.model import Frozen, Step
 
-LevelBy = Literal["sample peak", "true peak", "loudness"]
+LevelBy = Literal["sample peak", "true peak", "loudness", "one gain"]
 
 
 class Levelled(Frozen):
-    """The level a file is brought to, by what is measured of it; by peaks, None leaves it as it is."""
+    """The level a file is brought to, by what is measured of it; by peaks, None leaves it as it is. One gain for all keeps how loud they are to each other."""
 
     level_by: LevelBy = choice("sample peak", None, "Level by")
     peak_dbfs: float | None = number(-1.0, -24, 0, "dB", "Level each to", unset="as it is", begins=-1)
     loudness_lufs: float = number(-18.0, -60, 0, "LUFS", "Loudness of each")
     ceiling_dbtp: float = number(-1.0, -24, 0, "dBTP", "True peak at most")
+    gain_db: float = number(0.0, -60, 36, "dB", "Gain of all")
 
 
 def level_steps(wanted: Levelled) -> tuple[Step, ...]:
@@ -28,6 +29,8 @@ def level_steps(wanted: Levelled) -> tuple[Step, ...]:
     if wanted.level_by == "loudness":
         params = {"by": "loudness", "loudness_lufs": wanted.loudness_lufs, "ceiling_dbtp": wanted.ceiling_dbtp}
         return (Step(kind="level to", params=params),)
+    if wanted.level_by == "one gain":
+        return (Step(kind="gain", params={"gain_db": wanted.gain_db}),) if wanted.gain_db else ()
     if wanted.peak_dbfs is None:
         return ()
     if wanted.level_by == "true peak":

@@ -4851,7 +4851,7 @@ export interface components {
              * @default sample peak
              * @enum {string}
              */
-            level_by: "sample peak" | "true peak" | "loudness";
+            level_by: "sample peak" | "true peak" | "loudness" | "one gain";
             /**
              * Level each to
              * @default -1
@@ -4867,6 +4867,11 @@ export interface components {
              * @default -1
              */
             ceiling_dbtp: number;
+            /**
+             * Gain of all
+             * @default 0
+             */
+            gain_db: number;
             /**
              * Channels
              * @default false
@@ -6899,6 +6904,7 @@ export interface components {
              *       "peak_dbfs": -1,
              *       "loudness_lufs": -18,
              *       "ceiling_dbtp": -1,
+             *       "gain_db": 0,
              *       "mono": false,
              *       "fade_in_ms": 1,
              *       "fade_out_ms": 12,
@@ -8009,6 +8015,7 @@ export interface components {
              *         "level_by": "sample peak",
              *         "loudness_lufs": -18,
              *         "ceiling_dbtp": -1,
+             *         "gain_db": 0,
              *         "name": "wav 24",
              *         "format": "wav",
              *         "bits": 24,
@@ -9022,7 +9029,7 @@ export interface components {
              * @default sample peak
              * @enum {string}
              */
-            level_by: "sample peak" | "true peak" | "loudness";
+            level_by: "sample peak" | "true peak" | "loudness" | "one gain";
             /** Level each to */
             peak_dbfs?: number | null;
             /**
@@ -9035,6 +9042,11 @@ export interface components {
              * @default -1
              */
             ceiling_dbtp: number;
+            /**
+             * Gain of all
+             * @default 0
+             */
+            gain_db: number;
             /**
              * Name
              * @default master

@@ -3,5 +3,5 @@ import type { Schemas } from "../api/client";
 
 type Levelled = Pick<Schemas["Finish"], "level_by">;
 
-export const levelNames = ({ level_by }: Levelled): ("peak_dbfs" | "loudness_lufs" | "ceiling_dbtp")[] =>
-  level_by === "loudness" ? ["loudness_lufs", "ceiling_dbtp"] : ["peak_dbfs"];
+export const levelNames = ({ level_by }: Levelled): ("peak_dbfs" | "loudness_lufs" | "ceiling_dbtp" | "gain_db")[] =>
+  level_by === "loudness" ? ["loudness_lufs", "ceiling_dbtp"] : level_by === "one gain" ? ["gain_db"] : ["peak_dbfs"];

@@ -66,17 +66,44 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const groups = new Set(rows.flatMap((row) => (row.facts?.group == null || row.dropped ? [] : [row.facts.group])));
   const spare = rows.filter((row) => row.facts?.group != null && !row.facts.best && !row.dropped);
   const kept = pieces.filter((piece) => !piece.dropped).length;
+  const peaks = rows.filter((row) => !row.dropped).map((row) => row.facts);
+  const highest = Math.max(...peaks.map((one) => one?.peak_dbfs ?? Number.NEGATIVE_INFINITY));
+  const loudest = peaks.every((one) => one) && Number.isFinite(highest) ? highest : null;
   const current = pieces.find((piece) => piece.id === chosen) ?? null;
 
-  const { raw, setRaw, through, setThrough, playingSlice, setPlayingSlice, choose, step } = useHearing(
-    loaded,
-    view,
-    shown,
-    chosen,
-    setChosen,
-    zoom,
-    setZoom,
-  );
+  const {
+    raw,
+    setRaw,
+    through,
+    setThrough,
+    playingSlice,
+    setPlayingSlice,
+    choose: hear,
+    step: stepTo,
+  } = useHearing(loaded, view, shown, chosen, setChosen, zoom, setZoom);
+  /** Slices chosen beside the current one, which keys that take several work on. */
+  const [beside, setBeside] = useState<ReadonlySet<number>>(new Set());
+  const together = useMemo(() => new Set([...beside, ...(chosen === null ? [] : [chosen])]), [beside, chosen]);
+  const choose = (id: number, sound = true) => {
+    setBeside(new Set());
+    hear(id, sound);
+  };
+  const step = (by: number) => {
+    setBeside(new Set());
+    stepTo(by);
+  };
+  const chooseMore = (id: number, as: "range" | "one") => {
+    const [from, to] = [chosen ?? id, id].map((one) => shown.findIndex((row) => row.id === one));
+    if (as === "range") setBeside(new Set(shown.slice(Math.min(from, to), Math.max(from, to) + 1).map((row) => row.id)));
+    else if (id !== chosen) setBeside(new Set(beside.has(id) ? [...beside].filter((one) => one !== id) : [...beside, id]));
+  };
+  const several = pieces.filter((piece) => together.has(piece.id));
+  const dropping = several.some((piece) => !piece.dropped);
+  const dropChosen = () => {
+    if (several.length === 1) edit({ do: "drop", id: several[0].id, dropped: dropping });
+    else if (several.length)
+      history.change({ ...plan, slices: pieces.map((piece) => (together.has(piece.id) ? { ...piece, dropped: dropping, touched: true } : piece)) });
+  };
   const playheadS = () => {
     const listening = useListening.getState().heard;
     if (!listening) return current ? (current.start_s + current.end_s) / 2 : 0;
@@ -107,7 +134,8 @@ export function Board({ loaded }: { loaded: PlanView }) {
   useKeys({
     next: () => step(1),
     previous: () => step(-1),
-    drop: () => current && edit({ do: "drop", id: current.id, dropped: !current.dropped }),
+    drop: dropChosen,
+    chooseAll: () => setBeside(new Set(shown.map((row) => row.id))),
     merge: () => current && edit({ do: "merge", id: current.id }),
     split: () => current && edit({ do: "split", id: current.id, at_s: playheadS() }),
     finished: () => setRaw((one) => !one),
@@ -120,6 +148,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
     redo: () => back(history.redo),
     commit: () => void make(),
     leave: () => {
+      setBeside(new Set());
       setThrough(false);
       player.setLoop(null);
     },
@@ -131,10 +160,10 @@ export function Board({ loaded }: { loaded: PlanView }) {
         start: piece.start_s,
         end: piece.end_s,
         label: String(i + 1),
-        chosen: piece.id === chosen,
+        chosen: together.has(piece.id),
         dropped: piece.dropped || !inLengths(piece),
       })),
-    [pieces, chosen, inLengths],
+    [pieces, together, inLengths],
   );
   const isLong = opened.data && heard?.opened.digest === opened.data.digest;
   return (
@@ -168,6 +197,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
           <FindPanel
             view={view}
             plan={plan}
+            loudest={loudest}
             bandS={bandS}
             onBand={setBandS}
             onFind={find}
@@ -243,8 +273,9 @@ export function Board({ loaded }: { loaded: PlanView }) {
                     <Do act="merge" disabled={!current} onClick={() => current && edit({ do: "merge", id: current.id })}>
                       Merge with next
                     </Do>
-                    <Do act="drop" disabled={!current} onClick={() => current && edit({ do: "drop", id: current.id, dropped: !current.dropped })}>
-                      {current?.dropped ? "Take back" : "Drop"}
+                    <Do act="drop" disabled={!several.length} onClick={dropChosen}>
+                      {dropping || !several.length ? "Drop" : "Take back"}
+                      {several.length > 1 && ` ${several.length}`}
                     </Do>
                     <Do
                       disabled={!isLong || !loop}
@@ -283,7 +314,15 @@ export function Board({ loaded }: { loaded: PlanView }) {
                       {raw ? "Heard raw" : "Heard finished"}
                     </Do>
                   </Flex>
-                  <SliceTable rows={shown} chosen={chosen} sorted={sorted} onSort={setSorted} onChoose={choose} />
+                  <SliceTable
+                    rows={shown}
+                    chosen={chosen}
+                    together={together}
+                    sorted={sorted}
+                    onSort={setSorted}
+                    onChoose={choose}
+                    onMore={chooseMore}
+                  />
                 </>
               ),
             },

@@ -13,6 +13,8 @@ import type { PlanView } from "./usePlan";
 interface Props {
   view: PlanView;
   plan: Plan;
+  /** Peak of the loudest kept slice before the finish (dBFS); null until all of them are measured. */
+  loudest: number | null;
   bandS: [number, number] | null;
   onBand: (band: [number, number] | null) => void;
   onFind: (settings: Plan["settings"], gesture: string) => void;
@@ -29,7 +31,10 @@ function taken(inside: NonNullable<PlanView["inside"]>): string {
   return `Taken for both: attacks begin slices in ${inside.parted} of ${inside.sounds} sounds, where they are strong and little is silent around.`;
 }
 
-export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropOthers }: Props) {
+/** Where the loudest peak comes to lie when one gain is fitted (dBFS). */
+const FITTED_DB = -1;
+
+export function FindPanel({ view, plan, loudest, bandS, onBand, onFind, onFinish, onDropOthers }: Props) {
   const go = useNavigate();
   const pieces = plan.slices;
   const settings = view.plan.settings;
@@ -80,6 +85,15 @@ export function FindPanel({ view, plan, bandS, onBand, onFind, onFinish, onDropO
         value={plan.finish}
         onChange={onFinish}
       />
+      {plan.finish.level_by === "one gain" && (
+        <Do
+          disabled={loudest === null}
+          onClick={() => loudest !== null && onFinish({ gain_db: Math.floor((FITTED_DB - loudest) * 10) / 10 })}
+          hint="The gain at which the loudest kept slice, before its fades, peaks at -1 dBFS; all others stay as far under it as they are"
+        >
+          Fit the loudest to {FITTED_DB} dB
+        </Do>
+      )}
       <Line />
       <Do onClick={() => go("/ship")}>Go on to Ship</Do>
     </Side>

@@ -82,12 +82,16 @@ const ROOMY = { "@container slices (max-width: 939px)": { display: "none" } };
 interface Props {
   rows: Row[];
   chosen: number | null;
+  /** All that are chosen, the current one among them. */
+  together: ReadonlySet<number>;
   sorted: Sorted;
   onSort: (sorted: Sorted) => void;
   onChoose: (id: number) => void;
+  /** With Shift up to this one, with Ctrl this one too. */
+  onMore: (id: number, as: "range" | "one") => void;
 }
 
-export function SliceTable({ rows, chosen, sorted, onSort, onChoose }: Props) {
+export function SliceTable({ rows, chosen, together, sorted, onSort, onChoose, onMore }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
   const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 27, overscan: 10 });
   const at = rows.findIndex((row) => row.id === chosen);
@@ -134,7 +138,7 @@ export function SliceTable({ rows, chosen, sorted, onSort, onChoose }: Props) {
               <Flex
                 key={row.id}
                 role="row"
-                aria-selected={row.id === chosen}
+                aria-selected={together.has(row.id)}
                 data-slice={row.id}
                 position="absolute"
                 left={0}
@@ -150,10 +154,15 @@ export function SliceTable({ rows, chosen, sorted, onSort, onChoose }: Props) {
                 cursor="pointer"
                 color={row.dropped ? "dim" : undefined}
                 textDecoration={row.dropped ? "line-through" : undefined}
-                bg={row.id === chosen ? "raised" : undefined}
+                bg={together.has(row.id) ? (together.size > 1 ? "amberSoft" : "raised") : undefined}
+                userSelect="none"
                 borderBottom="1px solid"
                 borderColor="line"
-                onClick={() => onChoose(row.id)}
+                onClick={(event) => {
+                  if (event.shiftKey) onMore(row.id, "range");
+                  else if (event.ctrlKey || event.metaKey) onMore(row.id, "one");
+                  else onChoose(row.id);
+                }}
               >
                 {COLUMNS.map((column) => (
                   <Box key={column.name} role="cell" w={`${column.width}px`} flexShrink={0} css={column.roomy ? ROOMY : undefined}>
