@@ -71,3 +71,27 @@ class Slice(OnTheBench):
         peaks = [row["peak"] for row in self.api(f"{HERE}/sounds?q=where kind one-shot&limit=50")["rows"]]
         # fades may take a little off the peak, and never add to it
         self.assertTrue(-2.0 <= max(peaks) <= -0.95, peaks)
+
+    def test_slices_are_shown_and_dropped_by_a_band_of_what_is_measured(self) -> None:
+        page = self.page
+        self.post(f"plans/{self.sound('Dome glass, ring')}/find", {"by": "grid", "every_s": 0.1})
+        self.choose("Dome glass, ring")
+        self.press("c")
+        table = page.get_by_role("table", name="Slices")
+        total = len(self.api(f"{HERE}/plans/{self.sound('Dome glass, ring')}")["plan"]["slices"])
+        self.assertGreater(total, 5)
+        expect(table).to_have_attribute("aria-rowcount", str(total))
+        self.pick("Show only by", "loudness")
+        spread = page.get_by_role("img", name="How the loudness of the slices is spread")
+        self.kept(f"{HERE}/plans/{self.sound('Dome glass, ring')}/measured", f"it.left === 0 && it.rows.length === {total}")
+        self.drag(spread, 0.7, 1.02)
+        expect(table).not_to_have_attribute("aria-rowcount", str(total))
+        left = int(table.get_attribute("aria-rowcount") or 0)
+        self.assertGreater(left, 0)
+        page.get_by_role("button", name="Drop the others").click()
+        expect(page.get_by_test_id("slice-count")).to_contain_text(f"{total - left} dropped")
+        measured = {one["id"]: one["loudness_lufs"] for one in self.api(f"{HERE}/plans/{self.sound('Dome glass, ring')}/measured")["rows"]}
+        self.kept(f"{HERE}/plans/{self.sound('Dome glass, ring')}", f"it.plan.slices.filter(one => one.dropped).length === {total - left}")
+        slices = self.api(f"{HERE}/plans/{self.sound('Dome glass, ring')}")["plan"]["slices"]
+        dropped, kept = ([measured[one["id"]] for one in slices if one["dropped"] == which] for which in (True, False))
+        self.assertLessEqual(max(value for value in dropped if value is not None), min(value for value in kept if value is not None))

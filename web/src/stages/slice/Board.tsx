@@ -1,7 +1,7 @@
 /** The plan of one sound on the board: its slices over the waveform, heard, corrected and made into one-shots. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import type { Node } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
 import type { Band } from "../../canvas/wave";
@@ -21,7 +21,7 @@ import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
 import { FindPanel } from "./FindPanel";
 import { Older } from "./Older";
-import { inOrder, SliceTable, type Sorted } from "./SliceTable";
+import { inOrder, isWithin, SliceTable, type Sorted, type Within } from "./SliceTable";
 import { useHearing } from "./useHearing";
 import { useMeasured } from "./useMeasured";
 import { type PlanView, usePlan } from "./usePlan";
@@ -36,7 +36,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const library = useShared((state) => state.library);
   const { view, plan, history, find, edit, back, finish, make: begin } = usePlan(loaded);
   const [chosen, setChosen] = useState<number | null>(loaded.plan.slices[0]?.id ?? null);
-  const [bandS, setBandS] = useState<[number, number] | null>(null);
+  const [within, setWithin] = useState<Within | null>(null);
   const total = loaded.seconds;
   const [zoom, setZoom] = useState<[number, number]>([0, Math.min(total, Math.max(6, total / 18))]);
   const node = loaded.node as Node;
@@ -51,16 +51,13 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const settings = view.plan.settings;
   const floors = useMemo(() => view.floors_dbfs ?? [view.floor_dbfs], [view.floors_dbfs, view.floor_dbfs]);
   const pieces = plan.slices;
-  const inLengths = useCallback(
-    (piece: { start_s: number; end_s: number }) => !bandS || (piece.end_s - piece.start_s >= bandS[0] && piece.end_s - piece.start_s <= bandS[1]),
-    [bandS],
-  );
   const facts = useMeasured(loaded.sound, plan);
   const [sorted, setSorted] = useState<Sorted>({ by: "No", down: false });
   const [group, setGroup] = useState<number | null>(null);
-  const rows = pieces.map((piece, i) => ({ ...piece, no: i + 1, facts: facts.get(piece.id) }));
+  const rows = useMemo(() => pieces.map((piece, i) => ({ ...piece, no: i + 1, facts: facts.get(piece.id) })), [pieces, facts]);
+  const inBand = useMemo(() => new Set(rows.filter((row) => isWithin(row, within)).map((row) => row.id)), [rows, within]);
   const shown = inOrder(
-    rows.filter((row) => inLengths(row) && (group === null || row.facts?.group === group)),
+    rows.filter((row) => inBand.has(row.id) && (group === null || row.facts?.group === group)),
     sorted,
   );
   const groups = new Set(rows.flatMap((row) => (row.facts?.group == null || row.dropped ? [] : [row.facts.group])));
@@ -161,9 +158,9 @@ export function Board({ loaded }: { loaded: PlanView }) {
         end: piece.end_s,
         label: String(i + 1),
         chosen: together.has(piece.id),
-        dropped: piece.dropped || !inLengths(piece),
+        dropped: piece.dropped || !inBand.has(piece.id),
       })),
-    [pieces, together, inLengths],
+    [pieces, together, inBand],
   );
   const isLong = opened.data && heard?.opened.digest === opened.data.digest;
   return (
@@ -198,13 +195,14 @@ export function Board({ loaded }: { loaded: PlanView }) {
             view={view}
             plan={plan}
             loudest={loudest}
-            bandS={bandS}
-            onBand={setBandS}
+            rows={rows}
+            within={within}
+            onWithin={setWithin}
             onFind={find}
             onFinish={finish}
             onDropOthers={() => {
-              history.change({ ...plan, slices: pieces.map((piece) => (inLengths(piece) ? piece : { ...piece, dropped: true, touched: true })) });
-              setBandS(null);
+              history.change({ ...plan, slices: pieces.map((piece) => (inBand.has(piece.id) ? piece : { ...piece, dropped: true, touched: true })) });
+              setWithin(null);
             }}
           />
         }

@@ -1,13 +1,16 @@
 /** How slices are found, which lengths are shown, and how every slice is finished. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Plan } from "../../api/client";
 import { levelNames } from "../../between/levels";
 import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
 import { Controls } from "../../ui/controls";
 import { Heading, Line, Side } from "../../ui/frames";
-import { Lengths } from "./Lengths";
+import { Histogram } from "./Histogram";
+import { MEASURED, type Row, type Within } from "./SliceTable";
 import type { PlanView } from "./usePlan";
 
 interface Props {
@@ -15,8 +18,9 @@ interface Props {
   plan: Plan;
   /** Peak of the loudest kept slice before the finish (dBFS); null until all of them are measured. */
   loudest: number | null;
-  bandS: [number, number] | null;
-  onBand: (band: [number, number] | null) => void;
+  rows: readonly Row[];
+  within: Within | null;
+  onWithin: (within: Within | null) => void;
   onFind: (settings: Plan["settings"], gesture: string) => void;
   onFinish: (values: Partial<Plan["finish"]>, gesture?: string) => void;
   onDropOthers: () => void;
@@ -34,8 +38,11 @@ function taken(inside: NonNullable<PlanView["inside"]>): string {
 /** Where the loudest peak comes to lie when one gain is fitted (dBFS). */
 const FITTED_DB = -1;
 
-export function FindPanel({ view, plan, loudest, bandS, onBand, onFind, onFinish, onDropOthers }: Props) {
+export function FindPanel({ view, plan, loudest, rows, within, onWithin, onFind, onFinish, onDropOthers }: Props) {
   const go = useNavigate();
+  const [by, setBy] = useState("Length");
+  const column = MEASURED.find((one) => one.name === by) ?? MEASURED[0];
+  const values = rows.flatMap((row) => column.value(row) ?? []);
   const pieces = plan.slices;
   const settings = view.plan.settings;
   const detectors = useQuery({ queryKey: ["detectors"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/detectors")) }).data;
@@ -67,12 +74,37 @@ export function FindPanel({ view, plan, loudest, bandS, onBand, onFind, onFinish
         </Box>
       )}
       <Line />
-      <Heading>Lengths</Heading>
-      <Lengths lengths={pieces.map((piece) => piece.end_s - piece.start_s)} band={bandS} onBand={onBand} />
-      {bandS && (
+      <Flex justify="space-between" align="center">
+        <Heading>Show only</Heading>
+        <Choose
+          label="Show only by"
+          value={column.name}
+          options={MEASURED.map((one) => [one.name, one.name.toLowerCase()] as const)}
+          onChange={(next) => {
+            setBy(next);
+            onWithin(null);
+          }}
+        />
+      </Flex>
+      {values.length > 0 && column.written ? (
+        <Histogram
+          key={column.name}
+          values={values}
+          ratio={column.ratio === true}
+          shown={column.written}
+          band={within?.band ?? null}
+          onBand={(band) => onWithin(band && { by: column.name, band })}
+          label={`How the ${column.name.toLowerCase()} of the slices is spread; drag to show only a band`}
+        />
+      ) : (
+        <Box color="dim" fontSize="12px">
+          Nothing of it is measured yet.
+        </Box>
+      )}
+      {within && (
         <Flex gap="6px" wrap="wrap">
           <Do onClick={onDropOthers}>Drop the others</Do>
-          <Do quiet onClick={() => onBand(null)}>
+          <Do quiet onClick={() => onWithin(null)}>
             Show all
           </Do>
         </Flex>

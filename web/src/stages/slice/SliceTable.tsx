@@ -16,6 +16,12 @@ export interface Sorted {
   down: boolean;
 }
 
+/** What slices are shown by: those whose value of a column lies in a band. */
+export interface Within {
+  by: string;
+  band: readonly [number, number];
+}
+
 interface Column {
   name: string;
   width: number;
@@ -24,6 +30,10 @@ interface Column {
   hint?: string;
   value: (row: Row) => number | null | undefined;
   shown: (row: Row) => string;
+  /** How one value is written, where slices can be shown by it. */
+  written?: (value: number) => string;
+  /** Heard in ratios, as times and frequencies are. */
+  ratio?: boolean;
 }
 
 const said = (value: number | null | undefined, write: (one: number) => string) => (value == null ? "" : write(value));
@@ -33,13 +43,21 @@ const COLUMNS: readonly Column[] = [
   { name: "Start", width: 84, value: (row) => row.start_s, shown: (row) => clock(row.start_s) },
   { name: "Attack", width: 84, roomy: true, value: (row) => row.attack_s, shown: (row) => clock(row.attack_s) },
   { name: "End", width: 84, roomy: true, value: (row) => row.end_s, shown: (row) => clock(row.end_s) },
-  { name: "Length", width: 62, value: (row) => row.end_s - row.start_s, shown: (row) => seconds(row.end_s - row.start_s) },
+  {
+    name: "Length",
+    width: 62,
+    value: (row) => row.end_s - row.start_s,
+    shown: (row) => seconds(row.end_s - row.start_s),
+    written: seconds,
+    ratio: true,
+  },
   {
     name: "Peak",
     width: 56,
     hint: "Sample peak before the finish, dBFS",
     value: (row) => row.facts?.peak_dbfs,
     shown: (row) => said(row.facts?.peak_dbfs, level),
+    written: level,
   },
   {
     name: "True peak",
@@ -48,6 +66,7 @@ const COLUMNS: readonly Column[] = [
     hint: "True peak before the finish, dBTP",
     value: (row) => row.facts?.true_peak_dbtp,
     shown: (row) => said(row.facts?.true_peak_dbtp, level),
+    written: level,
   },
   {
     name: "Loudness",
@@ -55,9 +74,17 @@ const COLUMNS: readonly Column[] = [
     hint: "Momentary maximum before the finish, LUFS",
     value: (row) => row.facts?.loudness_lufs,
     shown: (row) => said(row.facts?.loudness_lufs, level),
+    written: level,
   },
-  { name: "Brightness", width: 80, value: (row) => row.facts?.brightness_hz, shown: (row) => said(row.facts?.brightness_hz, hertz) },
-  { name: "Pitch", width: 66, value: (row) => row.facts?.pitch_hz, shown: (row) => said(row.facts?.pitch_hz, hertz) },
+  {
+    name: "Brightness",
+    width: 80,
+    value: (row) => row.facts?.brightness_hz,
+    shown: (row) => said(row.facts?.brightness_hz, hertz),
+    written: hertz,
+    ratio: true,
+  },
+  { name: "Pitch", width: 66, value: (row) => row.facts?.pitch_hz, shown: (row) => said(row.facts?.pitch_hz, hertz), written: hertz, ratio: true },
   {
     name: "Alike",
     width: 62,
@@ -66,6 +93,15 @@ const COLUMNS: readonly Column[] = [
     shown: (row) => (row.facts?.group == null ? "" : `${row.facts.group}${row.facts.best ? " best" : ""}`),
   },
 ];
+
+/** Columns slices can be shown by. */
+export const MEASURED = COLUMNS.filter((column) => column.written);
+
+/** Whether a slice is among those that are shown; what is not measured yet is. */
+export function isWithin(row: Row, within: Within | null): boolean {
+  const value = within && COLUMNS.find((column) => column.name === within.by)?.value(row);
+  return within === null || value == null || (value >= within.band[0] && value <= within.band[1]);
+}
 
 /** Rows in the order of a column; what has no value comes last. */
 export function inOrder(rows: readonly Row[], { by, down }: Sorted): Row[] {

@@ -1,6 +1,6 @@
 /** What is measured of the slices of a plan; what is not yet is measured as a job, and shown as it comes. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { api, got, type Plan, type Schemas } from "../../api/client";
 import { useJobs } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
@@ -35,5 +35,6 @@ export function useMeasured(sound: number, plan: Plan): Map<number, Facts> {
     }, 800);
     return () => clearTimeout(soon);
   }, [left, running, places, library, sound]);
-  return new Map((known.data?.rows ?? []).map((row) => [row.id, row]));
+  const rows = known.data?.rows;
+  return useMemo(() => new Map((rows ?? []).map((row) => [row.id, row])), [rows]);
 }
