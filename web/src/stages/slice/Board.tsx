@@ -185,7 +185,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
           Make {kept} one-shots
         </Do>
       </Bar>
-      <Older loaded={loaded} saved={history.saved} />
+      <Older loaded={loaded} history={history} />
       <Beside
         name="slice"
         label="find and finish"

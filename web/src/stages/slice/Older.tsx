@@ -1,6 +1,7 @@
 import { Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { api, got } from "../../api/client";
+import { api, got, type Plan } from "../../api/client";
+import type { History } from "../../documents/useDocument";
 import { whenDone } from "../../session/jobs";
 import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
@@ -11,7 +12,7 @@ import type { PlanView } from "./usePlan";
 const NAMED = 1;
 
 /** Said when a sound has changed since it was sliced: its slices are found in the newer state on one key, and one-shots of the older one made anew. */
-export function Older({ loaded, saved }: { loaded: PlanView; saved: () => Promise<void> }) {
+export function Older({ loaded, history }: { loaded: PlanView; history: History<Plan> }) {
   const library = useShared((state) => state.library);
   const path = { library, id: loaded.sound };
   const key = ["older", library, loaded.sound];
@@ -19,8 +20,10 @@ export function Older({ loaded, saved }: { loaded: PlanView; saved: () => Promis
   const changed = older?.changed ?? false;
   const take = async () => {
     try {
-      await saved();
+      await history.saved();
       const fresh = await got(api.POST("/api/lib/{library}/plans/{id}/newer", { params: { path } }));
+      // a step of undo, so that those before it still fit
+      history.accept(fresh.plan, fresh.revision);
       queries.setQueryData(["plan", library, loaded.sound], fresh);
       await queries.invalidateQueries({ queryKey: key });
       const outside = fresh.lost ?? 0;
