@@ -163,6 +163,21 @@ class Recording(InBrowser):
         self.assertGreater(marks["moment 1"], marks["start pressed"])
         self.assert_unbroken(self.samples(row["id"]))
 
+    def test_a_take_ends_also_when_its_input_stands_still(self) -> None:
+        """An input that was pulled out answers nothing any more."""
+        self.arm()
+        self.page.evaluate(
+            "() => { const post = MessagePort.prototype.postMessage;"
+            " MessagePort.prototype.postMessage = function (said, ...rest) { if (said !== 'last') post.call(this, said, ...rest); }; }"
+        )
+        self.press("Enter")
+        self.recorded(1)
+        self.press("Enter")
+        expect(self.panel.get_by_test_id("takes")).to_contain_text(re.compile(r"[\d.]+ s"))
+        [row] = self.takes()
+        self.assertGreaterEqual(row["seconds"], 0.5)
+        self.assert_unbroken(self.samples(row["id"]))
+
     def test_a_reload_in_the_middle_keeps_what_was_recorded(self) -> None:
         page = self.page
         self.arm()

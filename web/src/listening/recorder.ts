@@ -37,6 +37,8 @@ const PRE_S = 5;
 const SETTLING = 12;
 /** An input that delivers nothing is not waited for longer. */
 const SETTLED_MS = 3000;
+/** So long the input is waited for when a take ends (ms). */
+const LAST_MS = 2000;
 /** Blocks that are sent in one go when the connection was away. */
 const TOGETHER = 16;
 const OWN_TAKE = "take being recorded";
@@ -283,6 +285,8 @@ export class Recorder {
       await new Promise<void>((resolve) => {
         this.onLast = resolve;
         this.worklet?.port.postMessage("last");
+        // an input that was pulled out, or stands still, has nothing more to give
+        setTimeout(resolve, LAST_MS);
       });
       this.onLast = null;
     }
