@@ -57,6 +57,22 @@ class ChangedSince(Running):
         self.assertAlmostEqual(after[1]["start_s"], wanted[1], places=6)
         self.assertFalse(self.get(f"{self.plan}/older")["changed"])
 
+    def test_edges_are_put_on_the_zero_crossings_nearest_to_them(self) -> None:
+        before = self.slices()
+        self.edit(do="snap", ids=[before[0]["id"], before[2]["id"], 99_999])
+        after = self.slices()
+        self.assertEqual([one["touched"] for one in after], [True, False, True, False])
+        wave = self.samples[:, 0]
+        for was, now in ((before[0], after[0]), (before[2], after[2])):
+            for edge in ("start_s", "end_s"):
+                self.assertLessEqual(abs(now[edge] - was[edge]), 0.005)
+                at = round(now[edge] * RATE)
+                self.assertAlmostEqual(now[edge], at / RATE, places=9)
+                # the wave goes through zero beside this frame, and nowhere nearer to where the edge was
+                self.assertTrue(wave[at - 1] * wave[at] <= 0 or wave[at] * wave[at + 1] <= 0)
+                near = wave[min(at, round(was[edge] * RATE)) + 1 : max(at, round(was[edge] * RATE))]
+                self.assertTrue((near > 0).all() or (near < 0).all() or len(near) < 2)
+
     def test_corrections_outside_the_newer_sound_are_counted(self) -> None:
         first = self.slices()[0]
         self.edit(do="drop", id=first["id"])

@@ -99,7 +99,14 @@ class Add(BaseModel):
     end_s: float = Field(ge=0)
 
 
-Edit = Annotated[Move | Split | Merge | Drop | Add, Field(discriminator="do")]
+class Snap(BaseModel):
+    """Put both edges of some slices on the zero crossings nearest to them."""
+
+    do: Literal["snap"]
+    ids: list[int] = Field(max_length=20_000)
+
+
+Edit = Annotated[Move | Split | Merge | Drop | Add | Snap, Field(discriminator="do")]
 
 
 class Edited(BaseModel):
@@ -166,6 +173,7 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
     node, _ = slices.plan_of(studio, library, id)
     seconds = slices.levels(studio, library, id, node).seconds
     edit = wanted.edit
+    crossed = slices.crossings(studio, library, id, edit.ids) if isinstance(edit, Snap) else {}
     with slices.turn(library, id):
         node, before = slices.plan_of(studio, library, id)
         match edit:
@@ -179,6 +187,8 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
                 after = planning.drop(before, edit.id, edit.dropped)
             case Add():
                 after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
+            case Snap():
+                after = planning.snapped(before, crossed, seconds)
         slices.save(library, id, node, after)
     changed(studio, library, page, "plan", id)
     return _view(studio, library, id, node, after)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Literal
 
 from pydantic import Field, ValidationInfo, model_validator
@@ -140,6 +140,15 @@ def move(plan: Plan, id: int, start_s: float | None = None, end_s: float | None 
     slices = list(plan.slices)
     slices[i] = piece.model_copy(update={"start_s": start, "end_s": end, "attack_s": attack, "touched": True})
     return _sorted(plan, slices)
+
+
+def snapped(plan: Plan, edges: Mapping[int, tuple[float, float]], seconds: float) -> Plan:
+    """Slices with their edges moved, by id; those that are not there any more are passed over."""
+    there = {piece.id for piece in plan.slices}
+    for id, (start, end) in edges.items():
+        if id in there:
+            plan = move(plan, id, start, end, seconds)
+    return plan
 
 
 def moved_start(plan: Plan, id: int, start_s: float | None, by_s: float | None) -> float | None:

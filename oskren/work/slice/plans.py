@@ -99,6 +99,16 @@ def save(library: Library, sound: int, node: Node, plan: Plan, based_on: int | N
         return row.revision or 0
 
 
+def crossings(studio: Studio, library: Library, sound: int, ids: Sequence[int]) -> dict[int, tuple[float, float]]:
+    """Where the edges of some slices lie when each is put on the zero crossing nearest to it, by the id of the slice (s)."""
+    node, plan = plan_of(studio, library, sound)
+    pieces = [piece for piece in plan.slices if piece.id in set(ids)]
+    moments = [moment for piece in pieces for moment in (piece.start_s, piece.end_s)]
+    place = studio.place(library, node)
+    found: list[float] = studio.workers.submit("asked", slicing.crossings, place, node.model_dump(mode="json"), moments).result()
+    return {piece.id: (found[2 * k], found[2 * k + 1]) for k, piece in enumerate(pieces)}
+
+
 def revision_of(library: Library, sound: int) -> int:
     """The revision of a sound's plan; 0 when there is none."""
     with library.reading() as session:

@@ -1,7 +1,8 @@
-"""What worker processes do for Slice: the levels that slices are found by."""
+"""What worker processes do for Slice: the levels that slices are found by, and zero crossings near their edges."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,7 @@ from oskren.core.audio.replacing import replacing
 from oskren.core.nodes.model import NodeAdapter
 from oskren.core.slice import detect
 from oskren.core.slice.bands import Standing
+from oskren.core.slice.edges import REACH_S, nearest_crossing
 from oskren.work.engine.place import Workplace
 
 
@@ -30,6 +32,19 @@ def slice_levels(place: Workplace, node: dict[str, Any], keep: str) -> None:
             floor_db=found.standing.floor_db,
             facts=np.array([found.hop_s, found.seconds, found.floor_dbfs, found.floor_visible, found.bright_floor_dbfs, found.standing.hop_s]),
         )
+
+
+def crossings(place: Workplace, node: dict[str, Any], moments_s: Sequence[float]) -> list[float]:
+    """The zero crossings of a node nearest to some moments (s); a moment that has none near it stays."""
+    parsed, renderer = NodeAdapter.validate_python(node), place.renderer()
+    rate = renderer.output_shape(parsed).rate
+    found = []
+    for moment in moments_s:
+        at = round(moment * rate)
+        first = max(0, at - round(REACH_S * rate))
+        near = nearest_crossing(renderer.read(parsed, first, at + round(REACH_S * rate) + 1 - first), at - first)
+        found.append(moment if near is None else (first + near) / rate)
+    return found
 
 
 def load_levels(path: Path) -> detect.Levels:

@@ -4513,7 +4513,7 @@ export interface components {
         /** Edited */
         Edited: {
             /** Edit */
-            edit: components["schemas"]["oskren__api__slice__plans__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__api__slice__plans__Add"];
+            edit: components["schemas"]["oskren__api__slice__plans__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__api__slice__plans__Add"] | components["schemas"]["Snap"];
         };
         /**
          * Emptied
@@ -8294,6 +8294,19 @@ export interface components {
              * @default 0.2
              */
             tolerance: number;
+        };
+        /**
+         * Snap
+         * @description Put both edges of some slices on the zero crossings nearest to them.
+         */
+        Snap: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "snap";
+            /** Ids */
+            ids: number[];
         };
         /**
          * SoundFacts

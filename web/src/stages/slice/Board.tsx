@@ -276,6 +276,13 @@ export function Board({ loaded }: { loaded: PlanView }) {
                       {several.length > 1 && ` ${several.length}`}
                     </Do>
                     <Do
+                      disabled={!several.length}
+                      onClick={() => edit({ do: "snap", ids: several.map((piece) => piece.id) })}
+                      hint="Both edges of what is chosen to the zero crossing nearest to each, within 5 ms"
+                    >
+                      To zero crossings
+                    </Do>
+                    <Do
                       disabled={!isLong || !loop}
                       onClick={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
                       hint="Make the marked part a slice"
