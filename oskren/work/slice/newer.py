@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -55,20 +56,25 @@ def take(studio: Studio, library: Library, sound: int) -> int:
     return lost
 
 
-def older_one_shots(library: Library, sound: int) -> list[tuple[int, str, Chained]]:
+def older_one_shots(library: Library, sound: int) -> list[tuple[int, str, dict[str, Any]]]:
     """One-shots that were cut from an older state of a sound: id, name, and what each is made of."""
     source = library.sound(sound)
     now = node_hash(node_of(source))
+    known: dict[str, bool] = {}
+    """Whether what some were cut from is an older state of this sound: hundreds are cut from one."""
     found = []
     for id, name, raw in kept.one_shots(library, source.audio):
-        node = NodeAdapter.validate_python(raw)
-        if not isinstance(node, Chained) or not isinstance(node.node, Excerpt):
+        if raw.get("kind") != "chained" or raw["node"].get("kind") != "excerpt":
             continue
-        cut_from = node.node.node
-        own = node_hash(cut_from)
-        of_this = source.digest in (own, node_hash(cut_from.node) if isinstance(cut_from, Chained) else "")
-        if of_this and own != now:
-            found.append((id, name, node))
+        cut_from = raw["node"]["node"]
+        text = json.dumps(cut_from)
+        if text not in known:
+            node = NodeAdapter.validate_python(cut_from)
+            own = node_hash(node)
+            of_this = source.digest in (own, node_hash(node.node) if isinstance(node, Chained) else "")
+            known[text] = of_this and own != now
+        if known[text]:
+            found.append((id, name, raw))
     return found
 
 
@@ -81,10 +87,13 @@ def remake(studio: Studio, library: Library, sound: int, progress: Progress = AL
     newer = node_of(source)
     seconds = studio.place(library, newer).renderer().output_shape(newer).seconds
     todo: list[tuple[int, Chained, float]] = []
-    for id, _, node in older_one_shots(library, sound):
+    movings: dict[str, _Moving] = {}
+    for id, _, raw in older_one_shots(library, sound):
+        node = NodeAdapter.validate_python(raw)
+        assert isinstance(node, Chained) and isinstance(node.node, Excerpt)
         cut = node.node
-        assert isinstance(cut, Excerpt)
-        moving = _moving(studio, library, cut.node, newer)
+        state = node_hash(cut.node)
+        moving = movings[state] = movings.get(state) or _moving(studio, library, cut.node, newer)
         start, end = sorted(min(max(moving(moment), 0.0), seconds) for moment in (cut.start_s, cut.end_s))
         if end > start:
             anchor = moving(cut.start_s + library.sound(id).measures.get("anchor_s", 0.0)) - start
