@@ -226,6 +226,13 @@ class Reviewing(InBrowser):
             expect(page.get_by_role("button", name="Stop", exact=True)).to_be_visible()
         page.get_by_role("button", name="A", exact=True).click()
         expect(page.get_by_text(re.compile(r"^(played [+-][\d.]+ dB to be )?as loud as now$"))).to_be_visible()
+        page.get_by_role("button", name="Blind").click()
+        blind = page.get_by_role("group", name="Blind comparison")
+        blind.get_by_role("button", name="Hear one of the two").click()
+        self.sounding()
+        blind.get_by_role("button", name="It was State A").click()
+        expect(page.get_by_test_id("guesses")).to_contain_text("of 1 right")
+        self.press("Escape")
         page.get_by_role("button", name="Go back to it").click()
         self.kept(f"lib/bench/sounds/{number}", "it.chain.length === 1 && it.chain[0].on")
 

@@ -134,7 +134,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
   /** Marks are set on the sound as shown; steps keep them in the time of the original, so a mark is offered where both are the same. */
   const sameTime = active.every((step) => kinds[step.kind]?.keeps_time);
   return {
-    ...{ base, settled, hearing, setHearing, keepsTime, alone: at >= 0, sameTime, opened, now },
+    ...{ base, node, settled, hearing, setHearing, keepsTime, alone: at >= 0, sameTime, opened, now },
     ...{ levels, shown, about, after, matchDb, states, state, keepState, keepStates, compare },
   };
 }
