@@ -94,12 +94,15 @@ export function Board({ loaded }: { loaded: PlanView }) {
     if (as === "range") setBeside(new Set(shown.slice(Math.min(from, to), Math.max(from, to) + 1).map((row) => row.id)));
     else if (id !== chosen) setBeside(new Set(beside.has(id) ? [...beside].filter((one) => one !== id) : [...beside, id]));
   };
-  const several = pieces.filter((piece) => together.has(piece.id));
+  // what a band or a group hides is not worked on
+  const several = shown.filter((row) => together.has(row.id));
   const dropping = several.some((piece) => !piece.dropped);
+  /** Drop slices, or take them back, in one step of undo. */
+  const dropAll = (ids: ReadonlySet<number>, dropped = true) =>
+    history.change({ ...plan, slices: pieces.map((piece) => (ids.has(piece.id) ? { ...piece, dropped, touched: true } : piece)) });
   const dropChosen = () => {
     if (several.length === 1) edit({ do: "drop", id: several[0].id, dropped: dropping });
-    else if (several.length)
-      history.change({ ...plan, slices: pieces.map((piece) => (together.has(piece.id) ? { ...piece, dropped: dropping, touched: true } : piece)) });
+    else if (several.length) dropAll(new Set(several.map((row) => row.id)), dropping);
   };
   const playheadS = () => {
     const listening = useListening.getState().heard;
@@ -201,7 +204,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
             onFind={find}
             onFinish={finish}
             onDropOthers={() => {
-              history.change({ ...plan, slices: pieces.map((piece) => (inBand.has(piece.id) ? piece : { ...piece, dropped: true, touched: true })) });
+              dropAll(new Set(pieces.filter((piece) => !inBand.has(piece.id)).map((piece) => piece.id)));
               setWithin(null);
             }}
           />
@@ -303,13 +306,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
                     {groups.size > 0 && (
                       <Do
                         disabled={!spare.length}
-                        onClick={() => {
-                          const left = new Set(spare.map((row) => row.id));
-                          history.change({
-                            ...plan,
-                            slices: pieces.map((piece) => (left.has(piece.id) ? { ...piece, dropped: true, touched: true } : piece)),
-                          });
-                        }}
+                        onClick={() => dropAll(new Set(spare.map((row) => row.id)))}
                         hint="Keep the best slice of each group that sounds alike, and drop the rest"
                       >
                         Best of {groups.size} alike
