@@ -247,7 +247,7 @@ def slice_(
     from oskren.core.audio import files
     from oskren.core.measure import levels
     from oskren.core.slice import detect
-    from oskren.core.slice.plan import Finish
+    from oskren.core.slice.finish import Finish
 
     info = files.probe(source)
     given = {"sensitivity_db": sensitivity, "min_length_ms": min_length, "min_gap_ms": min_gap, "pre_roll_ms": pre_roll, "tail_ms": tail, "attacks": attacks}
@@ -272,12 +272,12 @@ def slice_(
     failed: list[Failed] = []
     if out is not None and found:
         from oskren.work.engine import guard
-        from oskren.work.slice.plans import cut_file
+        from oskren.work.slice.making import cut_file
 
         digits = max(3, len(str(len(found))))
         paths = [out / f"{source.stem}_{number:0{digits}d}.wav" for number in range(1, len(found) + 1)]
         refuse_harm(source, paths, overwrite)
-        result = cut_file(source, info, list(zip(found, paths, strict=True)), Finish(peak_dbfs=peak, mono=mono), bits_for(info.bits))
+        result = cut_file(source, info, list(zip(found, paths, strict=True)), Finish(peak_dbfs=peak, mono="mid" if mono else "kept"), bits_for(info.bits))
         written, failed = [report.path for report in result.good], result.failed
         guard.note_written([Path(path) for path in written])
     document = {"slices": slices, "files": written, **({"failed": failed} if failed else {})}

@@ -35,6 +35,7 @@ from oskren.work.gather.importing import IMPORT, Importing, import_paths
 from oskren.work.gather.uploads import Sending, Uploads
 from oskren.work.kinds import KINDS, Results
 from oskren.work.ship import shipments
+from oskren.work.slice import making
 from oskren.work.slice import plans as slices
 from oskren.work.vary import spreads
 from tests.killing import Threads
@@ -385,7 +386,7 @@ class Killed(unittest.TestCase):
     def test_one_shots_made_anew(self) -> None:
         def prepare(at: Path) -> dict[str, Any]:
             studio, library, _ = self.prepared(at)
-            slices.make_one_shots(studio, library, 1)
+            making.make_one_shots(studio, library, 1)
             library.change(1, {"chain": [{"kind": "reverse", "id": "r"}]})
             return {"sound": 1}
 

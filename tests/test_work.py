@@ -24,7 +24,7 @@ from oskren.core.nodes.render import Renderer
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Sheet, Target
-from oskren.core.slice.plan import Finish
+from oskren.core.slice.finish import Finish
 from oskren.core.vary.guards import Guards, reference
 from oskren.core.vary.recipe import Freedom, Recipe, default_recipe, draw
 from oskren.store import Home, Library
@@ -40,6 +40,7 @@ from oskren.work.gather import tasks as examining
 from oskren.work.gather.importing import import_paths
 from oskren.work.ship import shipments
 from oskren.work.ship.sheets import ship
+from oskren.work.slice import making
 from oskren.work.slice import plans as slices
 from oskren.work.vary import drawing, spreads
 from oskren.work.vary.rendering import matched_facts
@@ -224,7 +225,7 @@ class Slicing(InStudio):
         sound = self.bring("metal takes", take)
         node, plan = slices.plan_of(self.studio, self.library, sound.id)
         slices.save(self.library, sound.id, node, plan.model_copy(update={"finish": Finish(peak_dbfs=-3.0)}))
-        made = [self.library.sound(number) for number in slices.make_one_shots(self.studio, self.library, sound.id)]
+        made = [self.library.sound(number) for number in making.make_one_shots(self.studio, self.library, sound.id)]
         self.assertEqual([one.name for one in made], ["metal takes 01", "metal takes 02"])
         for one in made:
             self.assertEqual((one.kind, one.category, one.measures["anchor_kind"]), ("one-shot", "Metal", "hit"))
@@ -234,7 +235,7 @@ class Slicing(InStudio):
     def test_a_plan_of_silence_makes_nothing_and_says_so(self) -> None:
         sound = self.bring("silence", np.zeros((RATE * 2, 1), np.float32))
         with self.assertRaisesRegex(OskrenError, "silence: the plan has no slices"):
-            slices.make_one_shots(self.studio, self.library, sound.id)
+            making.make_one_shots(self.studio, self.library, sound.id)
         with self.library.reading() as session:
             self.assertEqual(len(list(session.scalars(select(Sound)))), 1)
 

@@ -12,7 +12,8 @@ from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Mix, Step
 from oskren.core.ship.sheet import Target
 from oskren.core.slice.detect import SliceSettings
-from oskren.core.slice.plan import Finish
+from oskren.core.slice.finish import Finish
+from oskren.core.slice.kits import KitSettings
 from oskren.core.stack.perform import Performance, Playing, Shift, Slot
 from oskren.core.timecode import ProjectSettings
 from oskren.core.vary.guards import Guards
@@ -37,7 +38,7 @@ class Published(BaseModel):
 
 
 MODELS: tuple[type[BaseModel], ...] = (
-    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, Target, Reel,
+    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Reel,
     Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings,
 )  # fmt: skip
 

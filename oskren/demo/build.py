@@ -19,7 +19,8 @@ from oskren.core.nodes.model import Group, Mix, Step
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import write_sound
-from oskren.core.slice.plan import Finish, drop, move
+from oskren.core.slice.finish import Finish
+from oskren.core.slice.plan import drop, move
 from oskren.core.vary.fitting import SavedRecipe
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo import VERSION, stands
@@ -38,6 +39,7 @@ from oskren.work.engine.studio import Studio
 from oskren.work.gather import watching
 from oskren.work.gather.importing import follow_up, import_paths
 from oskren.work.ship import shipments
+from oskren.work.slice import making
 from oskren.work.slice import plans as slices
 from oskren.work.stack import designs as designing
 from oskren.work.vary import comparing, spreads
@@ -253,8 +255,8 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     by_length = sorted(plan.slices, key=lambda piece: piece.end_s - piece.start_s)
     plan = drop(plan, by_length[0].id)
     plan = move(plan, by_length[-1].id, end_s=by_length[-1].end_s - 0.15)
-    slices.save(library, performance.id, node, plan.model_copy(update={"finish": Finish(mono=True)}))
-    made = slices.make_one_shots(studio, library, performance.id)
+    slices.save(library, performance.id, node, plan.model_copy(update={"finish": Finish(mono="mid")}))
+    made = making.make_one_shots(studio, library, performance.id)
     sheet = shipments.sheet_of(
         studio,
         library,

@@ -17,9 +17,9 @@ from oskren.work.mend.giving import GIVE, Given
 from oskren.work.mend.reels import SELECT, Selected
 from oskren.work.ship.export import EXPORT, Exported
 from oskren.work.ship.shipments import SHIP, Shipped
+from oskren.work.slice.making import CUT, OneShots
 from oskren.work.slice.measuring import MEASURE, MeasuredSlices
 from oskren.work.slice.newer import REMAKE, Remade
-from oskren.work.slice.plans import CUT, OneShots
 from oskren.work.stack.designs import REBUILD, Rebuilt
 from oskren.work.vary.spreads import DRAW, Rendered
 

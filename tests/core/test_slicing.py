@@ -11,6 +11,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.measure.report import measure
 from oskren.core.slice import alike, detect, plan
+from oskren.core.slice import finish as finishing
 from oskren.core.vary import apart
 from tests.support import RATE, InFolder, noise, sine, struck
 
@@ -155,9 +156,9 @@ class Finishing(InFolder):
         node = self.source(samples.astype(np.float32))
         found = detect.detect(LEVELS, detect.SliceSettings())
         for peak in (-1.0, -3.0):
-            finish = plan.Finish(peak_dbfs=peak, mono=True)
+            finish = finishing.Finish(peak_dbfs=peak, mono=True)
             for one in found:
-                out = np.asarray(self.renderer.audio(plan.one_shot(node, one, finish))[0])
+                out = np.asarray(self.renderer.audio(finishing.one_shot(node, one, finish))[0])
                 self.assertEqual(out.shape, (round(one.end_s * RATE) - round(one.start_s * RATE), 1))
                 self.assertAlmostEqual(levels.db(levels.peak(out)), peak, delta=0.01)
                 self.assertLess(max(abs(out[0, 0]), abs(out[-1, 0])), 0.01)
@@ -167,21 +168,21 @@ class Finishing(InFolder):
         node = self.source(np.concatenate([struck(0.5, 0.1, seed=k) * np.float32(0.2 * (k + 1)) for k in range(3)]))
         pieces = [plan.Slice(id=k, start_s=0.5 * k, end_s=0.5 * k + 0.5, attack_s=0.5 * k) for k in range(3)]
         for finish, name, wanted in (
-            (plan.Finish(level_by="loudness", loudness_lufs=-26.0), "max_momentary_lufs", -26.0),
-            (plan.Finish(level_by="true peak", peak_dbfs=-2.0), "true_peak_dbtp", -2.0),
+            (finishing.Finish(level_by="loudness", loudness_lufs=-26.0), "max_momentary_lufs", -26.0),
+            (finishing.Finish(level_by="true peak", peak_dbfs=-2.0), "true_peak_dbtp", -2.0),
         ):
             for piece in pieces:
-                found = measure(np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish))[0]), RATE, slow=False)
+                found = measure(np.asarray(self.renderer.audio(finishing.one_shot(node, piece, finish))[0]), RATE, slow=False)
                 self.assertAlmostEqual(getattr(found, name), wanted, delta=0.06)
 
     def test_one_gain_for_all_keeps_how_loud_they_are_to_each_other(self) -> None:
         node = self.source(np.concatenate([struck(0.5, 0.1, seed=3) * np.float32(level) for level in (0.1, 0.2, 0.4)]))
-        finish = plan.Finish(level_by="one gain", gain_db=6.0, fade_in_ms=0, fade_out_ms=0)
+        finish = finishing.Finish(level_by="one gain", gain_db=6.0, fade_in_ms=0, fade_out_ms=0)
         peaks = []
         for k in range(3):
             piece = plan.Slice(id=k, start_s=0.5 * k, end_s=0.5 * k + 0.5, attack_s=0.5 * k)
-            raw = np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish.model_copy(update={"gain_db": 0.0})))[0])
-            out = np.asarray(self.renderer.audio(plan.one_shot(node, piece, finish))[0])
+            raw = np.asarray(self.renderer.audio(finishing.one_shot(node, piece, finish.model_copy(update={"gain_db": 0.0})))[0])
+            out = np.asarray(self.renderer.audio(finishing.one_shot(node, piece, finish))[0])
             np.testing.assert_allclose(out, raw * 10 ** (6 / 20), rtol=1e-6)
             peaks.append(levels.db(levels.peak(out)))
         np.testing.assert_allclose(np.diff(peaks), 20 * np.log10(2), atol=1e-4)
@@ -211,5 +212,5 @@ class Finishing(InFolder):
     def test_the_order_is_chain_channels_fades_level(self) -> None:
         from oskren.core.nodes import Step
 
-        chain = plan.finish_chain(plan.Finish(mono=True, chain=(Step(kind="high_pass"),)))
+        chain = finishing.finish_chain(finishing.Finish(mono=True, chain=(Step(kind="high_pass"),)))
         self.assertEqual([step.kind for step in chain], ["high_pass", "mono", "fade", "normalise"])

@@ -49,6 +49,7 @@ NULLS: dict[str, tuple[dict[str, Any], float]] = {
     "width": ({}, 1e-7),
     "even": ({"share": 0.0}, 1e-7),
     "layout": ({"layout": "stereo"}, 0.0),
+    "loop_seam": ({}, 0.0),
     "ring": ({"mix": 0.0}, 1e-7),
     "shift": ({"mix": 0.0}, 1e-7),
     "phaser": ({"mix": 0.0}, 1e-7),
@@ -67,7 +68,7 @@ NULLS: dict[str, tuple[dict[str, Any], float]] = {
 }
 """Settings with which a step must leave a sound as it is, and how closely."""
 
-NEVER = {"level to", "reverse", "high_pass", "low_pass", "mono_below", "normalise", "mono", "dc", "mirror", "lead_in", "hold", "headphones"}
+NEVER = {"level to", "reverse", "high_pass", "low_pass", "mono_below", "normalise", "mono", "one_channel", "dc", "mirror", "lead_in", "hold", "headphones"}
 """Steps that have no such setting: what they do is held to other truths."""
 
 

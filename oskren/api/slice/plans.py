@@ -9,15 +9,18 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InPage, InStudio, Started, changed, started
 from oskren.api.documents.factory import Kept, Kind, serve
-from oskren.core.nodes.model import Node, Step
+from oskren.core.nodes.model import Node
 from oskren.core.slice import plan as planning
 from oskren.core.slice.detect import Inside, SliceSettings, detect, drawn, inside
+from oskren.core.slice.finish import SliceLoop
+from oskren.core.slice.kits import KitSettings
 from oskren.core.slice.plan import Plan
+from oskren.core.words.names import ONE_SHOT_TOKENS, check_template
 from oskren.store import Library
 from oskren.store.documents import plans as kept
 from oskren.store.documents.plans import PlanHead
 from oskren.work.engine.studio import Studio
-from oskren.work.slice import measuring, newer
+from oskren.work.slice import kitting, making, measuring, newer
 from oskren.work.slice import plans as slices
 from oskren.work.slice.measuring import MeasuredSlice
 
@@ -25,7 +28,7 @@ router = APIRouter(prefix="/lib/{library}", tags=["slice"])
 
 
 class PlanView(BaseModel):
-    """A plan with what it stands on: the floor, whether it is visible, and its finish as steps.
+    """A plan with what it stands on: the floor, and whether it is visible.
 
     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
     attacks inside sounds were taken for. ``lost`` is how many corrections lie outside the sound as it is now.
@@ -36,13 +39,28 @@ class PlanView(BaseModel):
     seconds: float
     node: Node
     plan: Plan
-    finishing: list[Step]
     floor_dbfs: float
     floor_visible: bool
     floors_dbfs: list[float] | None
     inside: Inside | None
     revision: int
     lost: int = 0
+
+
+class OneShotNode(BaseModel):
+    """A slice as its one-shot will be: what it is made of, its attack and where it repeats from (s of it; None where it does not)."""
+
+    id: int
+    name: str
+    node: Node
+    anchor_s: float
+    loops_from_s: float | None
+
+
+class SlicesAsked(BaseModel):
+    """Slices of a plan, by id."""
+
+    ids: list[int] = Field(max_length=2000)
 
 
 class MeasuredView(BaseModel):
@@ -106,7 +124,22 @@ class Snap(BaseModel):
     ids: list[int] = Field(max_length=20_000)
 
 
-Edit = Annotated[Move | Split | Merge | Drop | Add | Snap, Field(discriminator="do")]
+class Lock(BaseModel):
+    do: Literal["lock"]
+    ids: list[int] = Field(max_length=20_000)
+    locked: bool = True
+
+
+class LoopEdit(BaseModel):
+    """Give a slice a loop, the ``best`` there is, or take its loop away."""
+
+    do: Literal["loop"]
+    id: int
+    loop: SliceLoop | None = None
+    best: bool = False
+
+
+Edit = Annotated[Move | Split | Merge | Drop | Add | Snap | Lock | LoopEdit, Field(discriminator="do")]
 
 
 class Edited(BaseModel):
@@ -127,7 +160,6 @@ def _view(studio: Studio, library: Library, id: int, node: Node, plan: Plan) -> 
         seconds=levels.seconds,
         node=node,
         plan=plan,
-        finishing=list(planning.finish_chain(plan.finish)),
         floor_dbfs=levels.floor_dbfs,
         floor_visible=levels.floor_visible,
         floors_dbfs=drawn(levels.standing.floor_db) if plan.settings.by == "sounds" else None,
@@ -174,6 +206,7 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
     seconds = slices.levels(studio, library, id, node).seconds
     edit = wanted.edit
     crossed = slices.crossings(studio, library, id, edit.ids) if isinstance(edit, Snap) else {}
+    best = slices.best_loop(studio, library, id, edit.id) if isinstance(edit, LoopEdit) and edit.best else None
     with slices.turn(library, id):
         node, before = slices.plan_of(studio, library, id)
         match edit:
@@ -189,6 +222,10 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
                 after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
             case Snap():
                 after = planning.snapped(before, crossed, seconds)
+            case Lock():
+                after = planning.locked(before, edit.ids, edit.locked)
+            case LoopEdit():
+                after = planning.looped(before, edit.id, best or edit.loop)
         slices.save(library, id, node, after)
     changed(studio, library, page, "plan", id)
     return _view(studio, library, id, node, after)
@@ -215,6 +252,32 @@ def remake_one_shots(studio: InStudio, library: InLibrary, id: int) -> Started:
     return started(studio.jobs.start(newer.REMAKE, library, f"Remaking one-shots of {library.sound(id).name}", newer.Remaking(sound=id)))
 
 
+@router.post("/plans/{id}/one-shots")
+def one_shots(studio: InStudio, library: InLibrary, id: int, wanted: SlicesAsked) -> list[OneShotNode]:
+    """What the one-shots of some slices are made of, as the plan finishes them: to be heard, played on keys or stacked before any is made."""
+    node, plan = slices.plan_of(studio, library, id)
+    name, places = library.sound(id).name, {piece.id: place for place, piece in enumerate(plan.slices, 1)}
+    kept = {piece.id: piece for piece in plan.slices}
+    pieces = [kept[one] for one in wanted.ids if one in kept]
+    return [
+        OneShotNode(id=one.slice.id, name=f"{name} {places[one.slice.id]}", node=one.node, anchor_s=one.anchor_s, loops_from_s=one.loop and one.loop[0])
+        for one in making.one_shots_of(studio, library, id, node, plan, pieces)
+    ]
+
+
+@router.post("/plans/{id}/kits")
+def deal_kits(studio: InStudio, library: InLibrary, page: InPage, id: int, settings: KitSettings) -> PlanView:
+    """Deal the kept slices into kits."""
+    node, plan = slices.plan_of(studio, library, id)
+    found = kitting.kits_of(studio, node, plan, settings)
+    with slices.turn(library, id):
+        node, plan = slices.plan_of(studio, library, id)
+        after = plan.model_copy(update={"kitting": settings, "kits": found})
+        slices.save(library, id, node, after)
+    changed(studio, library, page, "plan", id)
+    return _view(studio, library, id, node, after)
+
+
 @router.get("/plans/{id}/measured")
 def measured_slices(studio: InStudio, library: InLibrary, id: int) -> MeasuredView:
     """What is measured of the slices of a sound so far, and which of them sound alike."""
@@ -233,5 +296,6 @@ def measure_slices(studio: InStudio, library: InLibrary, id: int) -> Started:
 def make_one_shots(studio: InStudio, library: InLibrary, id: int) -> Started:
     """Make the kept slices one-shots of the library, as a job."""
     node, plan = slices.plan_of(studio, library, id)
-    asked = slices.Cutting(sound=id, node=node, plan=plan)
-    return started(studio.jobs.start(slices.CUT, library, f"One-shots of {library.sound(id).name}", asked))
+    check_template(plan.names, ONE_SHOT_TOKENS)
+    asked = making.Cutting(sound=id, node=node, plan=plan)
+    return started(studio.jobs.start(making.CUT, library, f"One-shots of {library.sound(id).name}", asked))

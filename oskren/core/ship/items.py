@@ -28,6 +28,8 @@ class Item(Frozen):
     rights: str = ""
     recorded: str = ""
     markers: tuple[tuple[float, str], ...] = ()
+    loops: tuple[tuple[float, float], ...] = ()
+    """Parts that repeat without a seam (s)."""
     missing: tuple[str, ...] = ()
     """Layers that are passed over because their file is missing."""
 
@@ -55,10 +57,15 @@ def item_as_heard(renderer: Renderer, sound: Item, heard: Heard = DRY) -> Item:
     renderer : Renderer
         Knows lengths and time maps; nothing is rendered.
     sound : Item
-        The sound as it is now; its markers (s) lie in the time before its own chain.
+        The sound as it is now; its markers and loops (s) lie in the time before its own chain.
     """
     node = as_heard(sound.node, heard)
     to_output, length = renderer.time_map(sound.node).to_output, renderer.output_shape(node).seconds
     moved = [(moment_heard(renderer, sound.node, heard, to_output(at)), label) for at, label in sound.markers]
     markers = tuple((round(at, 6), label) for at, label in sorted(moved) if 0 <= at <= length)
-    return sound.model_copy(update={"node": node, "name": name_heard(sound.name, heard), "markers": markers})
+    loops = []
+    for ends in sound.loops:
+        start, end = (moment_heard(renderer, sound.node, heard, to_output(at)) for at in ends)
+        if 0 <= start < end <= length + 1e-6:
+            loops.append((round(start, 6), round(min(end, length), 6)))
+    return sound.model_copy(update={"node": node, "name": name_heard(sound.name, heard), "markers": markers, "loops": tuple(loops)})

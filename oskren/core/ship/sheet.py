@@ -142,5 +142,10 @@ def file_key(item: Item, target: Target) -> str:
     left |= {"loudness_lufs", "ceiling_dbtp"} if target.level_by != "loudness" else set()
     left |= {"gain_db"} if target.level_by != "one gain" else set()
     target = as_written(item, target)
-    facts = [node_hash(file_node(item, target)), target.model_dump(exclude=left), item.model_dump(exclude={"node", "sound", "missing", "bits"}), 2]
+    facts = [
+        node_hash(file_node(item, target)),
+        target.model_dump(exclude=left),
+        item.model_dump(exclude={"node", "sound", "missing", "bits", *(() if item.loops else ("loops",))}),
+        2,
+    ]
     return hashlib.blake2b(json.dumps(facts, sort_keys=True).encode(), digest_size=20).hexdigest()

@@ -13,7 +13,7 @@ from oskren.core.audio import files
 from oskren.core.audio.formats import format_of, of_file
 from oskren.core.audio.formats.base import USUAL_BITS, Levels
 from oskren.core.audio.layouts import channel_names
-from oskren.core.audio.metadata import Marker, Metadata
+from oskren.core.audio.metadata import LoopPart, Marker, Metadata
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels, loudness
@@ -190,6 +190,7 @@ def words_for(item: Item, target: Target) -> Metadata:
         date=item.recorded,
         software="Oskren",
         markers=tuple(Marker(at_s=at, label=label) for at, label in item.markers),
+        loops=tuple(LoopPart(start_s=start, end_s=end) for start, end in item.loops),
     )
 
 

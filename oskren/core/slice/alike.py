@@ -7,7 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from oskren.core.types import Floats
+from oskren.core.types import Floats, Samples
+
+CLIPPED, CLIPPED_RUN = 0.999, 3
+"""A channel with so many samples this high counts as clipped."""
 
 ALIKE = 2.0
 """Slices whose groups lie nearer than this, on the average, are one kind of sound, in the scale of :mod:`oskren.core.vary.apart`: on five drum kits
@@ -24,6 +27,17 @@ class Measured(NamedTuple):
     pitch_hz: float | None
     clipped: int
     seconds: float
+
+
+def better_channel(samples: Samples) -> int:
+    """The channel of a slice to keep where one is kept, counted from 1: one that does not clip, then the loudest, which was nearest (own rule).
+
+    >>> better_channel(np.array([[0.1, 0.5, 1.0], [0.1, -0.5, 1.0], [0.2, 0.5, 1.0], [0.0, 0.4, 1.0]], np.float32))
+    2
+    """
+    clipped = (np.abs(samples) >= CLIPPED).sum(axis=0) >= CLIPPED_RUN
+    power = np.square(samples, dtype=np.float64).sum(axis=0)
+    return int(np.lexsort((-power, clipped))[0]) + 1
 
 
 def groups(points: Floats, apart: float = ALIKE) -> list[int]:

@@ -36,8 +36,22 @@ class SliceSettings(BaseModel):
     )
     rise_db: float = number(8.0, 3, 40, "dB", "Steepness", hint="How steep an attack inside a sound must be")
     until: Literal["sound", "next"] = choice("sound", {"sound": "where its sound ends", "next": "the next marker"}, "Each lasts to")
+    spaced: Literal["length", "tempo"] = choice("length", {"length": "a length", "tempo": "a tempo"}, "Lines by")
     every_s: float = number(1.0, 0.02, 3600, "s", "Length of each", "log", digits=3, usual=(0.05, 20))
+    bpm: float = number(120.0, 10, 999, "bpm", "Tempo", digits=2, usual=(40, 240), step=1)
+    beats: float = number(1.0, 0.0625, 256, "beats", "Beats of each", digits=3, usual=(0.25, 16), step=0.25)
     first_s: float = number(0.0, 0, 86_400, "s", "First begins at", digits=3, usual=(0, 10))
+    parted: Literal["", "markers", "grid"] = choice(
+        "",
+        {"": "nothing else", "markers": "markers of the file", "grid": "lines of a grid"},
+        "Also parted by",
+        hint="Cuts what is found where these fall",
+    )
+
+    @property
+    def spacing_s(self) -> float:
+        """From one line of the grid to the next (s)."""
+        return self.every_s if self.spaced == "length" else 60 / self.bpm * self.beats
 
     @field_validator("attacks", mode="before")
     @classmethod

@@ -1,20 +1,18 @@
-"""Slice plans: found slices, corrections by hand, and how every slice is finished."""
+"""Slice plans: found slices and corrections by hand."""
 
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Mapping
-from typing import Literal
+from collections.abc import Callable, Mapping, Sequence
 
 from pydantic import Field, ValidationInfo, model_validator
 
-from oskren.core.controls import choice, number
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.finishing import Levelled, level_steps
-from oskren.core.nodes.model import Chained, Excerpt, Frozen, Node, Step
+from oskren.core.nodes.model import Frozen
 from oskren.core.slice.detect import FoundSlice, SliceSettings
+from oskren.core.slice.finish import NUMBERED, SHORTEST_S, Finish, Slice, SliceLoop, shifted
+from oskren.core.slice.kits import Kit, KitSettings
 
-SHORTEST_S = 0.001
 TOUCHING_S = 1e-6
 """Slices that overlap by less than this lie end to end: what seconds written in decimals lose."""
 
@@ -23,33 +21,19 @@ AS_KEPT = "as kept"
 """The context a plan is read with that a library holds: it opens whatever an earlier version let pass."""
 
 
-class Slice(Frozen):
-    """A slice of the plan. ``touched`` slices stay when the settings find anew; dropped ones make no one-shot."""
-
-    id: int
-    start_s: float = Field(ge=0)
-    end_s: float = Field(ge=0)
-    attack_s: float = Field(ge=0)
-    touched: bool = False
-    dropped: bool = False
-
-
-class Finish(Levelled):
-    """How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level."""
-
-    mono: bool = choice(False, {False: "as they are", True: "mono"}, "Channels")
-    fade_in_ms: float = number(1.0, 0, 10_000, "ms", "Fade in", usual=(0, 500))
-    fade_out_ms: float = number(12.0, 0, 60_000, "ms", "Fade out", usual=(0, 2000))
-    fade_shape: Literal["linear", "equal power", "sine", "logarithmic", "exponential"] = choice("sine", None, "Curve of the fades")
-    chain: tuple[Step, ...] = ()
-
-
 class Plan(Frozen):
-    """The found and corrected slices of one sound; none overlaps another."""
+    """The found and corrected slices of one sound; none overlaps another.
+
+    ``stems`` are sounds that were recorded together with it and are sliced at the same moments; ``names`` is what one-shots are called by.
+    """
 
     settings: SliceSettings = SliceSettings()
     finish: Finish = Finish()
     slices: tuple[Slice, ...] = ()
+    kitting: KitSettings = KitSettings()
+    kits: tuple[Kit, ...] = Field((), max_length=2000)
+    stems: tuple[int, ...] = Field((), max_length=64)
+    names: str = Field(NUMBERED, min_length=1, max_length=200)
 
     @model_validator(mode="after")
     def _apart(self, info: ValidationInfo) -> Plan:
@@ -114,10 +98,9 @@ def carried(plan: Plan, moved: Callable[[float], float], seconds: float) -> tupl
     kept: list[Slice] = []
     touched = [piece for piece in plan.slices if piece.touched]
     for piece in touched:
-        start, end = sorted(min(max(moved(moment), 0.0), seconds) for moment in (piece.start_s, piece.end_s))
-        if end - start >= SHORTEST_S:
-            attack = min(max(moved(piece.attack_s), start), end)
-            kept.append(piece.model_copy(update={"start_s": start, "end_s": end, "attack_s": attack}))
+        there = shifted(piece, moved, seconds)
+        if there is not None:
+            kept.append(there)
     return _sorted(plan, kept), len(touched) - len(kept)
 
 
@@ -128,9 +111,22 @@ def _one(plan: Plan, id: int) -> tuple[int, Slice]:
     raise NotFound(f"There is no slice {id} in this plan; find again.")
 
 
+def _open(plan: Plan, id: int) -> tuple[int, Slice]:
+    """A slice that is to be changed."""
+    i, piece = _one(plan, id)
+    if piece.locked:
+        raise OskrenError(f"Slice {i + 1} is locked; unlock it to change it.")
+    return i, piece
+
+
+def _inside(loop: SliceLoop | None, start_s: float, end_s: float) -> SliceLoop | None:
+    """A loop where it still lies in its slice."""
+    return loop if loop is not None and start_s <= loop.start_s and loop.end_s <= end_s + TOUCHING_S else None
+
+
 def move(plan: Plan, id: int, start_s: float | None = None, end_s: float | None = None, seconds: float = float("inf")) -> Plan:
     """Move one or both edges of a slice; it stays inside the sound, off its neighbours, and at least 1 ms long where they leave so much room."""
-    i, piece = _one(plan, id)
+    i, piece = _open(plan, id)
     low = plan.slices[i - 1].end_s if i else 0.0
     high = plan.slices[i + 1].start_s if i + 1 < len(plan.slices) else seconds
     # between close neighbours there may be less room than the shortest slice: then it lies against them
@@ -138,13 +134,13 @@ def move(plan: Plan, id: int, start_s: float | None = None, end_s: float | None 
     end = piece.end_s if end_s is None else min(high, max(end_s, start + SHORTEST_S))
     attack = min(max(piece.attack_s, start), end)
     slices = list(plan.slices)
-    slices[i] = piece.model_copy(update={"start_s": start, "end_s": end, "attack_s": attack, "touched": True})
+    slices[i] = piece.model_copy(update={"start_s": start, "end_s": end, "attack_s": attack, "touched": True, "loop": _inside(piece.loop, start, end)})
     return _sorted(plan, slices)
 
 
 def snapped(plan: Plan, edges: Mapping[int, tuple[float, float]], seconds: float) -> Plan:
-    """Slices with their edges moved, by id; those that are not there any more are passed over."""
-    there = {piece.id for piece in plan.slices}
+    """Slices with their edges moved, by id; those that are locked, or not there any more, are passed over."""
+    there = {piece.id for piece in plan.slices if not piece.locked}
     for id, (start, end) in edges.items():
         if id in there:
             plan = move(plan, id, start, end, seconds)
@@ -183,11 +179,12 @@ def split(plan: Plan, id: int, at_s: float) -> Plan:
     >>> [(piece.id, piece.start_s, piece.end_s) for piece in split(plan, 1, 0.25).slices]
     [(1, 0.0, 0.25), (2, 0.25, 1.0)]
     """
-    i, piece = _one(plan, id)
+    i, piece = _open(plan, id)
     if not piece.start_s + SHORTEST_S <= at_s <= piece.end_s - SHORTEST_S:
         raise OskrenError(f"Slice {i + 1} runs from {piece.start_s:.3f} s to {piece.end_s:.3f} s; put the playhead inside it to split it.")
-    first = piece.model_copy(update={"end_s": at_s, "attack_s": min(piece.attack_s, at_s), "touched": True})
-    second = Slice(id=_next_id(plan), start_s=at_s, end_s=piece.end_s, attack_s=max(piece.attack_s, at_s), touched=True)
+    first = piece.model_copy(update={"end_s": at_s, "attack_s": min(piece.attack_s, at_s), "touched": True, "loop": _inside(piece.loop, piece.start_s, at_s)})
+    rest = _inside(piece.loop, at_s, piece.end_s)
+    second = Slice(id=_next_id(plan), start_s=at_s, end_s=piece.end_s, attack_s=max(piece.attack_s, at_s), touched=True, loop=rest)
     return _sorted(plan, [*plan.slices[:i], first, second, *plan.slices[i + 1 :]])
 
 
@@ -215,16 +212,17 @@ def merge(plan: Plan, id: int) -> Plan:
     >>> [(piece.id, piece.start_s, piece.end_s) for piece in merge(plan, 1).slices]
     [(1, 0.0, 1.0)]
     """
-    i, piece = _one(plan, id)
+    i, piece = _open(plan, id)
     if i + 1 >= len(plan.slices):
         raise OskrenError("The last slice has no next one to merge with.")
+    _open(plan, plan.slices[i + 1].id)
     joined = piece.model_copy(update={"end_s": plan.slices[i + 1].end_s, "touched": True, "dropped": False})
     return _sorted(plan, [*plan.slices[:i], joined, *plan.slices[i + 2 :]])
 
 
 def drop(plan: Plan, id: int, dropped: bool = True) -> Plan:
     """Drop a slice, or take it back."""
-    i, piece = _one(plan, id)
+    i, piece = _open(plan, id)
     slices = list(plan.slices)
     slices[i] = piece.model_copy(update={"dropped": dropped, "touched": True})
     return _sorted(plan, slices)
@@ -239,36 +237,20 @@ def add(plan: Plan, start_s: float, end_s: float) -> Plan:
     return _sorted(plan, [*plan.slices, Slice(id=_next_id(plan), start_s=start_s, end_s=end_s, attack_s=start_s, touched=True)])
 
 
-def finish_chain(finish: Finish) -> tuple[Step, ...]:
-    """The finish as steps: chain, channels, fades, level last."""
-    steps = list(finish.chain)
-    if finish.mono:
-        steps.append(Step(kind="mono"))
-    if finish.fade_in_ms or finish.fade_out_ms:
-        steps.append(
-            Step(
-                kind="fade",
-                params={"in_s": finish.fade_in_ms / 1000, "out_s": finish.fade_out_ms / 1000, "in_shape": finish.fade_shape, "out_shape": finish.fade_shape},
-            )
-        )
-    return (*steps, *level_steps(finish))
+def looped(plan: Plan, id: int, loop: SliceLoop | None) -> Plan:
+    """A slice with a loop inside it, or without one."""
+    i, piece = _open(plan, id)
+    if loop is not None and _inside(loop, piece.start_s, piece.end_s) is None:
+        raise OskrenError(f"Slice {i + 1} runs from {piece.start_s:.3f} s to {piece.end_s:.3f} s; its loop must lie inside it.")
+    if loop is not None and loop.end_s - loop.start_s < SHORTEST_S:
+        raise OskrenError("A loop is at least 1 ms long.")
+    slices = list(plan.slices)
+    slices[i] = piece.model_copy(update={"loop": loop, "touched": True})
+    return _sorted(plan, slices)
 
 
-def one_shot(source: Node, piece: Slice | FoundSlice, finish: Finish) -> Chained:
-    """A finished slice as a node.
-
-    Parameters
-    ----------
-    source : Node
-        What was sliced.
-    piece : Slice or FoundSlice
-        From where to where, in seconds of it.
-    finish : Finish
-        Chain, channels, fades and level that every slice of the plan gets.
-
-    Returns
-    -------
-    Chained
-        Not rendered yet.
-    """
-    return Chained(node=Excerpt(node=source, start_s=piece.start_s, end_s=piece.end_s), chain=finish_chain(finish))
+def locked(plan: Plan, ids: Sequence[int], lock: bool = True) -> Plan:
+    """Slices that are not moved, split, merged or dropped until they are unlocked; they stay when slices are found anew."""
+    wanted = set(ids)
+    slices = [piece.model_copy(update={"locked": lock, "touched": True}) if piece.id in wanted else piece for piece in plan.slices]
+    return _sorted(plan, slices)

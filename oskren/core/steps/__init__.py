@@ -17,6 +17,7 @@ from oskren.core.steps import (  # noqa: F401
     impulse,
     lead_in,
     level,
+    loop_seam,
     mirror,
     motion,
     noise,

@@ -41,6 +41,7 @@ _SAID = {
     "layout": "5.1, 7.1, surround, quad, ambisonic, to mono, to stereo, one channel, channels",
     "lead_in": ("sucked in, suck in before the hit, riser, rises into the hit, swell into, build up before, reverse reverb, into the impact"),
     "limiter": "limit the peaks, limit, stop clipping, no clipping, as loud as possible, maximise, peak to, brickwall, ceiling",
+    "loop_seam": "seamless loop, loop without a seam, loop without a click, make it loop, loop point, end into the start",
     "low_pass": (
         "high cut, treble cut, cut the highs, super highs, less treble, roll off the top, top end, hiss, muffle, muffled, too "
         "bright, behind a wall, through a wall, behind a door, through a door, under water, take the harshness off, harshness, "
@@ -53,6 +54,7 @@ _SAID = {
     "noise_reduction": "denoise, noise, background noise, hiss, tape hiss, air conditioning, wind, rumble, noisy, clean it up",
     "level to": "loudness to, true peak to, same loudness, lufs, as loud as others",
     "normalise": "normalize, peak level, peak to, loudest to, as loud as possible, bring up to level",
+    "one_channel": "left only, right only, only the left, only the right, left channel, right channel, one side, keep one channel",
     "phaser": "swirl, swirling, psychedelic, dreamy, swoosh",
     "pitch": (
         "slow down, slow it down, speed up, speed, half speed, double speed, octave lower, octave higher, octave, tune, tune "

@@ -186,6 +186,25 @@ class Mono(StepKind):
         return Simple(lambda block: to_mono(block, at.named), 1)
 
 
+class OneChannelParams(Params):
+    channel: int = number(1, 1, 16, "", "Channel", digits=0, step=1)
+
+
+@register
+class OneChannel(StepKind):
+    """Keeps one channel of the sound alone; the last one where there are fewer."""
+
+    key, label, family, params = "one_channel", "One channel", "Level", OneChannelParams
+    words = "mono left only right only one side channel"
+
+    def out_channels(self, params: OneChannelParams, channels: int) -> int:
+        return 1
+
+    def stream(self, params: OneChannelParams, summary: Summary, at: Context, position: int) -> Stream:
+        lane = min(params.channel, at.channels) - 1
+        return Simple(lambda block: np.ascontiguousarray(block[:, lane : lane + 1]), 1)
+
+
 class LayoutParams(Params):
     layout: str = choice("stereo", list(CHANNELS), "Becomes")
     angle_deg: float = number(90.0, 0, 135, "deg", "Ambisonic: look to the sides by")

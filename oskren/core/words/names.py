@@ -40,6 +40,16 @@ SOUND_TOKENS = {
 }
 """What a template for names of sounds may hold."""
 
+ONE_SHOT_TOKENS = {
+    "name": "name of the sound it is cut from",
+    "number": "place among the kept slices",
+    "kit": "kit it is in",
+    "alike": "number of the slices that sound like it",
+    "category": "last level of the category of the sound",
+    "length": "length of the slice in seconds",
+}
+"""What a template for names of one-shots may hold."""
+
 TAKE_TOKENS = {
     "project": "project worked in",
     "date": "day of the recording",

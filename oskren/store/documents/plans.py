@@ -9,6 +9,7 @@ from sqlalchemy import Text, cast, select
 
 from oskren.core.errors import NotFound
 from oskren.core.nodes.model import Node
+from oskren.core.slice.finish import Finish
 from oskren.core.slice.plan import Plan
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on
@@ -34,6 +35,13 @@ def heads(library: Library) -> list[PlanHead]:
         PlanHead(sound=sound, name=name, slices=len(plan.get("slices", [])), dropped=sum(1 for one in plan.get("slices", []) if one.get("dropped")))
         for sound, name, plan in rows
     ]
+
+
+def finish_of(library: Library, sound: int) -> Finish:
+    """How the slices of a sound are finished; the usual way where it has no plan."""
+    with library.reading() as session:
+        plan = session.scalar(select(SlicePlan.plan).where(SlicePlan.sound_id == sound))
+    return Finish() if plan is None else Finish.model_validate(plan.get("finish", {}))
 
 
 def take_node(library: Library, sound: int, node: Node, plan: Plan) -> None:

@@ -46,6 +46,7 @@ def _as_it_is(sound: Sound) -> Item:
         notes=sound.notes[:2000],
         rights=sound.rights,
         recorded=sound.recorded,
+        loops=tuple((loop["start_s"], loop["end_s"]) for loop in sound.said.get("loops", [])),
         markers=(*marks, (sound.measures.get("anchor_s") or 0.0, "anchor")),
     )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import threading
 from collections.abc import Sequence
@@ -12,12 +13,14 @@ import numpy as np
 from pydantic import BaseModel
 
 from oskren.core.audio.replacing import replacing
-from oskren.core.measure import report
+from oskren.core.measure import peaks, report
+from oskren.core.measure.levels import db
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Node, NodeAdapter
 from oskren.core.slice import alike
-from oskren.core.slice.alike import Measured
-from oskren.core.slice.plan import Plan, Slice
+from oskren.core.slice.alike import Measured, better_channel
+from oskren.core.slice.finish import Slice
+from oskren.core.slice.plan import Plan
 from oskren.core.vary import apart
 from oskren.store import Library
 from oskren.work.engine.jobs import Arguments, Kind
@@ -35,7 +38,10 @@ _turn = threading.Lock()
 
 
 class MeasuredSlice(BaseModel):
-    """A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that."""
+    """A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that.
+
+    ``starts_dbfs`` and ``ends_dbfs`` say how high the wave stands where it is cut; ``channel`` is the better one, counted from 1.
+    """
 
     id: int
     peak_dbfs: float | None
@@ -45,6 +51,10 @@ class MeasuredSlice(BaseModel):
     pitch_hz: float | None
     group: int | None
     best: bool
+    starts_dbfs: float
+    ends_dbfs: float
+    channel: int
+    outline: str
 
 
 def slice_facts(place: Workplace, node: dict[str, Any], parts: Sequence[tuple[float, float]]) -> list[dict[str, Any]]:
@@ -62,7 +72,17 @@ def slice_facts(place: Workplace, node: dict[str, Any], parts: Sequence[tuple[fl
             measures["sample_peak_dbfs"], measures["true_peak_dbtp"], measures["max_momentary_lufs"], measures["brightness_hz"],
             measures["pitch_hz"] if sure else None, measures["clipped_samples"], len(samples) / shape.rate,
         )  # fmt: skip
-        found.append({"facts": list(facts), "point": None if point is None else np.round(point, 4).tolist()})
+        building = peaks.Building(samples.shape[1])
+        building.add(samples)
+        found.append(
+            {
+                "facts": list(facts),
+                "point": None if point is None else np.round(point, 4).tolist(),
+                "edges": [round(db(float(np.abs(samples[at]).max())), 1) for at in (0, -1)],
+                "channel": better_channel(samples),
+                "outline": base64.b64encode(building.finish().outline()).decode(),
+            }
+        )
     return found
 
 
@@ -82,10 +102,15 @@ def _kept(path: Path) -> dict[str, Any]:
     return found if isinstance(found, dict) else {}
 
 
+def _whole(known: dict[str, Any], piece: Slice) -> bool:
+    """Whether all is known of a slice that this version measures."""
+    return "outline" in known.get(_key(piece), {})
+
+
 def measured(studio: Studio, node: Node, plan: Plan) -> tuple[list[MeasuredSlice], int]:
     """What is known of the slices of a plan, and how many are not measured yet."""
     known = _kept(_path(studio, node))
-    rows = [(piece, known[_key(piece)]) for piece in plan.slices if _key(piece) in known]
+    rows = [(piece, known[_key(piece)]) for piece in plan.slices if _whole(known, piece)]
     facts = {piece.id: Measured(*row["facts"]) for piece, row in rows}
     lying = [(piece.id, row["point"]) for piece, row in rows if row["point"] is not None]
     numbers = dict(zip((id for id, _ in lying), alike.groups(np.array([point for _, point in lying])), strict=True)) if lying else {}
@@ -104,8 +129,12 @@ def measured(studio: Studio, node: Node, plan: Plan) -> tuple[list[MeasuredSlice
             pitch_hz=facts[piece.id].pitch_hz,
             group=numbers.get(piece.id),
             best=piece.id in best,
+            starts_dbfs=row["edges"][0],
+            ends_dbfs=row["edges"][1],
+            channel=row["channel"],
+            outline=row["outline"],
         )
-        for piece, _ in rows
+        for piece, row in rows
     ]
     return told, len(plan.slices) - len(rows)
 
@@ -113,9 +142,21 @@ def measured(studio: Studio, node: Node, plan: Plan) -> tuple[list[MeasuredSlice
 def measure(studio: Studio, library: Library, sound: int, progress: Progress) -> int:
     """Measure the slices of a sound's plan that are not measured yet; how many."""
     node, plan = plan_of(studio, library, sound)
+    return measure_plan(studio, library, node, plan, progress)
+
+
+def points(studio: Studio, node: Node, plan: Plan) -> dict[int, list[float]]:
+    """Where the measured slices of a plan lie among sounds, by id; silent ones lie nowhere."""
+    known = _kept(_path(studio, node))
+    rows = {piece.id: known[_key(piece)]["point"] for piece in plan.slices if _whole(known, piece)}
+    return {id: point for id, point in rows.items() if point is not None}
+
+
+def measure_plan(studio: Studio, library: Library, node: Node, plan: Plan, progress: Progress) -> int:
+    """Measure the slices of a plan that are not measured yet; how many."""
     path = _path(studio, node)
     known = _kept(path)
-    todo = [piece for piece in plan.slices if _key(piece) not in known]
+    todo = [piece for piece in plan.slices if not _whole(known, piece)]
     chunks = [todo[at : at + AT_ONCE] for at in range(0, len(todo), AT_ONCE)]
     place = studio.place(library, node, flag=progress.flag)
     calls = [(slice_facts, place, node.model_dump(mode="json"), [(piece.start_s, piece.end_s) for piece in chunk]) for chunk in chunks]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from collections.abc import Callable
 from typing import Any, Literal
 
 from pydantic import BaseModel
@@ -13,7 +13,6 @@ from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter
 from oskren.core.slice.detect import detect
 from oskren.core.slice.plan import carried, refound
-from oskren.core.timemap import TimeMap
 from oskren.store import Library
 from oskren.store.documents import plans as kept
 from oskren.store.library import node_of
@@ -22,27 +21,12 @@ from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.slice import plans as slices
+from oskren.work.slice.moving import Moving
 
 
 def is_older(library: Library, sound: int, node: Node) -> bool:
     """Whether a sound has changed since its slices were found in ``node``: mended, or given another chain."""
     return node_hash(node) != node_hash(node_of(library.sound(sound)))
-
-
-@dataclass(frozen=True)
-class _Moving:
-    """From moments of an older state of a sound to the same ones of the newer, by way of the source both come from."""
-
-    older: TimeMap
-    newer: TimeMap
-
-    def __call__(self, moment_s: float) -> float:
-        return self.newer.to_output(self.older.to_input(moment_s))
-
-
-def _moving(studio: Studio, library: Library, older: Node, newer: Node) -> _Moving:
-    renderer = studio.place(library, older, newer).renderer()
-    return _Moving(renderer.time_map(older), renderer.time_map(newer))
 
 
 def take(studio: Studio, library: Library, sound: int) -> int:
@@ -51,15 +35,35 @@ def take(studio: Studio, library: Library, sound: int) -> int:
     levels = slices.levels(studio, library, sound, newer)  # measured outside the turn: it may take a while
     with slices.turn(library, sound):
         older, plan = slices.plan_of(studio, library, sound)
-        by_hand, lost = carried(plan, _moving(studio, library, older, newer), levels.seconds)
+        by_hand, lost = carried(plan, Moving.of(studio, library, older, newer), levels.seconds)
         kept.take_node(library, sound, newer, refound(by_hand, plan.settings, detect(levels, plan.settings)))
     return lost
+
+
+def _cut_from(library: Library, sound: int) -> Node:
+    """What one-shots of a sound are cut from: the sound as it is now, without its chain where the plan finishes raw slices."""
+    node = node_of(library.sound(sound))
+    raw = kept.finish_of(library, sound).through == "raw"
+    return node.node if raw and isinstance(node, Chained) else node
+
+
+def _cut_anew(node: Chained, start_s: float, end_s: float, moved: Callable[[float], float], newer: Node) -> Chained:
+    """A one-shot cut from a newer state of its sound; moments in its finish that count from its start move along."""
+    assert isinstance(node.node, Excerpt)
+    before, chain = node.node.start_s, []
+    for step in node.chain:
+        if step.kind == "loop_seam":
+            step = step.model_copy(update={"params": step.params | {"start_s": max(0.0, moved(before + step.params["start_s"]) - start_s)}})
+        elif step.kind == "trim":
+            step = step.model_copy(update={"params": step.params | {"end_s": end_s - start_s}})
+        chain.append(step)
+    return node.model_copy(update={"node": Excerpt(node=newer, start_s=start_s, end_s=end_s), "chain": tuple(chain)})
 
 
 def older_one_shots(library: Library, sound: int) -> list[tuple[int, str, dict[str, Any]]]:
     """One-shots that were cut from an older state of a sound: id, name, and what each is made of."""
     source = library.sound(sound)
-    now = node_hash(node_of(source))
+    now = node_hash(_cut_from(library, sound))
     known: dict[str, bool] = {}
     """Whether what some were cut from is an older state of this sound: hundreds are cut from one."""
     found = []
@@ -83,22 +87,23 @@ def remake(studio: Studio, library: Library, sound: int, progress: Progress = AL
 
     Each keeps its moments, its finish, its name and all that is said of it. One whose moments are not in the sound any more is left.
     """
-    source = library.sound(sound)
-    newer = node_of(source)
+    newer = _cut_from(library, sound)
     seconds = studio.place(library, newer).renderer().output_shape(newer).seconds
+    renderer = studio.place(library, newer).renderer()
     todo: list[tuple[int, Chained, float]] = []
-    movings: dict[str, _Moving] = {}
+    movings: dict[str, Moving] = {}
     for id, _, raw in older_one_shots(library, sound):
         node = NodeAdapter.validate_python(raw)
         assert isinstance(node, Chained) and isinstance(node.node, Excerpt)
         cut = node.node
         state = node_hash(cut.node)
-        moving = movings[state] = movings.get(state) or _moving(studio, library, cut.node, newer)
+        moving = movings[state] = movings.get(state) or Moving.of(studio, library, cut.node, newer)
         start, end = sorted(min(max(moving(moment), 0.0), seconds) for moment in (cut.start_s, cut.end_s))
         if end > start:
-            anchor = moving(cut.start_s + library.sound(id).measures.get("anchor_s", 0.0)) - start
-            fresh = node.model_copy(update={"node": Excerpt(node=newer, start_s=start, end_s=end)})
-            todo.append((id, fresh, min(max(anchor, 0.0), end - start)))
+            attack = cut.start_s + studio.place(library, node).renderer().time_map(node).to_input(library.sound(id).measures.get("anchor_s", 0.0))
+            fresh = _cut_anew(node, start, end, moving, newer)
+            anchor = renderer.time_map(fresh).to_output(moving(attack) - start)
+            todo.append((id, fresh, min(max(anchor, 0.0), renderer.output_shape(fresh).seconds)))
     place = studio.place(library, newer, flag=progress.flag)
     calls = [(tasks.facts, place, node.model_dump(mode="json")) for _, node, _ in todo]
     for position, facts in studio.batch(calls, progress):

@@ -1,42 +1,28 @@
-"""Slice plans of sounds, and the one-shots made from them."""
+"""Slice plans of sounds."""
 
 from __future__ import annotations
 
 import functools
-import tempfile
 import threading
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Literal
 
-from pydantic import BaseModel
 from sqlalchemy import select
 
-from oskren.core.audio.files import FileInfo
-from oskren.core.errors import OskrenError
-from oskren.core.measure.report import Measures
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Node, NodeAdapter, Source
-from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target
-from oskren.core.ship.write import File
-from oskren.core.slice.detect import FoundSlice, Levels, SliceSettings, detect
-from oskren.core.slice.plan import AS_KEPT, Finish, Plan, one_shot, refound
+from oskren.core.nodes.model import Node, NodeAdapter
+from oskren.core.slice.detect import Levels, SliceSettings, detect
+from oskren.core.slice.finish import SliceLoop
+from oskren.core.slice.plan import AS_KEPT, Plan, refound
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import node_of
-from oskren.store.tables import SlicePlan, Sound
-from oskren.work.engine import tasks
-from oskren.work.engine.jobs import Arguments, Kind
-from oskren.work.engine.place import Workplace
-from oskren.work.engine.progress import ALONE, Progress
+from oskren.store.tables import SlicePlan
 from oskren.work.engine.studio import Studio
-from oskren.work.gather.importing import there
-from oskren.work.ship.run import Written
-from oskren.work.ship.tasks import ship
 from oskren.work.slice import tasks as slicing
 
 _turns: defaultdict[tuple[str, int], threading.Lock] = defaultdict(threading.Lock)
@@ -109,92 +95,21 @@ def crossings(studio: Studio, library: Library, sound: int, ids: Sequence[int]) 
     return {piece.id: (found[2 * k], found[2 * k + 1]) for k, piece in enumerate(pieces)}
 
 
+def best_loop(studio: Studio, library: Library, sound: int, id: int) -> SliceLoop:
+    """The best loop of a slice."""
+    node, plan = plan_of(studio, library, sound)
+    piece = next((one for one in plan.slices if one.id == id), None)
+    if piece is None:
+        raise NotFound(f"There is no slice {id} in this plan; find again.")
+    place = studio.place(library, node)
+    asked = (place, node.model_dump(mode="json"), piece.start_s, piece.end_s, piece.attack_s)
+    found = studio.workers.submit("asked", slicing.best_loop, *asked).result()
+    if found is None:
+        raise OskrenError("This slice is too short to loop, or silent; a quarter of a second after its attack is needed.")
+    return SliceLoop(start_s=found[0], end_s=found[1], crossfade_s=found[2])
+
+
 def revision_of(library: Library, sound: int) -> int:
     """The revision of a sound's plan; 0 when there is none."""
     with library.reading() as session:
         return session.scalar(select(SlicePlan.revision).where(SlicePlan.sound_id == sound)) or 0
-
-
-def make_one_shots(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> list[int]:
-    """Make every kept slice of a sound's plan a one-shot of the library, finished; the new sounds' ids."""
-    node, plan = plan_of(studio, library, sound)
-    return make_of(studio, library, sound, node, plan, progress)
-
-
-def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress = ALONE) -> list[int]:
-    """Make every kept slice of a plan a one-shot. After a restart those that are in the arrival it noted are not made again."""
-    source = library.sound(sound)
-    kept = plan.kept
-    if not kept:
-        raise OskrenError(f"{source.name}: the plan has no slices to make one-shots from; lower the sensitivity, or take a dropped slice back.")
-    nodes = [one_shot(node, piece, plan.finish) for piece in kept]
-    arrival = there(library, progress.noted("arrival") or 0) or library.arrival(f"Slices of {source.name}")
-    progress.note("arrival", arrival)
-    with library.reading() as session:
-        before = dict(session.execute(select(Sound.digest, Sound.id).where(Sound.arrival_id == arrival)).all())
-    todo = [position for position, one in enumerate(nodes) if node_hash(one) not in before]
-    place = studio.place(library, node, flag=progress.flag)
-    calls = [(tasks.facts, place, nodes[position].model_dump(mode="json")) for position in todo]
-    facts = {todo[at]: found for at, found in studio.batch(calls, progress)}
-    digits = max(2, len(str(len(kept))))
-    made = []
-    for position, (one, piece) in enumerate(zip(nodes, kept, strict=True)):
-        if position not in facts:
-            made.append(before[node_hash(one)])
-            continue
-        found = facts[position]
-        measures = Measures(**found["measures"]).model_copy(update={"anchor_s": round(piece.attack_s - piece.start_s, 6), "anchor_kind": "hit"})
-        name = f"{source.name} {position + 1:0{digits}d}"
-        made.append(
-            library.add_made(
-                name,
-                "one-shot",
-                one,
-                found["rate"],
-                found["channels"],
-                found["frames"],
-                measures,
-                found["outline"],
-                arrival,
-                source.category,
-                layout=found["layout"],
-            )
-        )
-    return made
-
-
-def cut_file(source: Path, info: FileInfo, pieces: Sequence[tuple[FoundSlice, Path]], finish: Finish, bits: Literal[24, 32]) -> Written:
-    """Write slices of a file that is in no library, finished, each to its path, in this process; what came of it."""
-    node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
-    target, result = Target(bits=bits, dither=False), Written()
-    with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
-        place = Workplace(folder, "", {node.audio: str(source)})
-        for piece, path in pieces:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            anchor = (round(piece.attack_s - piece.start_s, 6), "anchor")
-            item = Item(node=one_shot(node, piece, finish), name=path.stem[:400], markers=(anchor,))
-            for answered in ship(place, [File(item, target, path, str(path), may_be=True)]):
-                result.add(answered)
-    return result
-
-
-class Cutting(Arguments):
-    """Make one-shots of a sound by a plan, as both were when it was asked for."""
-
-    sound: int
-    node: Node
-    plan: Plan
-
-
-class OneShots(BaseModel):
-    """The new one-shots, in the order of the plan."""
-
-    kind: Literal["slice"] = "slice"
-    sounds: list[int]
-
-
-def _cut(studio: Studio, library: Library, wanted: Cutting, progress: Progress) -> OneShots:
-    return OneShots(sounds=make_of(studio, library, wanted.sound, wanted.node, wanted.plan, progress))
-
-
-CUT = Kind("slice", Cutting, _cut)

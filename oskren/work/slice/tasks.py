@@ -10,10 +10,13 @@ import numpy as np
 
 from oskren.core.audio.replacing import replacing
 from oskren.core.nodes.model import NodeAdapter
-from oskren.core.slice import detect
+from oskren.core.slice import detect, loops
 from oskren.core.slice.bands import Standing
 from oskren.core.slice.edges import REACH_S, nearest_crossing
 from oskren.work.engine.place import Workplace
+
+LONGEST_LOOPED_S = 60.0
+"""A loop is looked for in so much of a slice, from its start."""
 
 
 def slice_levels(place: Workplace, node: dict[str, Any], keep: str) -> None:
@@ -45,6 +48,15 @@ def crossings(place: Workplace, node: dict[str, Any], moments_s: Sequence[float]
         near = nearest_crossing(renderer.read(parsed, first, at + round(REACH_S * rate) + 1 - first), at - first)
         found.append(moment if near is None else (first + near) / rate)
     return found
+
+
+def best_loop(place: Workplace, node: dict[str, Any], start_s: float, end_s: float, attack_s: float) -> tuple[float, float, float, float] | None:
+    """The best loop of a part of a node: start, end and crossfade (s of the node), and how alike both sides are; None where there is none."""
+    parsed, renderer = NodeAdapter.validate_python(node), place.renderer()
+    rate = renderer.output_shape(parsed).rate
+    first, last = round(start_s * rate), round(min(end_s, start_s + LONGEST_LOOPED_S) * rate)
+    found = loops.best_loop(renderer.read(parsed, first, last - first), rate, max(0, round(attack_s * rate) - first))
+    return None if found is None else ((first + found.start) / rate, (first + found.end) / rate, found.fade / rate, found.alike)
 
 
 def load_levels(path: Path) -> detect.Levels:

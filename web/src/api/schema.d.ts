@@ -3480,6 +3480,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/plans/{id}/one-shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * One Shots
+         * @description What the one-shots of some slices are made of, as the plan finishes them: to be heard, played on keys or stacked before any is made.
+         */
+        post: operations["one_shots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/kits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deal Kits
+         * @description Deal the kept slices into kits.
+         */
+        post: operations["deal_kits"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/plans/{id}/measured": {
         parameters: {
             query?: never;
@@ -4513,7 +4553,7 @@ export interface components {
         /** Edited */
         Edited: {
             /** Edit */
-            edit: components["schemas"]["oskren__api__slice__plans__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__api__slice__plans__Add"] | components["schemas"]["Snap"];
+            edit: components["schemas"]["oskren__api__slice__plans__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__api__slice__plans__Add"] | components["schemas"]["Snap"] | components["schemas"]["Lock"] | components["schemas"]["LoopEdit"];
         };
         /**
          * Emptied
@@ -4843,7 +4883,7 @@ export interface components {
         };
         /**
          * Finish
-         * @description How every slice is finished. The order is chain, channels, fades, level last, so that each file hits its level.
+         * @description How every slice is finished. The order is chain, length, pitch, channels, fades, level last, so that each file hits its level.
          */
         Finish: {
             /**
@@ -4873,10 +4913,41 @@ export interface components {
              */
             gain_db: number;
             /**
+             * Heard through
+             * @default sound
+             * @enum {string}
+             */
+            through: "sound" | "raw";
+            /**
              * Channels
+             * @default kept
+             * @enum {string}
+             */
+            mono: "kept" | "mid" | "better";
+            /** Trim silence under */
+            silence_dbfs?: number | null;
+            /**
+             * Room kept
+             * @default 5
+             */
+            room_ms: number;
+            /**
+             * Tail of the chain
+             * @default rings
+             * @enum {string}
+             */
+            tail: "rings" | "cut";
+            /**
+             * Pitch class
+             * @default
+             * @enum {string}
+             */
+            tune_to: "" | "C" | "C#" | "D" | "D#" | "E" | "F" | "F#" | "G" | "G#" | "A" | "A#" | "B";
+            /**
+             * Keep length when tuned
              * @default false
              */
-            mono: boolean;
+            tune_keeps_length: boolean;
             /**
              * Fade in
              * @default 1
@@ -5521,6 +5592,39 @@ export interface components {
             id: number;
         };
         /**
+         * Kit
+         * @description A kit: its name, and the ids of its slices in the order of the keys.
+         */
+        Kit: {
+            /** Name */
+            name: string;
+            /** Slices */
+            slices: number[];
+        };
+        /**
+         * KitSettings
+         * @description How slices are dealt into kits. Sizes differ by one at most.
+         */
+        KitSettings: {
+            /**
+             * Each holds
+             * @default 16
+             */
+            size: number;
+            /**
+             * Dealt by
+             * @default likeness
+             * @enum {string}
+             */
+            by: "length" | "loudness" | "brightness" | "likeness";
+            /**
+             * In each kit
+             * @default spread
+             * @enum {string}
+             */
+            each: "spread" | "alike";
+        };
+        /**
          * LayerHeard
          * @description A sound to be a layer as it was heard, in a sum of a layout.
          */
@@ -5633,6 +5737,21 @@ export interface components {
             /** Sure */
             sure: number | null;
         };
+        /** Lock */
+        Lock: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "lock";
+            /** Ids */
+            ids: number[];
+            /**
+             * Locked
+             * @default true
+             */
+            locked: boolean;
+        };
         /**
          * Looking
          * @description A card to look at: a folder (the recorder's own when none is given), and how its takes would be named.
@@ -5685,6 +5804,25 @@ export interface components {
             crossfade_s: number;
             /** Length S */
             length_s: number;
+        };
+        /**
+         * LoopEdit
+         * @description Give a slice a loop, the ``best`` there is, or take its loop away.
+         */
+        LoopEdit: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "loop";
+            /** Id */
+            id: number;
+            loop?: components["schemas"]["SliceLoop"] | null;
+            /**
+             * Best
+             * @default false
+             */
+            best: boolean;
         };
         /**
          * LoopPart
@@ -5772,6 +5910,8 @@ export interface components {
         /**
          * MeasuredSlice
          * @description A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that.
+         *
+         *     ``starts_dbfs`` and ``ends_dbfs`` say how high the wave stands where it is cut; ``channel`` is the better one, counted from 1.
          */
         MeasuredSlice: {
             /** Id */
@@ -5790,6 +5930,14 @@ export interface components {
             group: number | null;
             /** Best */
             best: boolean;
+            /** Starts Dbfs */
+            starts_dbfs: number;
+            /** Ends Dbfs */
+            ends_dbfs: number;
+            /** Channel */
+            channel: number;
+            /** Outline */
+            outline: string;
         };
         /**
          * MeasuredSlices
@@ -6504,8 +6652,24 @@ export interface components {
             id: string;
         };
         /**
+         * OneShotNode
+         * @description A slice as its one-shot will be: what it is made of, its attack and where it repeats from (s of it; None where it does not).
+         */
+        OneShotNode: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Node */
+            node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+            /** Anchor S */
+            anchor_s: number;
+            /** Loops From S */
+            loops_from_s: number | null;
+        };
+        /**
          * OneShots
-         * @description The new one-shots, in the order of the plan.
+         * @description The new one-shots, in the order of the plan, those of the first sound before those of its stems.
          */
         OneShots: {
             /**
@@ -6880,6 +7044,8 @@ export interface components {
         /**
          * Plan
          * @description The found and corrected slices of one sound; none overlaps another.
+         *
+         *     ``stems`` are sounds that were recorded together with it and are sliced at the same moments; ``names`` is what one-shots are called by.
          */
         Plan: {
             /**
@@ -6893,8 +7059,12 @@ export interface components {
              *       "attacks": "auto",
              *       "rise_db": 8,
              *       "until": "sound",
+             *       "spaced": "length",
              *       "every_s": 1,
-             *       "first_s": 0
+             *       "bpm": 120,
+             *       "beats": 1,
+             *       "first_s": 0,
+             *       "parted": ""
              *     }
              */
             settings: components["schemas"]["SliceSettings"];
@@ -6905,7 +7075,12 @@ export interface components {
              *       "loudness_lufs": -18,
              *       "ceiling_dbtp": -1,
              *       "gain_db": 0,
-             *       "mono": false,
+             *       "through": "sound",
+             *       "mono": "kept",
+             *       "room_ms": 5,
+             *       "tail": "rings",
+             *       "tune_to": "",
+             *       "tune_keeps_length": false,
              *       "fade_in_ms": 1,
              *       "fade_out_ms": 12,
              *       "fade_shape": "sine",
@@ -6918,6 +7093,29 @@ export interface components {
              * @default []
              */
             slices: components["schemas"]["Slice"][];
+            /**
+             * @default {
+             *       "size": 16,
+             *       "by": "likeness",
+             *       "each": "spread"
+             *     }
+             */
+            kitting: components["schemas"]["KitSettings"];
+            /**
+             * Kits
+             * @default []
+             */
+            kits: components["schemas"]["Kit"][];
+            /**
+             * Stems
+             * @default []
+             */
+            stems: number[];
+            /**
+             * Names
+             * @default {name} {number}
+             */
+            names: string;
         };
         /**
          * PlanHead
@@ -6935,7 +7133,7 @@ export interface components {
         };
         /**
          * PlanView
-         * @description A plan with what it stands on: the floor, whether it is visible, and its finish as steps.
+         * @description A plan with what it stands on: the floor, and whether it is visible.
          *
          *     ``floors_dbfs`` is the floor where it is followed: at most 600 values, from the begin of the sound to its end. ``inside`` says what
          *     attacks inside sounds were taken for. ``lost`` is how many corrections lie outside the sound as it is now.
@@ -6950,8 +7148,6 @@ export interface components {
             /** Node */
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             plan: components["schemas"]["Plan"];
-            /** Finishing */
-            finishing: components["schemas"]["Step"][];
             /** Floor Dbfs */
             floor_dbfs: number;
             /** Floor Visible */
@@ -8164,7 +8360,7 @@ export interface components {
         };
         /**
          * Slice
-         * @description A slice of the plan. ``touched`` slices stay when the settings find anew; dropped ones make no one-shot.
+         * @description A slice of the plan. ``touched`` slices stay when the settings find anew; dropped ones make no one-shot; locked ones are not changed.
          */
         Slice: {
             /** Id */
@@ -8185,6 +8381,24 @@ export interface components {
              * @default false
              */
             dropped: boolean;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            loop?: components["schemas"]["SliceLoop"] | null;
+        };
+        /**
+         * SliceLoop
+         * @description The part of a slice that repeats, in seconds of the sound: up to its end, which goes over into what lies before its start.
+         */
+        SliceLoop: {
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+            /** Crossfade S */
+            crossfade_s: number;
         };
         /**
          * SliceSettings
@@ -8240,15 +8454,45 @@ export interface components {
              */
             until: "sound" | "next";
             /**
+             * Lines by
+             * @default length
+             * @enum {string}
+             */
+            spaced: "length" | "tempo";
+            /**
              * Length of each
              * @default 1
              */
             every_s: number;
             /**
+             * Tempo
+             * @default 120
+             */
+            bpm: number;
+            /**
+             * Beats of each
+             * @default 1
+             */
+            beats: number;
+            /**
              * First begins at
              * @default 0
              */
             first_s: number;
+            /**
+             * Also parted by
+             * @default
+             * @enum {string}
+             */
+            parted: "" | "markers" | "grid";
+        };
+        /**
+         * SlicesAsked
+         * @description Slices of a plan, by id.
+         */
+        SlicesAsked: {
+            /** Ids */
+            ids: number[];
         };
         /**
          * Slot
@@ -18811,6 +19055,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_shots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlicesAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneShotNode"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deal_kits: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitSettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
                 };
             };
             /** @description Not Found */

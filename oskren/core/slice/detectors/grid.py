@@ -16,10 +16,10 @@ SHORTEST_SHARE = 0.5
 
 
 def find(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
-    """Slices every ``every_s`` from ``first_s`` on, up to the end of the sound; a short rest belongs to the last."""
+    """Slices every ``spacing_s`` from ``first_s`` on, up to the end of the sound; a short rest belongs to the last."""
     if not len(levels.power) or levels.power.max() <= noise.SILENT_POWER:
         return []
-    every = max(settings.every_s, (levels.seconds - settings.first_s) / MOST)
+    every = max(settings.spacing_s, (levels.seconds - settings.first_s) / MOST)
     count = max(1, math.floor((levels.seconds - settings.first_s) / every + 1 - SHORTEST_SHARE))
     edges = [settings.first_s + k * every for k in range(count)]
     ends = [*edges[1:], levels.seconds]
@@ -30,4 +30,4 @@ def find(levels: Levels, settings: SliceSettings) -> list[FoundSlice]:
     ]
 
 
-GRID = register(Detector(key="grid", settings=("every_s", "first_s"), find=find))
+GRID = register(Detector(key="grid", settings=("spaced", "every_s", "bpm", "beats", "first_s"), find=find))

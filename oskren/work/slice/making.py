@@ -1,0 +1,242 @@
+"""One-shots of slices: what each is made of, heard before it is kept; and all of them made as a job."""
+
+from __future__ import annotations
+
+import functools
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel
+from sqlalchemy import select
+
+from oskren.core.audio.files import FileInfo
+from oskren.core.audio.metadata import LoopPart
+from oskren.core.errors import OskrenError
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.model import Chained, Node, Source
+from oskren.core.nodes.render import Renderer
+from oskren.core.ship.items import Item
+from oskren.core.ship.sheet import Target
+from oskren.core.ship.write import File
+from oskren.core.slice.detect import FoundSlice
+from oskren.core.slice.finish import Finish, Known, Slice, one_shot, shifted, sounding
+from oskren.core.slice.plan import Plan
+from oskren.core.words.names import ONE_SHOT_TOKENS, check_template, filled
+from oskren.store import Library
+from oskren.store.library import node_of
+from oskren.store.tables import Sound
+from oskren.work.engine import tasks
+from oskren.work.engine.jobs import Arguments, Kind
+from oskren.work.engine.place import Workplace
+from oskren.work.engine.progress import ALONE, Progress
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import there
+from oskren.work.ship.run import Written
+from oskren.work.ship.tasks import ship
+from oskren.work.slice import measuring
+from oskren.work.slice.moving import Moving
+from oskren.work.slice.plans import levels, plan_of
+
+
+@dataclass(frozen=True)
+class Made:
+    """What a one-shot is made of: the slice it comes of, its node, where its attack and its loop lie in it (s), and of which sound it is cut."""
+
+    slice: Slice
+    node: Chained
+    anchor_s: float
+    loop: tuple[float, float] | None
+    sound: int
+
+
+def one_shots_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, pieces: Sequence[Slice]) -> list[Made]:
+    """What the one-shots of some slices of a plan are made of, as its finish says; nothing is rendered."""
+    renderer = studio.place(library, node).renderer()
+    known = _known(studio, node, plan)
+    heard = levels(studio, library, sound, node) if plan.finish.silence_dbfs is not None else None
+    source, moved = node, None
+    if plan.finish.through == "raw" and isinstance(node, Chained):
+        source, moved = node.node, renderer.time_map(node).to_input
+    seconds = renderer.output_shape(source).seconds
+    found = []
+    for piece in pieces:
+        cut: Slice | None = piece if heard is None else sounding(heard, piece, plan.finish)
+        if moved is not None and cut is not None:
+            cut = shifted(cut, moved, seconds)
+        if cut is not None:
+            found.append(_made(renderer, sound, piece, cut, source, plan.finish, known.get(piece.id, Known())))
+    return found
+
+
+def _made(renderer: Renderer, sound: int, piece: Slice, cut: Slice, source: Node, finish: Finish, known: Known) -> Made:
+    one = one_shot(source, cut, finish, known)
+    to_output, length = renderer.time_map(one).to_output, renderer.output_shape(one).seconds
+    anchor = min(max(to_output(cut.attack_s - cut.start_s), 0.0), length)
+    loop = None if cut.loop is None else (round(to_output(cut.loop.start_s - cut.start_s), 6), round(length, 6))
+    return Made(piece, one, round(anchor, 6), loop, sound)
+
+
+def _known(studio: Studio, node: Node, plan: Plan) -> dict[int, Known]:
+    """What the finish goes by, where it goes by anything that is measured."""
+    if plan.finish.mono != "better" and not plan.finish.tune_to:
+        return {}
+    return {row.id: Known(row.pitch_hz, row.channel) for row in measuring.measured(studio, node, plan)[0]}
+
+
+def _of_stem(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, stem: int) -> list[Made]:
+    """The kept slices of a plan cut from a sound that was recorded with it, at the same moments; pitch and channel go by the first."""
+    other = node_of(library.sound(stem))
+    moving = Moving.of(studio, library, node, other)
+    renderer = studio.place(library, other).renderer()
+    seconds, known = renderer.output_shape(other).seconds, _known(studio, node, plan)
+    heard = levels(studio, library, stem, other) if plan.finish.silence_dbfs is not None else None
+    source, raw = other, None
+    if plan.finish.through == "raw" and isinstance(other, Chained):
+        source, raw = other.node, renderer.time_map(other).to_input
+    found = []
+    for piece in plan.kept:
+        cut = shifted(piece, moving, seconds)
+        if cut is not None and heard is not None:
+            cut = sounding(heard, cut, plan.finish)
+        if cut is not None and raw is not None:
+            cut = shifted(cut, raw, renderer.output_shape(source).seconds)
+        if cut is not None:
+            found.append(_made(renderer, stem, piece, cut, source, plan.finish, known.get(piece.id, Known())))
+    return found
+
+
+def measure_first(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress) -> None:
+    """Measure what the finish of a plan goes by, or what its one-shots are tagged by."""
+    if plan.finish.mono == "better" or plan.finish.tune_to:
+        measuring.measure_plan(studio, library, node, plan, progress)
+
+
+def make_one_shots(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> list[int]:
+    """Make every kept slice of a sound's plan a one-shot of the library, finished; the new sounds' ids."""
+    node, plan = plan_of(studio, library, sound)
+    return make_of(studio, library, sound, node, plan, progress)
+
+
+def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress = ALONE) -> list[int]:
+    """Make every kept slice of a plan a one-shot, of the sound and of its stems.
+
+    After a restart those that are in the arrival it noted are not made again.
+    """
+    source = library.sound(sound)
+    kept = plan.kept
+    if not kept:
+        raise OskrenError(f"{source.name}: the plan has no slices to make one-shots from; lower the sensitivity, or take a dropped slice back.")
+    check_template(plan.names, ONE_SHOT_TOKENS)
+    measure_first(studio, library, sound, node, plan, progress)
+    wanted = one_shots_of(studio, library, sound, node, plan, kept)
+    for stem in plan.stems:
+        wanted += _of_stem(studio, library, sound, node, plan, stem)
+    arrival = there(library, progress.noted("arrival") or 0) or library.arrival(f"Slices of {source.name}")
+    progress.note("arrival", arrival)
+    with library.reading() as session:
+        before = dict(session.execute(select(Sound.digest, Sound.id).where(Sound.arrival_id == arrival)).all())
+    digests = [node_hash(one.node) for one in wanted]
+    todo = [position for position, digest in enumerate(digests) if digest not in before]
+    place = studio.place(library, *{node_hash(one.node.node): one.node.node for one in wanted}.values(), flag=progress.flag)
+    calls = [(tasks.facts, place, wanted[position].node.model_dump(mode="json")) for position in todo]
+    facts = {todo[at]: found for at, found in studio.batch(calls, progress)}
+    told = _Telling(studio, library, node, plan)
+    made = []
+    for position, one in enumerate(wanted):
+        if position not in facts:
+            made.append(before[digests[position]])
+            continue
+        found = facts[position]
+        measures = Measures(**found["measures"]).model_copy(update={"anchor_s": one.anchor_s, "anchor_kind": "hit"})
+        said: dict[str, Any] = {} if one.loop is None else {"loops": [LoopPart(start_s=one.loop[0], end_s=one.loop[1]).model_dump()]}
+        made.append(
+            library.add_made(
+                told.name(one),
+                "one-shot",
+                one.node,
+                found["rate"],
+                found["channels"],
+                found["frames"],
+                measures,
+                found["outline"],
+                arrival,
+                library.sound(one.sound).category,
+                tags=told.tags(one),
+                layout=found["layout"],
+                said=said,
+            )
+        )
+    return made
+
+
+class _Telling:
+    """What the one-shots of a plan are called and tagged."""
+
+    def __init__(self, studio: Studio, library: Library, node: Node, plan: Plan):
+        self._plan, self._library = plan, library
+        self._digits = max(2, len(str(len(plan.kept))))
+        self._number = {piece.id: place for place, piece in enumerate(plan.kept, 1)}
+        self._kits = {id: kit.name for kit in plan.kits for id in kit.slices}
+        self._groups = {row.id: row.group for row in measuring.measured(studio, node, plan)[0] if row.group is not None}
+
+    @functools.cached_property
+    def _sounds(self) -> Callable[[int], tuple[str, str]]:
+        return functools.cache(lambda id: (self._library.sound(id).name, self._library.sound(id).category))
+
+    def name(self, one: Made) -> str:
+        of, category = self._sounds(one.sound)
+        group = self._groups.get(one.slice.id)
+        values = {
+            "name": of,
+            "number": f"{self._number[one.slice.id]:0{self._digits}d}",
+            "kit": self._kits.get(one.slice.id, ""),
+            "alike": "" if group is None else group,
+            "category": category.split("/")[-1],
+            "length": f"{one.slice.end_s - one.slice.start_s:.2f}",
+        }
+        return filled(self._plan.names, values, ONE_SHOT_TOKENS)[:400]
+
+    def tags(self, one: Made) -> list[str]:
+        kit, group = self._kits.get(one.slice.id), self._groups.get(one.slice.id)
+        return [tag for tag in ("-".join((kit or "").lower().split()), "" if group is None else f"alike-{group}") if tag]
+
+
+def cut_file(source: Path, info: FileInfo, pieces: Sequence[tuple[FoundSlice, Path]], finish: Finish, bits: Literal[24, 32]) -> Written:
+    """Write slices of a file that is in no library, finished, each to its path, in this process; what came of it."""
+    node = Source(audio="0" * 40, rate=info.rate, channels=info.channels, frames=info.frames)
+    target, result = Target(bits=bits, dither=False), Written()
+    with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
+        place = Workplace(folder, "", {node.audio: str(source)})
+        for piece, path in pieces:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            anchor = (round(piece.attack_s - piece.start_s, 6), "anchor")
+            item = Item(node=one_shot(node, piece, finish), name=path.stem[:400], markers=(anchor,))
+            for answered in ship(place, [File(item, target, path, str(path), may_be=True)]):
+                result.add(answered)
+    return result
+
+
+class Cutting(Arguments):
+    """Make one-shots of a sound by a plan, as both were when it was asked for."""
+
+    sound: int
+    node: Node
+    plan: Plan
+
+
+class OneShots(BaseModel):
+    """The new one-shots, in the order of the plan, those of the first sound before those of its stems."""
+
+    kind: Literal["slice"] = "slice"
+    sounds: list[int]
+
+
+def _cut(studio: Studio, library: Library, wanted: Cutting, progress: Progress) -> OneShots:
+    return OneShots(sounds=make_of(studio, library, wanted.sound, wanted.node, wanted.plan, progress))
+
+
+CUT = Kind("slice", Cutting, _cut)
