@@ -20,7 +20,7 @@ from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Target
 from oskren.core.ship.write import write_sound
 from oskren.core.slice.finish import Finish
-from oskren.core.slice.plan import drop, move
+from oskren.core.slice.plan import drop, looped, move
 from oskren.core.vary.fitting import SavedRecipe
 from oskren.core.vary.recipe import Freedom, Recipe
 from oskren.demo import VERSION, stands
@@ -35,11 +35,12 @@ from oskren.store.describe.describing import Change
 from oskren.store.documents import designs, recipes
 from oskren.store.library import node_of
 from oskren.store.tables import Draw, Sound, SoundPath
+from oskren.work.engine.progress import ALONE
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import watching
 from oskren.work.gather.importing import follow_up, import_paths
 from oskren.work.ship import shipments
-from oskren.work.slice import making
+from oskren.work.slice import kitting, making, measuring
 from oskren.work.slice import plans as slices
 from oskren.work.stack import designs as designing
 from oskren.work.vary import comparing, spreads
@@ -251,11 +252,17 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     say("Slicing the performance and shipping one-shots ...")
     performance = _named(library, PERFORMANCE.name)
     node, plan = slices.plan_of(studio, library, performance.id)
-    # found without a touch; two corrections by hand: one knock is dropped, and the longest sound ends where its ring is hardly heard
+    # found without a touch; two corrections by hand: one knock is dropped, and the longest sound ends where its ring is hardly heard;
+    # the next longest loops, and kits are dealt
     by_length = sorted(plan.slices, key=lambda piece: piece.end_s - piece.start_s)
     plan = drop(plan, by_length[0].id)
     plan = move(plan, by_length[-1].id, end_s=by_length[-1].end_s - 0.15)
-    slices.save(library, performance.id, node, plan.model_copy(update={"finish": Finish(mono="mid")}))
+    plan = plan.model_copy(update={"finish": Finish(mono="mid")})
+    slices.save(library, performance.id, node, plan)
+    measuring.measure(studio, library, performance.id, ALONE)
+    plan = looped(plan, by_length[-2].id, slices.best_loop(studio, library, performance.id, by_length[-2].id))
+    plan = plan.model_copy(update={"kits": kitting.kits_of(studio, node, plan, plan.kitting)})
+    slices.save(library, performance.id, node, plan)
     made = making.make_one_shots(studio, library, performance.id)
     sheet = shipments.sheet_of(
         studio,

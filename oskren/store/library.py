@@ -7,6 +7,7 @@ import shutil
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,21 @@ from oskren.store.search.asking import Asked, Asking, Matches
 from oskren.store.search.vector import vector_of
 from oskren.store.search.words import index_words, keep_in_step
 from oskren.store.tables import Arrival, Media, Sound, SoundPath
+
+
+@dataclass(frozen=True)
+class MadeSound:
+    """A sound Oskren made, as it goes into the library: its shape is rate (Hz), channels, frames; ``described`` are further columns."""
+
+    name: str
+    kind: str
+    node: Node
+    shape: tuple[int, int, int]
+    measures: Measures
+    outline: bytes
+    proposal: Proposal
+    described: dict[str, Any] = field(default_factory=dict)
+
 
 GONE = "the file of this sound is missing; put it back or import it again."
 _MIGRATING = threading.Lock()
@@ -270,19 +286,47 @@ class Library:
         **described: Any,
     ) -> int:
         """Add a sound Oskren made: a print, a variation, a one-shot, an excerpt; ``described`` are further columns of it."""
-        with self.writing() as session:
-            proposal = Proposal(category, tuple(tags), sure)
-            shape = (rate, channels, frames)
-            sound = self._insert(
-                session, name, kind, node, measures.model_dump(), outline, arrival, bits=32, format_="Oskren", proposal=proposal, shape=shape, **described
-            )
-            sound.followed = True
-        self.columns.touch(sound.id)
-        return sound.id
+        shape = (rate, channels, frames)
+        made = MadeSound(name, kind, node, shape, measures, outline, Proposal(category, tuple(tags), sure), described)
+        return self.add_all_made([made], arrival)[0]
 
-    def _insert(
-        self,
-        session: Session,
+    def add_all_made(self, sounds: Sequence[MadeSound], arrival: int | None) -> list[int]:
+        """Add sounds Oskren made, all of them or none; their ids."""
+        with self.writing() as session:
+            rows = []
+            for one in sounds:
+                row = self._new(
+                    one.name,
+                    one.kind,
+                    one.node,
+                    one.measures.model_dump(),
+                    one.outline,
+                    arrival,
+                    bits=32,
+                    format_="Oskren",
+                    proposal=one.proposal,
+                    shape=one.shape,
+                    **one.described,
+                )
+                row.followed = True
+                rows.append(row)
+            session.add_all(rows)
+            session.flush()
+            for row in rows:
+                index_words(session, row)
+            ids = [row.id for row in rows]
+        self.columns.touch(*ids)
+        return ids
+
+    def _insert(self, session: Session, *told: Any, **described: Any) -> Sound:
+        sound = self._new(*told, **described)
+        session.add(sound)
+        session.flush()
+        index_words(session, sound)
+        return sound
+
+    @staticmethod
+    def _new(
         name: str,
         kind: str,
         node: Node,
@@ -299,7 +343,7 @@ class Library:
         if shape is None:
             assert isinstance(node, Source)
             shape = (node.rate, node.channels, node.frames)
-        sound = Sound(
+        return Sound(
             name=name,
             kind=kind,
             arrival_id=arrival,
@@ -319,10 +363,6 @@ class Library:
             vector=vector_of(measures, shape[2] / shape[0]),
             **described,
         )
-        session.add(sound)
-        session.flush()
-        index_words(session, sound)
-        return sound
 
     def sound(self, id: int) -> Sound:
         with self.reading() as session:

@@ -348,7 +348,8 @@ class VarySliceShip(Running):
         self.assertIn("playhead inside", wrong.json()["sentence"])
         plan = {**view["plan"], "finish": {"mono": True, "peak_dbfs": -2.0}}
         kept = self.client.put(f"{HERE}/plans/{number}", json=plan)
-        self.assertEqual([step["kind"] for step in kept.json()["finishing"]], ["mono", "fade", "normalise"])
+        heard = self.post(f"{HERE}/plans/{number}/one-shots", {"ids": [kept.json()["plan"]["slices"][0]["id"]]})[0]["node"]
+        self.assertEqual([step["kind"] for step in heard["chain"]], ["mono", "fade", "normalise"])
         overlapping = {**plan, "slices": [{**first, "id": 1}, {**first, "id": 2}]}
         self.assertIn("overlap", self.client.put(f"{HERE}/plans/{number}", json=overlapping).json()["sentence"])
         made = self.finish(self.client.post(f"{HERE}/plans/{number}/make"))["sounds"]

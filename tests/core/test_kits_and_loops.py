@@ -69,7 +69,7 @@ class Loops(InFolder):
         found = best_loop(samples, RATE, attack)
         assert found is not None
         self.assertLessEqual(attack, found.start)
-        self.assertGreaterEqual(found.end - found.start, round(0.08 * RATE))
+        self.assertGreaterEqual(found.end - found.start, round(0.1 * RATE))
         step = Step(kind="loop_seam", params={"start_s": found.start / RATE, "crossfade_s": found.fade / RATE})
         out = np.asarray(self.renderer.audio(Chained(node=self.source(samples[: found.end]), chain=(step,)))[0])
         self.assertEqual(len(out), found.end)

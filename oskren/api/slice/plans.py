@@ -9,7 +9,8 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InPage, InStudio, Started, changed, started
 from oskren.api.documents.factory import Kept, Kind, serve
-from oskren.core.nodes.model import Node
+from oskren.core.errors import OskrenError
+from oskren.core.nodes.model import Member, Mix, Node
 from oskren.core.slice import plan as planning
 from oskren.core.slice.detect import Inside, SliceSettings, detect, drawn, inside
 from oskren.core.slice.finish import SliceLoop
@@ -17,6 +18,7 @@ from oskren.core.slice.kits import KitSettings
 from oskren.core.slice.plan import Plan
 from oskren.core.words.names import ONE_SHOT_TOKENS, check_template
 from oskren.store import Library
+from oskren.store.documents import designs
 from oskren.store.documents import plans as kept
 from oskren.store.documents.plans import PlanHead
 from oskren.work.engine.studio import Studio
@@ -61,6 +63,22 @@ class SlicesAsked(BaseModel):
     """Slices of a plan, by id."""
 
     ids: list[int] = Field(max_length=2000)
+
+
+class Stacking(BaseModel):
+    """Slices that become layers of a new design of a project."""
+
+    ids: list[int] = Field(min_length=1, max_length=128)
+    project: int = 1
+
+
+class Stems(BaseModel):
+    sounds: list[int] = Field(max_length=64)
+
+
+class Stacked(BaseModel):
+    design: int
+    name: str
 
 
 class MeasuredView(BaseModel):
@@ -263,6 +281,36 @@ def one_shots(studio: InStudio, library: InLibrary, id: int, wanted: SlicesAsked
         OneShotNode(id=one.slice.id, name=f"{name} {places[one.slice.id]}", node=one.node, anchor_s=one.anchor_s, loops_from_s=one.loop and one.loop[0])
         for one in making.one_shots_of(studio, library, id, node, plan, pieces)
     ]
+
+
+@router.post("/plans/{id}/stack")
+def stack_slices(studio: InStudio, library: InLibrary, id: int, wanted: Stacking) -> Stacked:
+    """A new design with slices as its layers, finished, their attacks on the strike line."""
+    node, plan = slices.plan_of(studio, library, id)
+    kept = {piece.id: piece for piece in plan.slices}
+    pieces = [kept[one] for one in wanted.ids if one in kept]
+    found = making.one_shots_of(studio, library, id, node, plan, pieces)
+    if not found:
+        raise OskrenError("Choose slices of the plan to stack them.")
+    name, places = library.sound(id).name, {piece.id: place for place, piece in enumerate(plan.slices, 1)}
+    members = tuple(Member(id=f"slice-{one.slice.id}", name=f"{name} {places[one.slice.id]}", node=one.node, anchor_s=one.anchor_s) for one in found)
+    row = designs.add(library, f"Slices of {name}", Mix(members=members), wanted.project)
+    return Stacked(design=row.id, name=row.name)
+
+
+@router.post("/plans/{id}/stems")
+def slice_along(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: Stems) -> PlanView:
+    """Which sounds are sliced along with a sound, at the same moments: recorded together with it, each through its own chain."""
+    stems = tuple(dict.fromkeys(one for one in wanted.sounds if one != id))
+    for stem in stems:
+        library.sound(stem)
+    slices.plan_of(studio, library, id)
+    with slices.turn(library, id):
+        node, plan = slices.plan_of(studio, library, id)
+        after = plan.model_copy(update={"stems": stems})
+        slices.save(library, id, node, after)
+    changed(studio, library, page, "plan", id)
+    return _view(studio, library, id, node, after)
 
 
 @router.post("/plans/{id}/kits")

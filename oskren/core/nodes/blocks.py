@@ -44,11 +44,13 @@ def skip_frames(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
 def cut(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
     """The first ``frames`` of blocks, filled with silence where they end early."""
     channels = 1
+    if frames <= 0:
+        return
     for block in blocks:
         channels = block.shape[1]
-        if frames <= 0:
-            return
         yield block[:frames]
         frames -= min(frames, len(block))
+        if frames <= 0:  # nothing is asked for that is not needed
+            return
     if frames > 0:
         yield np.zeros((frames, channels), np.float32)

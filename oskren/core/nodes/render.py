@@ -101,6 +101,9 @@ class Renderer(Learning):
                 yield from files.blocks(self._media(node.audio), start, node.frames, BLOCK)
             case Excerpt():
                 first, last = self._part(node, self.shape(node.node))
+                if isinstance(node.node, Source | Print):
+                    yield from cut(files.blocks(self._media(node.node.audio), first + start, last, BLOCK), last - first - start)
+                    return
                 yield from cut(self.stream(node.node, first + start), last - first - start)
             case Chained():
                 yield from self._chained(node, start)

@@ -115,12 +115,14 @@ def _neighbours(points: Floats, many: list[int]) -> list[list[int]]:
 def _different(points: Floats, kits: int) -> list[list[int]]:
     """Sets of as many neighbours as there are kits, one of each set to every kit: to the one whose slices lie farthest from it."""
     from scipy.optimize import linear_sum_assignment
+    from scipy.spatial.distance import cdist
 
     many = [kits] * (len(points) // kits) + ([len(points) % kits] if len(points) % kits else [])
     found: list[list[int]] = [[] for _ in range(kits)]
     for alike in _neighbours(points, many):
         # how far each lies from the nearest of each kit; the sum of all of them is made largest
-        apart = np.array([[min((float(_distances(points[kit], points[one]).min()), 1e6)) if kit else 0.0 for kit in found] for one in alike])
+        far = cdist(points[alike], points)
+        apart = np.stack([far[:, kit].min(axis=1) if kit else np.zeros(len(alike)) for kit in found], axis=1)
         short = np.array([len(kit) for kit in found])
         rows, seats = linear_sum_assignment(apart - 1e7 * (short > short.min()), maximize=True)
         for row, seat in zip(rows, seats, strict=True):

@@ -9,7 +9,7 @@ import numpy as np
 
 from oskren.core.types import Floats, Samples
 
-LEAST_S = 0.08
+LEAST_S = 0.1
 """A shorter part is heard as a tone, not as a sound that goes on."""
 
 FADE_S = 0.05
@@ -97,7 +97,7 @@ def _refined(samples: Samples, start: int, end: int, rate: int, size: int, first
     """The same loop with its end moved to where both sides go together most, within a window's length."""
     fade = max(2, min(round(FADE_S * rate), (end - start) // 2, start))
     into = samples[start - fade : start].astype(np.float64)
-    low, high = max(end - size, start + round(LEAST_S * rate) // 2, fade), min(end + size, len(samples))
+    low, high = max(end - size, start + round(LEAST_S * rate), fade), min(end + size, len(samples))
     around = samples[low - fade : high].astype(np.float64)
     span = 1 << (len(around) + fade).bit_length()
     both = np.fft.irfft((np.fft.rfft(around, span, axis=0) * np.conj(np.fft.rfft(into, span, axis=0))).sum(axis=1), span)[: high - low + 1]

@@ -30,11 +30,16 @@ def measured(audio: Samples, shape: Shape, *, slow: bool = True, true_peak: bool
 
 
 def facts(
-    place: Workplace, node: dict[str, Any], renderer: Renderer | None = None, measure: Callable[[Samples, Shape], report.Measures] = measured
+    place: Workplace,
+    node: dict[str, Any],
+    renderer: Renderer | None = None,
+    measure: Callable[[Samples, Shape], report.Measures] = measured,
+    *,
+    keep: bool = True,
 ) -> dict[str, Any]:
     """Render a node whole into the cache, measure it and make its waveform: shape, measures, row; its layout where that is not the usual one.
 
-    With a ``renderer`` of its own nothing is kept but what that one keeps.
+    With a ``renderer`` of its own nothing is kept but what that one keeps; without ``keep`` the waveform is not kept either.
     """
     renderer, parsed = renderer or place.renderer(), NodeAdapter.validate_python(node)
     audio, rate = renderer.audio(parsed)
@@ -43,7 +48,8 @@ def facts(
     building = peaks.Building(audio.shape[1])
     building.add(np.asarray(audio))
     waveform = building.finish()
-    waveform.save(place.peaks_path(node_hash(parsed)))
+    if keep:
+        waveform.save(place.peaks_path(node_hash(parsed)))
     return {
         "rate": rate,
         "channels": audio.shape[1],

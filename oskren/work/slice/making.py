@@ -14,7 +14,7 @@ from sqlalchemy import select
 
 from oskren.core.audio.files import FileInfo
 from oskren.core.audio.metadata import LoopPart
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Node, Source
@@ -26,10 +26,10 @@ from oskren.core.slice.detect import FoundSlice
 from oskren.core.slice.finish import Finish, Known, Slice, one_shot, shifted, sounding
 from oskren.core.slice.plan import Plan
 from oskren.core.words.names import ONE_SHOT_TOKENS, check_template, filled
+from oskren.core.words.propose import Proposal
 from oskren.store import Library
-from oskren.store.library import node_of
+from oskren.store.library import MadeSound, node_of
 from oskren.store.tables import Sound
-from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
@@ -38,6 +38,7 @@ from oskren.work.gather.importing import there
 from oskren.work.ship.run import Written
 from oskren.work.ship.tasks import ship
 from oskren.work.slice import measuring
+from oskren.work.slice import tasks as slicing
 from oskren.work.slice.moving import Moving
 from oskren.work.slice.plans import levels, plan_of
 
@@ -89,7 +90,10 @@ def _known(studio: Studio, node: Node, plan: Plan) -> dict[int, Known]:
 
 def _of_stem(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, stem: int) -> list[Made]:
     """The kept slices of a plan cut from a sound that was recorded with it, at the same moments; pitch and channel go by the first."""
-    other = node_of(library.sound(stem))
+    try:
+        other = node_of(library.sound(stem))
+    except NotFound:
+        raise OskrenError("A sound that is sliced along is not in the library any more; leave it out in Finish.") from None
     moving = Moving.of(studio, library, node, other)
     renderer = studio.place(library, other).renderer()
     seconds, known = renderer.output_shape(other).seconds, _known(studio, node, plan)
@@ -142,35 +146,32 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
     digests = [node_hash(one.node) for one in wanted]
     todo = [position for position, digest in enumerate(digests) if digest not in before]
     place = studio.place(library, *{node_hash(one.node.node): one.node.node for one in wanted}.values(), flag=progress.flag)
-    calls = [(tasks.facts, place, wanted[position].node.model_dump(mode="json")) for position in todo]
-    facts = {todo[at]: found for at, found in studio.batch(calls, progress)}
-    told = _Telling(studio, library, node, plan)
-    made = []
-    for position, one in enumerate(wanted):
-        if position not in facts:
-            made.append(before[digests[position]])
-            continue
-        found = facts[position]
-        measures = Measures(**found["measures"]).model_copy(update={"anchor_s": one.anchor_s, "anchor_kind": "hit"})
-        said: dict[str, Any] = {} if one.loop is None else {"loops": [LoopPart(start_s=one.loop[0], end_s=one.loop[1]).model_dump()]}
-        made.append(
-            library.add_made(
-                told.name(one),
-                "one-shot",
-                one.node,
-                found["rate"],
-                found["channels"],
-                found["frames"],
-                measures,
-                found["outline"],
-                arrival,
-                library.sound(one.sound).category,
-                tags=told.tags(one),
-                layout=found["layout"],
-                said=said,
-            )
-        )
-    return made
+    told, ids, ready = _Telling(studio, library, node, plan), dict[int, int](), dict[int, dict[str, Any]]()
+    known = measuring.slowly(studio, node, plan) if _keeps_sound(plan.finish) else {}
+    chunks = [todo[at : at + AT_ONCE] for at in range(0, len(todo), AT_ONCE)]
+    nodes = [[wanted[position].node.model_dump(mode="json") for position in chunk] for chunk in chunks]
+    slow = [[known.get(wanted[position].slice.id) if wanted[position].sound == sound else None for position in chunk] for chunk in chunks]
+    calls = [(slicing.shots, place, *call) for call in zip(nodes, slow, strict=True)]
+    for chunk, found in studio.batch(calls, progress, counts=False):
+        ready |= dict(zip(chunks[chunk], found, strict=True))
+        progress.at(len(ready), len(todo))
+        # kept in the order of the plan, as far as it goes without a gap
+        at = len(ids)
+        while at < len(todo) and todo[at] in ready:
+            at += 1
+        fresh = todo[len(ids) : at]
+        rows = [told.sound(wanted[position], ready[position]) for position in fresh]
+        ids |= dict(zip(fresh, library.add_all_made(rows, arrival), strict=True))
+    return [ids[position] if position in ids else before[digest] for position, digest in enumerate(digests) if position in ids or digest in before]
+
+
+AT_ONCE = 8
+"""One-shots a worker makes before it tells, and that go into the library together."""
+
+
+def _keeps_sound(finish: Finish) -> bool:
+    """Whether a finish leaves pitch, bandwidth and key as they are: it changes channels, ends and level alone."""
+    return finish.through == "sound" and not finish.chain and not finish.tune_to
 
 
 class _Telling:
@@ -186,6 +187,21 @@ class _Telling:
     @functools.cached_property
     def _sounds(self) -> Callable[[int], tuple[str, str]]:
         return functools.cache(lambda id: (self._library.sound(id).name, self._library.sound(id).category))
+
+    def sound(self, one: Made, found: dict[str, Any]) -> MadeSound:
+        """A one-shot as it goes into the library, with what was measured of it."""
+        measures = Measures(**found["measures"]).model_copy(update={"anchor_s": one.anchor_s, "anchor_kind": "hit"})
+        said = {} if one.loop is None else {"loops": [LoopPart(start_s=one.loop[0], end_s=one.loop[1]).model_dump()]}
+        return MadeSound(
+            self.name(one),
+            "one-shot",
+            one.node,
+            (found["rate"], found["channels"], found["frames"]),
+            measures,
+            found["outline"],
+            Proposal(self._sounds(one.sound)[1], tuple(self.tags(one)), 1.0),
+            {"layout": found["layout"], "said": said},
+        )
 
     def name(self, one: Made) -> str:
         of, category = self._sounds(one.sound)

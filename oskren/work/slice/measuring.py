@@ -15,11 +15,12 @@ from pydantic import BaseModel
 from oskren.core.audio.replacing import replacing
 from oskren.core.measure import peaks, report
 from oskren.core.measure.levels import db
+from oskren.core.measure.report import SlowMeasures
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Node, NodeAdapter
 from oskren.core.slice import alike
 from oskren.core.slice.alike import Measured, better_channel
-from oskren.core.slice.finish import Slice
+from oskren.core.slice.finish import Slice, clicks
 from oskren.core.slice.plan import Plan
 from oskren.core.vary import apart
 from oskren.store import Library
@@ -40,7 +41,7 @@ _turn = threading.Lock()
 class MeasuredSlice(BaseModel):
     """A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that.
 
-    ``starts_dbfs`` and ``ends_dbfs`` say how high the wave stands where it is cut; ``channel`` is the better one, counted from 1.
+    Whether an edge clicks is said of the plan's finish as it is; ``channel`` is the better one, counted from 1.
     """
 
     id: int
@@ -51,8 +52,8 @@ class MeasuredSlice(BaseModel):
     pitch_hz: float | None
     group: int | None
     best: bool
-    starts_dbfs: float
-    ends_dbfs: float
+    clicks_at_start: bool
+    clicks_at_end: bool
     channel: int
     outline: str
 
@@ -78,6 +79,7 @@ def slice_facts(place: Workplace, node: dict[str, Any], parts: Sequence[tuple[fl
             {
                 "facts": list(facts),
                 "point": None if point is None else np.round(point, 4).tolist(),
+                "slow": {name: measures[name] for name in SlowMeasures.model_fields},
                 "edges": [round(db(float(np.abs(samples[at]).max())), 1) for at in (0, -1)],
                 "channel": better_channel(samples),
                 "outline": base64.b64encode(building.finish().outline()).decode(),
@@ -104,7 +106,13 @@ def _kept(path: Path) -> dict[str, Any]:
 
 def _whole(known: dict[str, Any], piece: Slice) -> bool:
     """Whether all is known of a slice that this version measures."""
-    return "outline" in known.get(_key(piece), {})
+    return "slow" in known.get(_key(piece), {})
+
+
+def slowly(studio: Studio, node: Node, plan: Plan) -> dict[int, dict[str, Any]]:
+    """Pitch, bandwidth and key of the measured slices of a plan, by id."""
+    known = _kept(_path(studio, node))
+    return {piece.id: known[_key(piece)]["slow"] for piece in plan.slices if _whole(known, piece)}
 
 
 def measured(studio: Studio, node: Node, plan: Plan) -> tuple[list[MeasuredSlice], int]:
@@ -129,8 +137,8 @@ def measured(studio: Studio, node: Node, plan: Plan) -> tuple[list[MeasuredSlice
             pitch_hz=facts[piece.id].pitch_hz,
             group=numbers.get(piece.id),
             best=piece.id in best,
-            starts_dbfs=row["edges"][0],
-            ends_dbfs=row["edges"][1],
+            clicks_at_start=clicks(row["edges"][0], plan.finish.fade_in_ms),
+            clicks_at_end=clicks(row["edges"][1], plan.finish.fade_out_ms),
             channel=row["channel"],
             outline=row["outline"],
         )

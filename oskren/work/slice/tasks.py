@@ -9,10 +9,15 @@ from typing import Any
 import numpy as np
 
 from oskren.core.audio.replacing import replacing
+from oskren.core.measure.report import Measures
+from oskren.core.nodes.cache import Scratch
 from oskren.core.nodes.model import NodeAdapter
+from oskren.core.nodes.voices import Shape
 from oskren.core.slice import detect, loops
 from oskren.core.slice.bands import Standing
 from oskren.core.slice.edges import REACH_S, nearest_crossing
+from oskren.core.types import Samples
+from oskren.work.engine import tasks
 from oskren.work.engine.place import Workplace
 
 LONGEST_LOOPED_S = 60.0
@@ -57,6 +62,24 @@ def best_loop(place: Workplace, node: dict[str, Any], start_s: float, end_s: flo
     first, last = round(start_s * rate), round(min(end_s, start_s + LONGEST_LOOPED_S) * rate)
     found = loops.best_loop(renderer.read(parsed, first, last - first), rate, max(0, round(attack_s * rate) - first))
     return None if found is None else ((first + found.start) / rate, (first + found.end) / rate, found.fade / rate, found.alike)
+
+
+def shots(place: Workplace, nodes: Sequence[dict[str, Any]], slow: Sequence[dict[str, Any] | None]) -> list[dict[str, Any]]:
+    """One-shots rendered and measured; their audio is kept nowhere, since it is made again in a moment where somebody listens.
+
+    ``slow`` is what is known of each that takes long to measure, where its finish does not change that.
+    """
+    renderer, found = place.renderer(scratch=True), []
+    for node, known in zip(nodes, slow, strict=True):
+
+        def measure(audio: Samples, shape: Shape, known: dict[str, Any] | None = known) -> Measures:
+            fresh = tasks.measured(audio, shape, slow=known is None)
+            return fresh if known is None else fresh.model_copy(update=known)
+
+        found.append(tasks.facts(place, node, renderer, measure, keep=False))
+        assert isinstance(renderer.cache, Scratch)
+        renderer.cache.forget()
+    return found
 
 
 def load_levels(path: Path) -> detect.Levels:

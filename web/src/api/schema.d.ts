@@ -3500,6 +3500,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/plans/{id}/stack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stack Slices
+         * @description A new design with slices as its layers, finished, their attacks on the strike line.
+         */
+        post: operations["stack_slices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/stems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Slice Along
+         * @description Which sounds are sliced along with a sound, at the same moments: recorded together with it, each through its own chain.
+         */
+        post: operations["slice_along"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/plans/{id}/kits": {
         parameters: {
             query?: never;
@@ -5911,7 +5951,7 @@ export interface components {
          * MeasuredSlice
          * @description A slice by what is measured of it, the group of slices it sounds like, and whether it is the best of that.
          *
-         *     ``starts_dbfs`` and ``ends_dbfs`` say how high the wave stands where it is cut; ``channel`` is the better one, counted from 1.
+         *     Whether an edge clicks is said of the plan's finish as it is; ``channel`` is the better one, counted from 1.
          */
         MeasuredSlice: {
             /** Id */
@@ -5930,10 +5970,10 @@ export interface components {
             group: number | null;
             /** Best */
             best: boolean;
-            /** Starts Dbfs */
-            starts_dbfs: number;
-            /** Ends Dbfs */
-            ends_dbfs: number;
+            /** Clicks At Start */
+            clicks_at_start: boolean;
+            /** Clicks At End */
+            clicks_at_end: boolean;
             /** Channel */
             channel: number;
             /** Outline */
@@ -8898,6 +8938,26 @@ export interface components {
             /** Family */
             family: number[];
         };
+        /** Stacked */
+        Stacked: {
+            /** Design */
+            design: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Stacking
+         * @description Slices that become layers of a new design of a project.
+         */
+        Stacking: {
+            /** Ids */
+            ids: number[];
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
         /** StaleThing */
         StaleThing: {
             /**
@@ -8933,6 +8993,11 @@ export interface components {
             libraries: components["schemas"]["LibraryView"][];
             /** Ship Folder */
             ship_folder: string;
+        };
+        /** Stems */
+        Stems: {
+            /** Sounds */
+            sounds: number[];
         };
         /**
          * Step
@@ -19101,6 +19166,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OneShotNode"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stack_slices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stacking"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stacked"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    slice_along: {
+        parameters: {
+            query?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stems"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
                 };
             };
             /** @description Not Found */

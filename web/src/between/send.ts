@@ -47,6 +47,17 @@ export function useSend() {
       useShared.setState({ sliceSound: sound });
       go("/slice");
     },
+    /** Sounds that were recorded together, sliced by the plan of the first. */
+    sliceTogether: async ([first, ...stems]: number[]) => {
+      try {
+        await got(api.POST("/api/lib/{library}/plans/{id}/stems", { params: { path: { library, id: first } }, body: { sounds: stems } }));
+        for (const key of ["plan", "plans", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
+        useShared.setState({ sliceSound: first });
+        go("/slice");
+      } catch (error) {
+        complain(error);
+      }
+    },
     /** Copies of a sound as it was heard, which differ as takes do, drawn in Vary without a design. */
     copies: async (sound: number, heard: HeardSo = DRY, count = COPIES, amount = 1) => {
       try {

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, got } from "../../api/client";
 import { ExportLine } from "../../between/ExportLine";
 import { heardSo } from "../../between/heard";
+import { useSend } from "../../between/send";
 import { giveChain } from "../../chain/giving";
 import { useChains } from "../../chain/SavedChains";
 import { useShared } from "../../session/store";
@@ -14,6 +15,9 @@ import { Input } from "../../ui/fields";
 import { edit, proposeAnchors } from "./describing";
 import { newSet, putInSet, takeOutOfSet } from "./sets";
 import { among, MARKS, useGather } from "./sounds";
+
+/** So many sounds may be sliced by one plan. */
+const MOST_STEMS = 65;
 
 /** What can be done to the chosen rows at once. */
 export function Bulk({ total, onReview }: { total: number; onReview: () => void }) {
@@ -30,6 +34,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
   });
   const chains = useChains();
   const [own, setOwn] = useState("");
+  const send = useSend();
   const count = all ? total : chosen.length;
   if (count < 2 && !all) return null;
   const set = asked.sort.startsWith("set:") ? Number(asked.sort.slice(4)) : null;
@@ -174,6 +179,15 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
       <Do quiet act="review" onClick={onReview}>
         Review
       </Do>
+      {!all && !asked.trash && chosen.length <= MOST_STEMS && (
+        <Do
+          quiet
+          hint="Recorded together: the slices of the first one are cut from all of them, at the same moments"
+          onClick={() => void send.sliceTogether(chosen)}
+        >
+          Slice together
+        </Do>
+      )}
       <ExportLine what={among} heard={() => heardSo(null)} title="Export" />
       {asked.trash ? (
         <Do quiet onClick={() => void edit({ trashed: false })}>

@@ -1,27 +1,33 @@
 /** The plan of one sound on the board: its slices over the waveform, heard, corrected and made into one-shots. */
-import { Box, Flex } from "@chakra-ui/react";
+import { Box, Flex, Tabs } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import type { Node } from "../../api/client";
+import { useNavigate } from "react-router";
+import { api, got, type Node } from "../../api/client";
 import { putOnSheet } from "../../between/sheet";
-import type { Band } from "../../canvas/wave";
+import type { Band, Hint } from "../../canvas/wave";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { openWhole } from "../../listening/opening";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { whenDone } from "../../session/jobs";
-import { useShared } from "../../session/store";
+import { queries, useShared } from "../../session/store";
 import { LongWave } from "../../timeline/LongWave";
 import { Do } from "../../ui/buttons";
 import { useControl } from "../../ui/controls";
-import { clock } from "../../ui/format";
-import { Bar, Title } from "../../ui/frames";
+import { clock, seconds } from "../../ui/format";
+import { Bar, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
+import { inOrder, isWithin, type Sorted, type Within } from "./columns";
 import { FindPanel } from "./FindPanel";
+import { FinishPanel } from "./FinishPanel";
+import { KitKeys } from "./KitKeys";
+import { KitPanel } from "./KitPanel";
 import { Older } from "./Older";
-import { inOrder, isWithin, SliceTable, type Sorted, type Within } from "./SliceTable";
+import { SliceActs } from "./SliceActs";
+import { SliceTable } from "./SliceTable";
 import { useHearing } from "./useHearing";
 import { useMeasured } from "./useMeasured";
 import { type PlanView, usePlan } from "./usePlan";
@@ -30,11 +36,19 @@ import { type PlanView, usePlan } from "./usePlan";
 const WAVES = 262;
 const OVERVIEW = 48;
 
+const STACKED = { display: "flex", flexDirection: "column", gap: "8px", p: 0 };
+const SIDES = ["Find", "Finish", "Kits"] as const;
+
 export function Board({ loaded }: { loaded: PlanView }) {
   const sensitivity = useControl("SliceSettings", "sensitivity_db");
   const inside = (db: number) => Math.min(sensitivity?.high ?? db, Math.max(sensitivity?.low ?? db, db));
   const library = useShared((state) => state.library);
-  const { view, plan, history, find, edit, back, finish, make: begin } = usePlan(loaded);
+  const go = useNavigate();
+  const { view, plan, history, find, edit, back, finish, change, deal, saved, make: begin } = usePlan(loaded);
+  const [side, setSide] = useState<string>(SIDES[0]);
+  /** The kit that is shown alone, and what is played on keys. */
+  const [kit, setKit] = useState<number | null>(null);
+  const [onKeys, setOnKeys] = useState<{ name: string; ids: readonly number[] } | null>(null);
   const [chosen, setChosen] = useState<number | null>(loaded.plan.slices[0]?.id ?? null);
   const [within, setWithin] = useState<Within | null>(null);
   const total = loaded.seconds;
@@ -56,17 +70,19 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const [group, setGroup] = useState<number | null>(null);
   const rows = useMemo(() => pieces.map((piece, i) => ({ ...piece, no: i + 1, facts: facts.get(piece.id) })), [pieces, facts]);
   const inBand = useMemo(() => new Set(rows.filter((row) => isWithin(row, within)).map((row) => row.id)), [rows, within]);
+  const inKit = kit === null ? null : plan.kits[kit];
   const shown = inOrder(
-    rows.filter((row) => inBand.has(row.id) && (group === null || row.facts?.group === group)),
+    rows.filter((row) => inBand.has(row.id) && (group === null || row.facts?.group === group) && (!inKit || inKit.slices.includes(row.id))),
     sorted,
   );
   const groups = new Set(rows.flatMap((row) => (row.facts?.group == null || row.dropped ? [] : [row.facts.group])));
   const spare = rows.filter((row) => row.facts?.group != null && !row.facts.best && !row.dropped);
-  const kept = pieces.filter((piece) => !piece.dropped).length;
+  const keptIds = new Set(pieces.filter((piece) => !piece.dropped).map((piece) => piece.id));
+  const kept = keptIds.size;
   const peaks = rows.filter((row) => !row.dropped).map((row) => row.facts);
   const highest = Math.max(...peaks.map((one) => one?.peak_dbfs ?? Number.NEGATIVE_INFINITY));
   const loudest = peaks.every((one) => one) && Number.isFinite(highest) ? highest : null;
-  const current = pieces.find((piece) => piece.id === chosen) ?? null;
+  const current = rows.find((row) => row.id === chosen) ?? null;
 
   const {
     raw,
@@ -77,7 +93,9 @@ export function Board({ loaded }: { loaded: PlanView }) {
     setPlayingSlice,
     choose: hear,
     step: stepTo,
-  } = useHearing(loaded, view, shown, chosen, setChosen, zoom, setZoom);
+    hearSeam,
+    hearEdges,
+  } = useHearing(loaded, saved, shown, chosen, setChosen, zoom, setZoom);
   /** Slices chosen beside the current one, which keys that take several work on. */
   const [beside, setBeside] = useState<ReadonlySet<number>>(new Set());
   const together = useMemo(() => new Set([...beside, ...(chosen === null ? [] : [chosen])]), [beside, chosen]);
@@ -97,9 +115,31 @@ export function Board({ loaded }: { loaded: PlanView }) {
   // what a band or a group hides is not worked on
   const several = shown.filter((row) => together.has(row.id));
   const dropping = several.some((piece) => !piece.dropped);
-  /** Drop slices, or take them back, in one step of undo. */
+  /** Drop slices, or take them back, in one step of undo; locked ones stay. */
   const dropAll = (ids: ReadonlySet<number>, dropped = true) =>
-    history.change({ ...plan, slices: pieces.map((piece) => (ids.has(piece.id) ? { ...piece, dropped, touched: true } : piece)) });
+    change({ slices: pieces.map((piece) => (ids.has(piece.id) && !piece.locked ? { ...piece, dropped, touched: true } : piece)) });
+  const lock = () => {
+    const locked = !several.every((row) => row.locked);
+    if (several.length) edit({ do: "lock", ids: several.map((row) => row.id), locked });
+  };
+  const loopIt = () => current && edit({ do: "loop", id: current.id, loop: null, best: !current.loop });
+  const seam = () => current && void hearSeam(current);
+  const edges = () => current && void hearEdges(current);
+  const playKeys = () => several.length && setOnKeys({ name: `${several.length} chosen`, ids: several.map((row) => row.id) });
+  const stack = async () => {
+    if (!several.length) return;
+    try {
+      await saved();
+      const body = { ids: several.map((row) => row.id), project: useShared.getState().project };
+      const made = await got(api.POST("/api/lib/{library}/plans/{id}/stack", { params: { path: { library, id: loaded.sound } }, body }));
+      for (const key of ["designs", "counts"]) void queries.invalidateQueries({ queryKey: [key] });
+      useShared.setState({ design: made.design });
+      tell(`${several.length} ${several.length === 1 ? "slice is" : "slices are"} layers of ${made.name}.`);
+      go("/stack");
+    } catch (error) {
+      complain(error);
+    }
+  };
   const dropChosen = () => {
     if (several.length === 1) edit({ do: "drop", id: several[0].id, dropped: dropping });
     else if (several.length) dropAll(new Set(several.map((row) => row.id)), dropping);
@@ -146,6 +186,12 @@ export function Board({ loaded }: { loaded: PlanView }) {
     trimEnd: () => current && edit({ do: "move", id: current.id, start_s: null, end_s: playheadS(), by_s: null }),
     undo: () => back(history.undo),
     redo: () => back(history.redo),
+    lock,
+    loopIt,
+    seam,
+    bothEdges: edges,
+    perform: playKeys,
+    toLayer: () => void stack(),
     commit: () => void make(),
     leave: () => {
       setBeside(new Set());
@@ -164,6 +210,10 @@ export function Board({ loaded }: { loaded: PlanView }) {
         dropped: piece.dropped || !inBand.has(piece.id),
       })),
     [pieces, together, inBand],
+  );
+  const loops = useMemo(
+    (): Hint[] => pieces.flatMap(({ loop }) => (loop ? [{ start: loop.start_s, end: loop.end_s, colour: "amber" as const, label: "loop" }] : [])),
+    [pieces],
   );
   const isLong = opened.data && heard?.opened.digest === opened.data.digest;
   return (
@@ -191,23 +241,51 @@ export function Board({ loaded }: { loaded: PlanView }) {
       <Older loaded={loaded} history={history} />
       <Beside
         name="slice"
-        label="find and finish"
+        label="find, finish and kits"
         width={248}
         side={
-          <FindPanel
-            view={view}
-            plan={plan}
-            loudest={loudest}
-            rows={rows}
-            within={within}
-            onWithin={setWithin}
-            onFind={find}
-            onFinish={finish}
-            onDropOthers={() => {
-              dropAll(new Set(pieces.filter((piece) => !inBand.has(piece.id)).map((piece) => piece.id)));
-              setWithin(null);
-            }}
-          />
+          <Side label="Find, finish and kits">
+            <Tabs.Root value={side} onValueChange={({ value }) => setSide(value)} lazyMount unmountOnExit>
+              <Tabs.List mb="10px">
+                {SIDES.map((name) => (
+                  <Tabs.Trigger key={name} value={name}>
+                    {name}
+                  </Tabs.Trigger>
+                ))}
+              </Tabs.List>
+              <Tabs.Content value="Find" css={STACKED}>
+                <FindPanel
+                  view={view}
+                  plan={plan}
+                  rows={rows}
+                  within={within}
+                  onWithin={setWithin}
+                  onFind={find}
+                  onDropOthers={() => {
+                    dropAll(new Set(pieces.filter((piece) => !inBand.has(piece.id)).map((piece) => piece.id)));
+                    setWithin(null);
+                  }}
+                />
+              </Tabs.Content>
+              <Tabs.Content value="Finish" css={STACKED}>
+                <FinishPanel plan={plan} loudest={loudest} onFinish={finish} onPlan={change} />
+              </Tabs.Content>
+              <Tabs.Content value="Kits" css={STACKED}>
+                <KitPanel
+                  plan={plan}
+                  shown={kit}
+                  onShow={setKit}
+                  onDeal={deal}
+                  onPlay={(number) => setOnKeys({ name: plan.kits[number].name, ids: plan.kits[number].slices.filter((id) => keptIds.has(id)) })}
+                  onSettings={(kitting) => change({ kitting }, "kitting")}
+                  onClear={() => {
+                    setKit(null);
+                    change({ kits: [] });
+                  }}
+                />
+              </Tabs.Content>
+            </Tabs.Root>
+          </Side>
         }
       >
         <Panes
@@ -250,6 +328,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
                       if (opened.data) void player.play({ opened: opened.data, title: loaded.name, lufs: null, matchDb: 0 }, at);
                     },
                     bands,
+                    hints: loops,
                     onBand: (id) => choose(id, false),
                     onEdge: (id, edge, at) =>
                       edit({ do: "move", id, start_s: edge === "start" ? at : null, end_s: edge === "end" ? at : null, by_s: null }),
@@ -265,57 +344,43 @@ export function Board({ loaded }: { loaded: PlanView }) {
               id: "rows",
               label: "the slices",
               least: 110,
-              holds: (
+              holds: onKeys ? (
+                <KitKeys
+                  sound={loaded.sound}
+                  name={onKeys.name}
+                  ids={onKeys.ids}
+                  called={(id) => {
+                    const row = rows.find((one) => one.id === id);
+                    return row ? `Slice ${row.no}, ${seconds(row.end_s - row.start_s)}` : "";
+                  }}
+                  onHit={(id) => choose(id, false)}
+                  onClose={() => setOnKeys(null)}
+                />
+              ) : (
                 <>
-                  <Flex gap="8px" px="12px" py="6px" wrap="wrap" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0}>
-                    <Do act="split" disabled={!current} onClick={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}>
-                      Split
-                    </Do>
-                    <Do act="merge" disabled={!current} onClick={() => current && edit({ do: "merge", id: current.id })}>
-                      Merge with next
-                    </Do>
-                    <Do act="drop" disabled={!several.length} onClick={dropChosen}>
-                      {dropping || !several.length ? "Drop" : "Take back"}
-                      {several.length > 1 && ` ${several.length}`}
-                    </Do>
-                    <Do
-                      disabled={!several.length}
-                      onClick={() => edit({ do: "snap", ids: several.map((piece) => piece.id) })}
-                      hint="Both edges of what is chosen to the zero crossing nearest to each, within 5 ms"
-                    >
-                      To zero crossings
-                    </Do>
-                    <Do
-                      disabled={!isLong || !loop}
-                      onClick={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
-                      hint="Make the marked part a slice"
-                    >
-                      Slice from mark
-                    </Do>
-                    <Box flex={1} />
-                    {groups.size > 0 && (
-                      <Do
-                        on={group !== null}
-                        disabled={group === null && current?.id !== undefined && facts.get(current.id)?.group == null}
-                        onClick={() => setGroup(group === null ? (facts.get(current?.id ?? 0)?.group ?? null) : null)}
-                        hint="Show only the slices that sound like the chosen one"
-                      >
-                        {group === null ? "Alike only" : `Alike ${group} only`}
-                      </Do>
-                    )}
-                    {groups.size > 0 && (
-                      <Do
-                        disabled={!spare.length}
-                        onClick={() => dropAll(new Set(spare.map((row) => row.id)))}
-                        hint="Keep the best slice of each group that sounds alike, and drop the rest"
-                      >
-                        Best of {groups.size} alike
-                      </Do>
-                    )}
-                    <Do act="finished" on={!raw} onClick={() => setRaw(!raw)}>
-                      {raw ? "Heard raw" : "Heard finished"}
-                    </Do>
-                  </Flex>
+                  <SliceActs
+                    current={current}
+                    several={several}
+                    spare={spare}
+                    groups={groups.size}
+                    group={group}
+                    raw={raw}
+                    canAdd={!!isLong && !!loop}
+                    onGroup={setGroup}
+                    onRaw={() => setRaw(!raw)}
+                    onSplit={() => current && edit({ do: "split", id: current.id, at_s: playheadS() })}
+                    onMerge={() => current && edit({ do: "merge", id: current.id })}
+                    onDrop={dropChosen}
+                    onBest={() => dropAll(new Set(spare.map((row) => row.id)))}
+                    onSnap={() => edit({ do: "snap", ids: several.map((piece) => piece.id) })}
+                    onAdd={() => loop && edit({ do: "add", start_s: loop[0], end_s: loop[1] })}
+                    onLock={lock}
+                    onLoop={loopIt}
+                    onSeam={seam}
+                    onEdges={edges}
+                    onKeys={playKeys}
+                    onStack={() => void stack()}
+                  />
                   <SliceTable
                     rows={shown}
                     chosen={chosen}

@@ -1,28 +1,23 @@
-/** How slices are found, which lengths are shown, and how every slice is finished. */
+/** How slices are found, and which of them are shown. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { api, got, type Plan } from "../../api/client";
-import { levelNames } from "../../between/levels";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Controls } from "../../ui/controls";
-import { Heading, Line, Side } from "../../ui/frames";
+import { Heading, Line } from "../../ui/frames";
+import { MEASURED, type Row, type Within } from "./columns";
 import { Histogram } from "./Histogram";
-import { MEASURED, type Row, type Within } from "./SliceTable";
 import type { PlanView } from "./usePlan";
 
 interface Props {
   view: PlanView;
   plan: Plan;
-  /** Peak of the loudest kept slice before the finish (dBFS); null until all of them are measured. */
-  loudest: number | null;
   rows: readonly Row[];
   within: Within | null;
   onWithin: (within: Within | null) => void;
   onFind: (settings: Plan["settings"], gesture: string) => void;
-  onFinish: (values: Partial<Plan["finish"]>, gesture?: string) => void;
   onDropOthers: () => void;
 }
 
@@ -35,11 +30,15 @@ function taken(inside: NonNullable<PlanView["inside"]>): string {
   return `Taken for both: attacks begin slices in ${inside.parted} of ${inside.sounds} sounds, where they are strong and little is silent around.`;
 }
 
-/** Where the loudest peak comes to lie when one gain is fitted (dBFS). */
-const FITTED_DB = -1;
+const LINES: readonly (keyof Plan["settings"])[] = ["spaced", "every_s", "bpm", "beats", "first_s"];
 
-export function FindPanel({ view, plan, loudest, rows, within, onWithin, onFind, onFinish, onDropOthers }: Props) {
-  const go = useNavigate();
+/** What sets the lines of a grid: a length, or beats of a tempo. */
+const gridded = (settings: Plan["settings"]) =>
+  LINES.filter((name) => name !== "every_s" || settings.spaced === "length").filter(
+    (name) => !["bpm", "beats"].includes(name) || settings.spaced === "tempo",
+  );
+
+export function FindPanel({ view, plan, rows, within, onWithin, onFind, onDropOthers }: Props) {
   const [by, setBy] = useState("Length");
   const column = MEASURED.find((one) => one.name === by) ?? MEASURED[0];
   const values = rows.flatMap((row) => column.value(row) ?? []);
@@ -48,8 +47,7 @@ export function FindPanel({ view, plan, loudest, rows, within, onWithin, onFind,
   const detectors = useQuery({ queryKey: ["detectors"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/detectors")) }).data;
   const looksAt = (detectors?.[settings.by] ?? []) as (keyof Plan["settings"])[];
   return (
-    <Side label="Find and finish">
-      <Heading>Find</Heading>
+    <>
       {settings.by === "level" && !view.floor_visible && (
         <Box color="amber" fontSize="12px">
           This sound is dense: no quiet moment shows its floor, so the threshold starts from its quietest tenth.
@@ -64,7 +62,13 @@ export function FindPanel({ view, plan, loudest, rows, within, onWithin, onFind,
       )}
       <Controls<Plan["settings"]>
         model="SliceSettings"
-        names={["by", ...looksAt.filter((name) => name !== "rise_db" || settings.attacks !== "off")]}
+        names={[
+          "by",
+          ...looksAt.filter((name) => (name !== "rise_db" || settings.attacks !== "off") && !LINES.includes(name)),
+          ...(settings.by === "grid" ? gridded(settings) : []),
+          "parted",
+          ...(settings.parted === "grid" && settings.by !== "grid" ? gridded(settings) : []),
+        ]}
         value={settings}
         onChange={(values) => onFind({ ...settings, ...values }, Object.keys(values).join())}
       />
@@ -109,25 +113,6 @@ export function FindPanel({ view, plan, loudest, rows, within, onWithin, onFind,
           </Do>
         </Flex>
       )}
-      <Line />
-      <Heading>Finish every slice</Heading>
-      <Controls<Plan["finish"]>
-        model="Finish"
-        names={["level_by", ...levelNames(plan.finish), "mono", "fade_in_ms", "fade_out_ms"]}
-        value={plan.finish}
-        onChange={onFinish}
-      />
-      {plan.finish.level_by === "one gain" && (
-        <Do
-          disabled={loudest === null}
-          onClick={() => loudest !== null && onFinish({ gain_db: Math.floor((FITTED_DB - loudest) * 10) / 10 })}
-          hint="The gain at which the loudest kept slice, before its fades, peaks at -1 dBFS; all others stay as far under it as they are"
-        >
-          Fit the loudest to {FITTED_DB} dB
-        </Do>
-      )}
-      <Line />
-      <Do onClick={() => go("/ship")}>Go on to Ship</Do>
-    </Side>
+    </>
   );
 }

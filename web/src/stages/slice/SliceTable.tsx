@@ -2,118 +2,22 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
+import { MiniWave } from "../../canvas/MiniWave";
 import { Bare } from "../../ui/buttons";
-import { clock, hertz, level, seconds } from "../../ui/format";
-import type { Facts } from "./useMeasured";
-import type { Piece } from "./usePlan";
+import { COLUMNS, clicking, type Row, type Sorted, useShownColumns, WAVE } from "./columns";
 
-export interface Row extends Piece {
-  facts: Facts | undefined;
+const ROOMY = { "@container slices (max-width: 1139px)": { display: "none" } };
+
+/** What is to be said of a slice beside its measures. */
+function notes(row: Row): string[] {
+  const said = [
+    row.dropped ? "dropped" : row.touched && !row.locked && "by hand",
+    row.locked && "locked",
+    row.loop && "loops",
+    !row.dropped && clicking(row.facts, !!row.loop),
+  ];
+  return said.filter((one): one is string => !!one);
 }
-
-export interface Sorted {
-  by: string;
-  down: boolean;
-}
-
-/** What slices are shown by: those whose value of a column lies in a band. */
-export interface Within {
-  by: string;
-  band: readonly [number, number];
-}
-
-interface Column {
-  name: string;
-  width: number;
-  /** Shown only where the table is wide enough for all of them. */
-  roomy?: boolean;
-  hint?: string;
-  value: (row: Row) => number | null | undefined;
-  shown: (row: Row) => string;
-  /** How one value is written, where slices can be shown by it. */
-  written?: (value: number) => string;
-  /** Heard in ratios, as times and frequencies are. */
-  ratio?: boolean;
-}
-
-const said = (value: number | null | undefined, write: (one: number) => string) => (value == null ? "" : write(value));
-
-const COLUMNS: readonly Column[] = [
-  { name: "No", width: 44, value: (row) => row.no, shown: (row) => String(row.no) },
-  { name: "Start", width: 84, value: (row) => row.start_s, shown: (row) => clock(row.start_s) },
-  { name: "Attack", width: 84, roomy: true, value: (row) => row.attack_s, shown: (row) => clock(row.attack_s) },
-  { name: "End", width: 84, roomy: true, value: (row) => row.end_s, shown: (row) => clock(row.end_s) },
-  {
-    name: "Length",
-    width: 62,
-    value: (row) => row.end_s - row.start_s,
-    shown: (row) => seconds(row.end_s - row.start_s),
-    written: seconds,
-    ratio: true,
-  },
-  {
-    name: "Peak",
-    width: 56,
-    hint: "Sample peak before the finish, dBFS",
-    value: (row) => row.facts?.peak_dbfs,
-    shown: (row) => said(row.facts?.peak_dbfs, level),
-    written: level,
-  },
-  {
-    name: "True peak",
-    width: 74,
-    roomy: true,
-    hint: "True peak before the finish, dBTP",
-    value: (row) => row.facts?.true_peak_dbtp,
-    shown: (row) => said(row.facts?.true_peak_dbtp, level),
-    written: level,
-  },
-  {
-    name: "Loudness",
-    width: 72,
-    hint: "Momentary maximum before the finish, LUFS",
-    value: (row) => row.facts?.loudness_lufs,
-    shown: (row) => said(row.facts?.loudness_lufs, level),
-    written: level,
-  },
-  {
-    name: "Brightness",
-    width: 80,
-    value: (row) => row.facts?.brightness_hz,
-    shown: (row) => said(row.facts?.brightness_hz, hertz),
-    written: hertz,
-    ratio: true,
-  },
-  { name: "Pitch", width: 66, value: (row) => row.facts?.pitch_hz, shown: (row) => said(row.facts?.pitch_hz, hertz), written: hertz, ratio: true },
-  {
-    name: "Alike",
-    width: 62,
-    hint: "Slices with the same number sound alike; the best of them says so",
-    value: (row) => row.facts?.group,
-    shown: (row) => (row.facts?.group == null ? "" : `${row.facts.group}${row.facts.best ? " best" : ""}`),
-  },
-];
-
-/** Columns slices can be shown by. */
-export const MEASURED = COLUMNS.filter((column) => column.written);
-
-/** Whether a slice is among those that are shown; what is not measured yet is. */
-export function isWithin(row: Row, within: Within | null): boolean {
-  const value = within && COLUMNS.find((column) => column.name === within.by)?.value(row);
-  return within === null || value == null || (value >= within.band[0] && value <= within.band[1]);
-}
-
-/** Rows in the order of a column; what has no value comes last. */
-export function inOrder(rows: readonly Row[], { by, down }: Sorted): Row[] {
-  const column = COLUMNS.find((one) => one.name === by) ?? COLUMNS[0];
-  return [...rows].sort((one, other) => {
-    const [a, b] = [column.value(one), column.value(other)];
-    if (a == null || b == null) return (a == null ? 1 : 0) - (b == null ? 1 : 0) || one.no - other.no;
-    return (down ? b - a : a - b) || one.no - other.no;
-  });
-}
-
-const ROOMY = { "@container slices (max-width: 939px)": { display: "none" } };
 
 interface Props {
   rows: Row[];
@@ -129,6 +33,9 @@ interface Props {
 
 export function SliceTable({ rows, chosen, together, sorted, onSort, onChoose, onMore }: Props) {
   const scroller = useRef<HTMLDivElement>(null);
+  const picked = useShownColumns((state) => state.chosen);
+  const columns = picked ? COLUMNS.filter((column) => picked.includes(column.name)) : COLUMNS;
+  const folded = (roomy: boolean | undefined) => (roomy && !picked ? ROOMY : undefined);
   const list = useVirtualizer({ count: rows.length, getScrollElement: () => scroller.current, estimateSize: () => 27, overscan: 10 });
   const at = rows.findIndex((row) => row.id === chosen);
   useEffect(() => {
@@ -145,14 +52,14 @@ export function SliceTable({ rows, chosen, together, sorted, onSort, onChoose, o
       css={{ container: "slices / inline-size" }}
     >
       <Flex role="row" px="14px" gap="8px" h="24px" align="center" color="dim" fontSize="12px" flexShrink={0}>
-        {COLUMNS.map(({ name, width, hint, roomy }) => (
+        {columns.map(({ name, width, hint, roomy }) => (
           <Box
             key={name}
             role="columnheader"
             aria-sort={sorted.by === name ? (sorted.down ? "descending" : "ascending") : "none"}
             w={`${width}px`}
             flexShrink={0}
-            css={roomy ? ROOMY : undefined}
+            css={folded(roomy)}
           >
             <Bare
               color={sorted.by === name ? "chalk" : "dim"}
@@ -200,13 +107,17 @@ export function SliceTable({ rows, chosen, together, sorted, onSort, onChoose, o
                   else onChoose(row.id);
                 }}
               >
-                {COLUMNS.map((column) => (
-                  <Box key={column.name} role="cell" w={`${column.width}px`} flexShrink={0} css={column.roomy ? ROOMY : undefined}>
-                    {column.shown(row)}
+                {columns.map((column) => (
+                  <Box key={column.name} role="cell" w={`${column.width}px`} flexShrink={0} css={folded(column.roomy)}>
+                    {column.name === WAVE ? row.facts && <MiniWave outline={row.facts.outline} height="21px" /> : column.shown(row)}
                   </Box>
                 ))}
                 <Box role="cell" color="dim" fontFamily="body" overflow="hidden" textOverflow="ellipsis">
-                  {row.dropped ? "dropped" : row.touched ? "by hand" : ""}
+                  {notes(row).map((note) => (
+                    <Box as="span" key={note} mr="8px" color={note.startsWith("clicks") ? "coral" : undefined}>
+                      {note}
+                    </Box>
+                  ))}
                 </Box>
               </Flex>
             );

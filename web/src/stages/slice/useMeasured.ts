@@ -15,8 +15,9 @@ export function useMeasured(sound: number, plan: Plan): Map<number, Facts> {
     queryFn: () => got(api.GET("/api/lib/{library}/plans/{id}/measured", { params: { path: { library, id: sound } } })),
   });
   const running = useJobs((state) => Object.values(state.jobs).some((job) => job.kind === "measure" && job.state === "running"));
-  const places = plan.slices.map((piece) => `${piece.id} ${piece.start_s} ${piece.end_s} ${piece.dropped}`).join();
-  // what was moved, found or dropped changes what is alike
+  const fades = `${plan.finish.fade_in_ms} ${plan.finish.fade_out_ms}`;
+  const places = `${fades} ${plan.slices.map((piece) => `${piece.id} ${piece.start_s} ${piece.end_s} ${piece.dropped}`).join()}`;
+  // what was moved, found or dropped changes what is alike, and fades what clicks
   const before = useRef(places);
   useEffect(() => {
     if (before.current === places) return;

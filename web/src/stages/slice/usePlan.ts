@@ -58,6 +58,21 @@ export function usePlan(loaded: PlanView) {
       await history.saved();
     });
   const finish = (values: Partial<Plan["finish"]>, gesture?: string) => history.change({ ...plan, finish: { ...plan.finish, ...values } }, gesture);
+  const deal = (settings: Plan["kitting"]) => {
+    const asked = Date.now();
+    inTurn(async () => {
+      await history.saved();
+      const fresh = await got(api.POST("/api/lib/{library}/plans/{id}/kits", { params: { path }, body: settings }));
+      setView(fresh);
+      history.accept(fresh.plan, fresh.revision, undefined, asked);
+    });
+  };
+  /** Wait until all that was changed here is kept. */
+  const saved = async () => {
+    await turn.current;
+    await history.saved();
+  };
+  const change = (values: Partial<Plan>, gesture?: string) => history.change({ ...plan, ...values }, gesture);
   const make = () => got(api.POST("/api/lib/{library}/plans/{id}/make", { params: { path } }));
-  return { view, plan, history, find, edit, back, finish, make };
+  return { view, plan, history, find, edit, back, finish, change, deal, saved, make };
 }

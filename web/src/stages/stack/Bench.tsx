@@ -2,6 +2,7 @@
 import { Flex } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import type { Mix } from "../../api/client";
+import { useSend } from "../../between/send";
 import { addToSheet } from "../../between/sheet";
 import { Do } from "../../ui/buttons";
 import { Empty } from "../../ui/frames";
@@ -75,12 +76,14 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     if (fresh) layers.edit(tried.id, fresh);
     setTried(null);
   };
+  const send = useSend();
   const printing = usePrinting({
     ...{ design, name, mix, solo, saved },
     onLayer: (layer) => {
       history.change({ ...mix, members: [...mix.members, layer] });
       choose([layer.id]);
     },
+    onSlice: send.slice,
   });
   const compare = () => void comparing.compare(now, meters?.integrated_lufs ?? null);
   const restore = (version: Version) => {
@@ -121,6 +124,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
         onPerform={onPerform}
         onPrintShift={() => void printing.printShift()}
         onPrint={() => void printing.print()}
+        onPrintSlice={() => void printing.print(true)}
       />
       <Beside
         name="stack"

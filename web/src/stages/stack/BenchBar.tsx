@@ -42,6 +42,7 @@ interface Props {
   onPerform: () => void;
   onPrintShift: () => void;
   onPrint: () => void;
+  onPrintSlice: () => void;
 }
 
 export function BenchBar({
@@ -58,10 +59,14 @@ export function BenchBar({
   onPerform,
   onPrintShift,
   onPrint,
+  onPrintSlice,
 }: Props) {
   const go = useNavigate();
   const told = { copy: "A design like this one, to go another way", trash: "With its versions; what was printed of it stays" };
-  const acts = actsOf("design", design, told, saved, (id) => useShared.setState({ design: id ?? null }));
+  const acts = [
+    ...actsOf("design", design, told, saved, (id) => useShared.setState({ design: id ?? null })),
+    ...(empty ? [] : [{ key: "slice", label: "Print and slice", hint: "Print it, and open the print in Slice", onDo: onPrintSlice }]),
+  ];
   return (
     <Bar>
       <SpokenTitle>{name}</SpokenTitle>

@@ -2,6 +2,7 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
+import { KeyGrid } from "../../listening/KeyGrid";
 import { Do } from "../../ui/buttons";
 import { Pick } from "../../ui/choices";
 import { Input, TextField } from "../../ui/fields";
@@ -9,7 +10,7 @@ import { Bar, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
-import { PlayedStrip, PlayingKeys } from "./PlayingKeys";
+import { PlayedStrip } from "./PlayedStrip";
 import { PlayingPanel } from "./PlayingPanel";
 import { usePerformance } from "./usePerformance";
 
@@ -79,7 +80,12 @@ export function Perform({ design, onClose }: { design: Schemas["DesignView"] | n
               {ready < slots.length ? `loading ${ready} of ${slots.length}` : `${slots.length} keys hold a sound`}
             </Box>
           </Flex>
-          <PlayingKeys performing={performing} />
+          <KeyGrid
+            keys={slots.map((one) => ({ name: one.name, note: one.choke }))}
+            lit={performing.lit}
+            chosen={performing.chosen}
+            onHit={performing.hit}
+          />
           <PlayedStrip performing={performing} />
         </Flex>
       </Beside>

@@ -1,10 +1,10 @@
 /** What all keys share while they are played, and the key that was struck last. */
 import { Box, Flex } from "@chakra-ui/react";
+import { LETTERS } from "../../listening/keyboard";
 import { Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { Heading, Line, Side } from "../../ui/frames";
-import { LETTERS } from "./slots";
 import type { Performing } from "./usePerformance";
 
 export function PlayingPanel({ performing }: { performing: Performing }) {

@@ -1,8 +1,6 @@
 /** What lies under the keys: sounds of a search, or the layers of a design, each with its own pitch and chain. */
 import type { Member, Node, Schemas } from "../../api/client";
-
-export const ROWS = ["QWERTYUIOP", "ASDFGHJKL", "ZXCVBNM"] as const;
-export const LETTERS = ROWS.join("");
+import { LETTERS } from "../../listening/keyboard";
 
 export type Slot = Schemas["Slot"];
 

@@ -2,19 +2,15 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Schemas } from "../../api/client";
-import { listenToMidi, Pads } from "../../listening/pads";
+import { LETTERS, useStruck } from "../../listening/keyboard";
+import { Pads } from "../../listening/pads";
 import { player } from "../../listening/player";
 import { velocityDb } from "../../mix/velocity";
 import { queries, useShared } from "../../session/store";
 import { useSetting } from "../../ui/controls";
 import { overSaid, seconds } from "../../ui/format";
 import { complain, tell } from "../../ui/messages";
-import { LETTERS, ofLayers, type Slot, slotOf } from "./slots";
-
-/** How hard a key is struck with Shift. */
-export const SOFT = 0.5;
-/** MIDI notes from here on play the keys in order; common practice for pads, no source. */
-const FIRST_NOTE = 36;
+import { ofLayers, type Slot, slotOf } from "./slots";
 
 type Played = Schemas["Played"];
 export type From = "layers" | "search" | "one-shots";
@@ -37,7 +33,6 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
   const [moves, setMoves] = useState<number[][]>([]);
   const [length, setLength] = useState(0);
   const [name, setName] = useState("Performance");
-  const [midi, setMidi] = useState("");
   const pads = useRef(new Pads());
   const busy = useRef(false);
 
@@ -120,33 +115,7 @@ export function usePerformance(design: Schemas["DesignView"] | null, onClose: ()
   };
   /** A controller's value (0 to 1) as a level, down to where the slider ends. */
   const levelOf = (value: number) => Math.max(levels?.usual?.[0] ?? 0, 20 * Math.log10(Math.max(value, 1e-6)));
-  const latest = useRef({ hit, move, levelOf });
-  latest.current = { hit, move, levelOf };
-
-  useEffect(() => {
-    const down = (event: KeyboardEvent) => {
-      if (event.ctrlKey || event.metaKey || event.altKey || event.repeat) return;
-      if ((event.target as HTMLElement | null)?.closest("input, textarea, select")) return;
-      const slot = event.code.startsWith("Key") ? LETTERS.indexOf(event.code.slice(3)) : -1;
-      if (slot < 0) return;
-      event.preventDefault();
-      event.stopImmediatePropagation();
-      latest.current.hit(slot, event.shiftKey ? SOFT : 1);
-    };
-    window.addEventListener("keydown", down, true);
-    let stop = () => {};
-    void listenToMidi(
-      (note, velocity) => latest.current.hit((((note - FIRST_NOTE) % LETTERS.length) + LETTERS.length) % LETTERS.length, velocity),
-      (value) => latest.current.move(latest.current.levelOf(value)),
-    ).then((told) => {
-      stop = told.stop;
-      setMidi(told.names.length ? `MIDI: ${told.names.join(", ")}` : told.why);
-    });
-    return () => {
-      window.removeEventListener("keydown", down, true);
-      stop();
-    };
-  }, []);
+  const midi = useStruck(hit, (value) => move(levelOf(value)));
   useEffect(() => {
     if (began === null) return;
     const timer = setInterval(() => setLength(pads.current.now - began), 100);

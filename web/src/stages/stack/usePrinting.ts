@@ -21,9 +21,10 @@ interface Printing {
   solo: string[];
   saved: () => Promise<void>;
   onLayer: (layer: Member) => void;
+  onSlice: (sound: number) => void;
 }
 
-export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printing) {
+export function usePrinting({ design, name, mix, solo, saved, onLayer, onSlice }: Printing) {
   const library = useShared((state) => state.library);
   const [shifting, setShifting, shiftChain] = usePrintShift();
   const printing = useRef(false);
@@ -49,7 +50,8 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
   const propose = () => queries.fetchQuery({ ...asked, staleTime: 0 });
   /** What the next print is called and filed under, where that is not what is proposed. */
   const [named, setNamed] = useState<Named>({});
-  const print = () =>
+  /** Print it; with ``slice`` open the print in Slice. */
+  const print = (slice = false) =>
     once(async () => {
       const offer = await propose();
       const made = await got(
@@ -64,6 +66,7 @@ export function usePrinting({ design, name, mix, solo, saved, onLayer }: Printin
         `${made.name} is in the library${made.category ? `, in ${made.category}` : ""}${solo.length ? "; it holds all layers that are not muted, solo is for listening only" : ""}.${overSaid(made)}`,
         (made.peak ?? -1) > 0,
       );
+      if (slice) onSlice(made.id);
     });
   const printShift = () =>
     once(async () => {
