@@ -205,12 +205,12 @@ class InBrowser(unittest.TestCase):
         self.page.evaluate("window.was = null")
         self.page.wait_for_function(moved, polling=120)
 
-    def kept(self, address: str, expression: str) -> None:
+    def kept(self, address: str, expression: str, patience_s: float = PATIENCE_S) -> None:
         """Wait until what the server keeps at an address (``it``) fulfils a JavaScript expression; what it asks about may not be there yet."""
         # not wait_for_function: to that a promise is as good as true
         asked = f"try {{ return Boolean({expression}); }} catch (error) {{ if (error instanceof TypeError) return false; throw error; }}"
         body = f"async (address) => {{ const it = await (await fetch(address)).json(); {asked} }}"
-        deadline = time.monotonic() + PATIENCE_S
+        deadline = time.monotonic() + patience_s
         while not self.page.evaluate(body, f"/api/{address}"):
             self.assertLess(time.monotonic(), deadline, f"{address} never fulfils {expression}")
             self.page.wait_for_timeout(60)

@@ -2,8 +2,13 @@
 
 import re
 
+import httpx
+import numpy as np
+
+from oskren.core.audio import files
 from tests.browser.bench import HERE, OnTheBench
 from tests.browser.support import expect
+from tests.support import RATE
 
 
 class Slice(OnTheBench):
@@ -64,12 +69,12 @@ class Slice(OnTheBench):
         page = self.page
         self.choose("Latch, double click")
         self.press("c")
+        page.get_by_role("tab", name="Finish").click()
         self.one_of("one gain")
         fit = page.get_by_role("button", name="Fit the loudest to -1 dB")
         expect(fit).to_be_enabled()
         fit.click()
-        sound = self.api(f"{HERE}/plans")[0]["sound"]
-        self.kept(f"{HERE}/plans/{sound}", "it.plan.finish.gain_db !== 0")
+        self.kept(f"{HERE}/plans/{self.sound('Latch, double click')}", "it.plan.finish.gain_db !== 0")
         page.get_by_role("button", name=re.compile(r"Make \d+ one-shots")).click()
         expect(page.get_by_text("one-shots are in the library and on the sheet of Ship")).to_be_visible()
         peaks = [row["peak"] for row in self.api(f"{HERE}/sounds?q=where kind one-shot&limit=50")["rows"]]
@@ -99,3 +104,153 @@ class Slice(OnTheBench):
         slices = self.api(f"{HERE}/plans/{self.sound('Dome glass, ring')}")["plan"]["slices"]
         dropped, kept = ([measured[one["id"]] for one in slices if one["dropped"] == which] for which in (True, False))
         self.assertLessEqual(max(value for value in dropped if value is not None), min(value for value in kept if value is not None))
+
+    def test_a_slice_is_locked_looped_and_heard_by_its_edges_and_seam(self) -> None:
+        page = self.page
+        sound = self.sound("Tone 220")
+        self.post(f"plans/{sound}/find", {"by": "grid", "every_s": 2.0})
+        self.choose("Tone 220")
+        self.press("c")
+        row = page.locator("[data-slice]").first
+        row.click()
+        self.press("<")
+        expect(page.get_by_text("This slice has no loop")).to_be_visible()
+        self.press("&")
+        expect(row).to_contain_text("loops")
+        loop = self.api(f"{HERE}/plans/{sound}")["plan"]["slices"][0]["loop"]
+        self.press("<")
+        self.sounding()
+        expect(page.get_by_role("button", name=re.compile(r"^Loop \d"))).to_be_visible()
+        self.press(">")
+        expect(page.get_by_text("Edges of slice 1")).to_be_visible()
+        self.press("!")
+        expect(row).to_contain_text("locked")
+        self.press("x")
+        expect(page.get_by_text("Slice 1 is locked; unlock it to change it.")).to_be_visible()
+        expect(page.get_by_test_id("slice-count")).to_contain_text("0 dropped")
+        self.press("!")
+        expect(row).not_to_contain_text("locked")
+        page.get_by_role("button", name="Make 1 one-shots").click()
+        expect(page.get_by_text("one-shots are in the library and on the sheet of Ship")).to_be_visible()
+        made = self.api(f"{HERE}/sounds?q=where kind one-shot&sort=created&descending=true&limit=1")["rows"][0]
+        self.assertAlmostEqual(made["seconds"], loop["end_s"], places=3)
+
+    def test_edges_that_click_are_marked_and_a_short_fade_mends_them(self) -> None:
+        page = self.page
+        sound = self.sound("Tone 330")
+        self.post(f"plans/{sound}/find", {"by": "grid", "every_s": 0.37})
+        self.choose("Tone 330")
+        self.press("c")
+        table = page.get_by_role("table", name="Slices")
+        self.kept(f"{HERE}/plans/{sound}/measured", "it.left === 0 && it.rows.length > 3")
+        expect(table).not_to_contain_text("clicks at")
+        page.get_by_role("tab", name="Finish").click()
+        for name in ("Fade in", "Fade out"):
+            slider = page.get_by_role("slider", name=name, exact=True)
+            slider.press("0")
+            page.get_by_role("textbox", name=name, exact=True).press("Enter")
+        expect(table).to_contain_text("clicks at start and end")
+        self.press("Control+z")
+        expect(page.get_by_role("slider", name="Fade out", exact=True)).to_have_attribute("aria-valuetext", re.compile("12"))
+        expect(table).not_to_contain_text("end")
+
+    def test_a_sound_is_found_and_finished_as_another_is(self) -> None:
+        page = self.page
+        one, other = self.sound("Brass ratchet, quick"), self.sound("Dome glass, ring")
+        plan = self.post(f"plans/{other}/find", {"by": "grid", "every_s": 0.25})["plan"]
+        httpx.put(f"{self.base}/plans/{other}", json=plan | {"finish": {"peak_dbfs": -6.0}, "names": "{name} cut {number}"}).raise_for_status()
+        self.choose("Brass ratchet, quick")
+        self.press("c")
+        expect(page.locator("[data-slice]").first).to_be_visible()
+        self.pick("As another sound is sliced", "Dome glass, ring")
+        expect(page.get_by_text("found and finished as those of Dome glass, ring")).to_be_visible()
+        self.kept(f"{HERE}/plans/{one}", "it.plan.settings.by === 'grid' && it.plan.finish.peak_dbfs === -6 && it.plan.names.includes('cut')")
+
+    def test_columns_are_chosen_and_stay(self) -> None:
+        page = self.page
+        self.choose("Latch, double click")
+        self.press("c")
+        table = page.get_by_role("table", name="Slices")
+        expect(table.get_by_role("columnheader", name="Brightness")).to_be_visible()
+        page.get_by_role("button", name="Columns").click()
+        self.tick("Brightness")
+        self.tick("True peak")
+        self.press("Escape")
+        for _ in range(2):
+            expect(table.get_by_role("columnheader", name="Brightness")).to_have_count(0)
+            expect(table.get_by_role("columnheader", name="True peak")).to_be_visible()
+            page.reload()
+            expect(page.locator("[data-slice]").first).to_be_visible()
+
+    def test_sounds_recorded_together_are_sliced_together_and_stacked(self) -> None:
+        page = self.page
+        first, second = self.sound("Brass ratchet, slow"), self.sound("Brass ratchet, quick")
+        page.locator(f"[data-sound='{first}']").click()
+        page.locator(f"[data-sound='{second}']").click(modifiers=["Control"])
+        page.get_by_role("button", name="Slice together").click()
+        expect(page.get_by_test_id("slice-count")).to_be_visible()
+        page.get_by_role("tab", name="Finish").click()
+        expect(page.get_by_role("complementary", name="Find, finish and kits")).to_contain_text("Brass ratchet")
+        sound = self.api(f"{HERE}/plans")[0]["sound"]
+        self.assertEqual(self.api(f"{HERE}/plans/{sound}")["plan"]["stems"], [first + second - sound])
+        page.get_by_role("button", name="Leave out").click()
+        self.kept(f"{HERE}/plans/{sound}", "it.plan.stems.length === 0")
+        self.press("Control+a", "y")
+        expect(page.get_by_role("heading", level=1)).to_have_text(re.compile("^Slices of Brass ratchet"))
+        self.assertEqual(len(self.api(f"{HERE}/designs")), 1)
+
+    def test_thousand_slices_by_keyboard(self) -> None:
+        """Found, one dropped and two merged, the best of alike kept, finished, dealt into kits, played, made and put on the sheet of Ship."""
+        page = self.page
+        drawn = np.random.default_rng(2)
+        take = (drawn.standard_normal((60 * RATE, 1)) * 3e-4).astype(np.float32)
+        kinds = [drawn.standard_normal(2000) * np.exp(-np.arange(2000) / decay) for decay in (80, 200, 500, 900)]
+        for k in range(1000):
+            at = round((k + 0.2) * 0.06 * RATE)
+            take[at : at + 2000, 0] += (0.1 + 0.2 * (k % 5)) * kinds[k % 4][: len(take) - at].astype(np.float32) * np.float32(0.3)
+        path = self.folder / "many.wav"
+        files.write(path, take, RATE, 24)
+        self.post("import", {"paths": [str(path)]})
+        page.reload()
+        self.choose("many")
+        sound = self.sound("many")
+        self.post(f"plans/{sound}/find", {"by": "grid", "every_s": 0.06})
+        self.press("c")
+        count, rows = page.get_by_test_id("slice-count"), page.locator("[data-slice]")
+        expect(count).to_have_text(re.compile("^1000 slices 0 dropped"))
+        rows.first.click()
+        self.press("ArrowDown", "x")
+        expect(count).to_contain_text("1 dropped")
+        self.press("ArrowDown", "g")
+        expect(count).to_contain_text("999 slices")
+        self.kept(f"{HERE}/plans/{sound}/measured", "it.left === 0", patience_s=240)
+        best = page.get_by_role("button", name=re.compile("^Best of [0-9]+ alike"))
+        expect(best).to_be_enabled()
+        best.focus()
+        page.keyboard.press("Enter")
+        expect(count).not_to_contain_text("999 slices 1 dropped")
+        best.blur()
+        self.press("Control+z")
+        expect(count).to_contain_text("999 slices 1 dropped")
+        page.get_by_role("tab", name="Kits").focus()
+        page.keyboard.press("Enter")
+        deal = page.get_by_role("button", name="Deal 998 slices into 63 kits")
+        deal.focus()
+        page.keyboard.press("Enter")
+        keys = page.get_by_role("button", name="Keys", exact=True).last
+        expect(page.get_by_role("button", name=re.compile("^Kit 63"))).to_be_visible()
+        keys.focus()
+        page.keyboard.press("Enter")
+        expect(page.get_by_test_id("keys-ready")).to_have_text(re.compile("^1[56] keys hold a slice"))
+        meters = page.get_by_role("contentinfo")
+        quiet = meters.text_content()
+        self.press("q")
+        expect(meters).not_to_have_text(quiet or "")
+        self.press("Escape")
+        expect(rows.first).to_be_visible()
+        page.get_by_role("button", name="Make 998 one-shots").focus()
+        page.keyboard.press("Enter")
+        self.kept(f"{HERE}/sheets/1", "it.sheet.sounds.length >= 998", patience_s=240)
+        made = self.api(f"{HERE}/sounds?q=many where kind one-shot&limit=1")
+        self.assertEqual(made["total"], 998)
+        self.assertRegex(made["rows"][0]["tags"], r"kit-\d+ alike-\d+")

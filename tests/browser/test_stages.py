@@ -585,7 +585,7 @@ class Stages(InBrowser):
                 - img /^Slices of Gear room performance/
                 - table "Slices":
                   - rowgroup "Rows of slices"
-                - complementary "Find and finish"
+                - complementary "Find, finish and kits"
                 """,
             ),
             ("Ship", page.get_by_role("complementary", name="Targets"), '- heading "Sheet" [level=1]\n- complementary "Targets":\n  - radiogroup "Format"'),

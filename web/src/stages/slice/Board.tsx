@@ -44,7 +44,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const inside = (db: number) => Math.min(sensitivity?.high ?? db, Math.max(sensitivity?.low ?? db, db));
   const library = useShared((state) => state.library);
   const go = useNavigate();
-  const { view, plan, history, find, edit, back, finish, change, deal, saved, make: begin } = usePlan(loaded);
+  const { view, plan, history, find, edit, back, finish, change, deal, like, saved, make: begin } = usePlan(loaded);
   const [side, setSide] = useState<string>(SIDES[0]);
   /** The kit that is shown alone, and what is played on keys. */
   const [kit, setKit] = useState<number | null>(null);
@@ -261,6 +261,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
                   within={within}
                   onWithin={setWithin}
                   onFind={find}
+                  onLike={like}
                   onDropOthers={() => {
                     dropAll(new Set(pieces.filter((piece) => !inBand.has(piece.id)).map((piece) => piece.id)));
                     setWithin(null);

@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Plan } from "../../api/client";
+import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Controls } from "../../ui/controls";
@@ -19,6 +20,8 @@ interface Props {
   onWithin: (within: Within | null) => void;
   onFind: (settings: Plan["settings"], gesture: string) => void;
   onDropOthers: () => void;
+  /** Find and finish as the plan of another sound does. */
+  onLike: (sound: number) => void;
 }
 
 /** What attacks inside sounds were taken for, and why. */
@@ -38,13 +41,19 @@ const gridded = (settings: Plan["settings"]) =>
     (name) => !["bpm", "beats"].includes(name) || settings.spaced === "tempo",
   );
 
-export function FindPanel({ view, plan, rows, within, onWithin, onFind, onDropOthers }: Props) {
+export function FindPanel({ view, plan, rows, within, onWithin, onFind, onDropOthers, onLike }: Props) {
   const [by, setBy] = useState("Length");
   const column = MEASURED.find((one) => one.name === by) ?? MEASURED[0];
   const values = rows.flatMap((row) => column.value(row) ?? []);
   const pieces = plan.slices;
   const settings = view.plan.settings;
   const detectors = useQuery({ queryKey: ["detectors"], staleTime: Number.POSITIVE_INFINITY, queryFn: () => got(api.GET("/api/detectors")) }).data;
+  const library = useShared((state) => state.library);
+  const plans = useQuery({
+    queryKey: ["plans", library],
+    queryFn: () => got(api.GET("/api/lib/{library}/plans", { params: { path: { library } } })),
+  });
+  const others = plans.data?.filter((one) => one.sound !== view.sound) ?? [];
   const looksAt = (detectors?.[settings.by] ?? []) as (keyof Plan["settings"])[];
   return (
     <>
@@ -76,6 +85,14 @@ export function FindPanel({ view, plan, rows, within, onWithin, onFind, onDropOt
         <Box color="dim" fontSize="12px" data-testid="inside">
           {taken(view.inside)}
         </Box>
+      )}
+      {others.length > 0 && (
+        <Choose
+          label="As another sound is sliced"
+          value=""
+          options={[["", "As another sound is sliced"], ...others.map((one) => [String(one.sound), one.name] as const)]}
+          onChange={(sound) => sound && onLike(Number(sound))}
+        />
       )}
       <Line />
       <Flex justify="space-between" align="center">

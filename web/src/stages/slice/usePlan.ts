@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 import { api, got, type Plan, type Schemas, type Slice } from "../../api/client";
 import { useDocument } from "../../documents/useDocument";
 import { useShared } from "../../session/store";
-import { complain } from "../../ui/messages";
+import { complain, tell } from "../../ui/messages";
 
 export type PlanView = Schemas["PlanView"];
 export type Edit = Schemas["Edited"]["edit"];
@@ -73,6 +73,18 @@ export function usePlan(loaded: PlanView) {
     await history.saved();
   };
   const change = (values: Partial<Plan>, gesture?: string) => history.change({ ...plan, ...values }, gesture);
+  /** Find and finish as the plan of another sound does; one step of undo for each of both. */
+  const like = async (sound: number) => {
+    try {
+      const other = await got(api.GET("/api/lib/{library}/plans/{id}", { params: { path: { library, id: sound } } }));
+      const { finish: its, names, kitting, settings } = other.plan;
+      change({ finish: its, names, kitting });
+      find(settings, `like ${sound}`);
+      tell(`Slices are found and finished as those of ${other.name}.`);
+    } catch (error) {
+      complain(error);
+    }
+  };
   const make = () => got(api.POST("/api/lib/{library}/plans/{id}/make", { params: { path } }));
-  return { view, plan, history, find, edit, back, finish, change, deal, saved, make };
+  return { view, plan, history, find, edit, back, finish, change, deal, like, saved, make };
 }
