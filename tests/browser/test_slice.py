@@ -187,6 +187,7 @@ class Slice(OnTheBench):
         first, second = self.sound("Brass ratchet, slow"), self.sound("Brass ratchet, quick")
         page.locator(f"[data-sound='{first}']").click()
         page.locator(f"[data-sound='{second}']").click(modifiers=["Control"])
+        page.get_by_role("region", name="Chosen sounds").get_by_role("button", name="Put into").click()
         page.get_by_role("button", name="Slice together").click()
         expect(page.get_by_test_id("slice-count")).to_be_visible()
         page.get_by_role("tab", name="Finish").click()
@@ -237,7 +238,7 @@ class Slice(OnTheBench):
         deal = page.get_by_role("button", name="Deal 998 slices into 63 kits")
         deal.focus()
         page.keyboard.press("Enter")
-        keys = page.get_by_role("button", name="Keys", exact=True).last
+        keys = page.get_by_role("button", name="Keys of Kit 63")
         expect(page.get_by_role("button", name=re.compile("^Kit 63"))).to_be_visible()
         keys.focus()
         page.keyboard.press("Enter")

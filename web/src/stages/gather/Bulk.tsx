@@ -58,6 +58,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
     <Flex
       role="region"
       aria-label="Chosen sounds"
+      wrap="wrap"
       gap="6px"
       px="10px"
       py="6px"
@@ -147,7 +148,7 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
           onChange={(value) => value !== "none" && void proposeAnchors(value as "" | "hit" | "top" | "end" | "start")}
         />
       </Fold>
-      <Fold label="Put into" hint="Into a set, or through a chain">
+      <Fold label="Put into" hint="Into a set, through a chain, or onto one plan of slices">
         <Choose
           label="Put into a set"
           value=""
@@ -175,19 +176,19 @@ export function Bulk({ total, onReview }: { total: number; onReview: () => void 
             if (value) void giveChain(Number(chain), { ...among(), linked: how === "link", after: how === "after" });
           }}
         />
+        {!all && !asked.trash && chosen.length <= MOST_STEMS && (
+          <Do
+            quiet
+            hint="Recorded together: the slices of the first one are cut from all of them, at the same moments"
+            onClick={() => void send.sliceTogether(chosen)}
+          >
+            Slice together
+          </Do>
+        )}
       </Fold>
       <Do quiet act="review" onClick={onReview}>
         Review
       </Do>
-      {!all && !asked.trash && chosen.length <= MOST_STEMS && (
-        <Do
-          quiet
-          hint="Recorded together: the slices of the first one are cut from all of them, at the same moments"
-          onClick={() => void send.sliceTogether(chosen)}
-        >
-          Slice together
-        </Do>
-      )}
       <ExportLine what={among} heard={() => heardSo(null)} title="Export" />
       {asked.trash ? (
         <Do quiet onClick={() => void edit({ trashed: false })}>

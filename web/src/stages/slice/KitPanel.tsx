@@ -56,7 +56,7 @@ export function KitPanel({ plan, shown, onShow, onDeal, onPlay, onSettings, onCl
                     {there.length}, {(seconds / Math.max(1, there.length)).toFixed(2)} s each
                   </Box>
                 </Bare>
-                <Do quiet disabled={!there.length} onClick={() => onPlay(i)} hint={`Play ${kit.name} on the keys`}>
+                <Do quiet disabled={!there.length} onClick={() => onPlay(i)} aria-label={`Keys of ${kit.name}`} hint={`Play ${kit.name} on the keys`}>
                   Keys
                 </Do>
               </Flex>
