@@ -2,6 +2,7 @@
 
 import json
 import re
+from pathlib import Path
 
 from oskren.core.audio import files
 from oskren.core.measure import levels
@@ -179,6 +180,27 @@ class WholeWay(InBrowser):
     def number(self, name: str) -> int:
         return next(row["id"] for row in self.api("lib/story/sounds")["rows"] if row["name"] == name)
 
+    def handed_over(self, out: Path) -> None:
+        """The page beside the files, opened as whoever gets the folder opens it."""
+        handed = self.page.context.new_page()
+        asked: list[str] = []
+        handed.on("request", lambda request: asked.append(request.url))
+        handed.goto((out / "index.html").as_uri())
+        rows = handed.locator(".file")
+        expect(rows).to_have_count(self.made)
+        expect(handed.get_by_role("status")).to_contain_text(f"{self.made} of {self.made} files")
+        rows.nth(1).click()
+        handed.wait_for_function("() => document.getElementById('player').currentTime > 0.02")
+        expect(rows.nth(1)).to_have_attribute("aria-current", "true")
+        expect(handed.get_by_role("status")).not_to_contain_text("cannot be played")
+        handed.keyboard.press("ArrowDown")
+        expect(rows.nth(2)).to_have_attribute("aria-current", "true")
+        handed.get_by_label("Search").fill("workshop 02")
+        expect(rows).to_have_count(1)
+        self.assertTrue(all(url.startswith("file:") for url in asked), asked)
+        handed.close()
+        self.assertTrue((out / "preview reel.wav").exists())
+
     def ship(self) -> None:
         page = self.page
         self.stage("Ship")
@@ -194,10 +216,14 @@ class WholeWay(InBrowser):
         template.fill("latch/{name}_{number:2}")
         template.press("Enter")
         expect(page.get_by_test_id("planned")).to_have_text(f"{self.made} files")
+        page.get_by_role("button", name="Page that plays and searches them").click()
+        page.get_by_role("button", name="Preview reel").click()
+        self.kept("lib/story/sheets/1", "it.sheet.hand_over.page && it.sheet.hand_over.reel")
         page.get_by_role("button", name=re.compile("^Ship .* files")).click()
         expect(page.get_by_text(f"{self.made} files, 0 of them unchanged, 0 failed; all were read back.")).to_be_visible()
         expect(page.get_by_role("table", name="Report")).to_contain_text("latch/")
-        shipped = sorted(out.rglob("*.wav"))
+        self.handed_over(out)
+        shipped = sorted(out.rglob("latch/*.wav"))
         self.assertEqual(len(shipped), self.made)
         found = [measure_file(path) for path in shipped]
         one_shots = [one for one in found if one.channels == 1]

@@ -6,15 +6,15 @@ from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter
-from fastapi.responses import FileResponse
+from fastapi.responses import FileResponse, HTMLResponse
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
-from oskren.core.ship import manifest
+from oskren.core.ship import handover, manifest
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Planned, Target
+from oskren.core.ship.sheet import HandOver, Planned, Target
 from oskren.core.ship.write import FileReport
 from oskren.core.words.names import TOKENS
 from oskren.store import Library
@@ -37,6 +37,7 @@ class ToShip(OnSheet):
     folder: str = Field("", max_length=4000)
     project: int = 1
     allowed: list[str] = Field([], max_length=20_000)
+    hand_over: HandOver = HandOver()
 
 
 class Preview(BaseModel):
@@ -93,7 +94,7 @@ def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
 @router.post("/ship")
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
     """Run a sheet as a job."""
-    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets)
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.hand_over)
     problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
     if problems:
         raise OskrenError(problems[0])
@@ -133,6 +134,15 @@ def shipment(library: InLibrary, id: int) -> ShipmentView:
 def resume(studio: InStudio, library: InLibrary, id: int) -> Started:
     """Go on with an interrupted shipment, or run it again: what has not changed is left as it is."""
     return started(_run(studio, library, id, kept.shipment(library, id).name), id)
+
+
+@router.get("/shipments/{id}/page", response_class=HTMLResponse)
+def report_page(library: InLibrary, id: int) -> HTMLResponse:
+    """The report as one HTML page, failures first; it plays the files where it is put beside them."""
+    row = kept.shipment(library, id)
+    reports = [FileReport.model_validate(one) for one in row.reports]
+    named = {"Content-Disposition": "attachment; filename=report.html"}
+    return HTMLResponse(handover.page(Path(row.folder), row.name, reports), headers=named)
 
 
 @router.get("/shipments/{id}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, Field
 
 from oskren.core.nodes.heard import Heard
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.sheet import HandOver, Target
 
 MOST = 20_000
 """So many of each kind fit on a sheet."""
@@ -39,9 +39,10 @@ class OnSheet(BaseModel):
 
 
 class SheetDraft(OnSheet):
-    """A sheet: what is on it, its targets, where to, and which files of others may be written over."""
+    """A sheet: what is on it, its targets, where to, which files of others may be written over, and what is put beside the files."""
 
     name: str = Field("One-shots", max_length=120)
     targets: list[Target] = Field([Target(name="wav 24", template="{category}/{name}")], min_length=1, max_length=8)
     folder: str = Field("", max_length=4000)
     allowed: list[str] = Field([], max_length=20_000)
+    hand_over: HandOver = HandOver()

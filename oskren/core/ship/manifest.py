@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from pydantic import BaseModel, ValidationError
@@ -27,6 +28,8 @@ COLUMNS = [
     "integrated_lufs",
     "sha256",
     "notes",
+    "rights",
+    "tags",
     "checks",
 ]
 
@@ -37,6 +40,8 @@ class Manifest(BaseModel):
     format: str = "oskren-manifest"
     version: int = 1
     files: list[FileReport] = []
+    beside: dict[str, str] = {}
+    """What else was written there, with its SHA-256: a page, a readme, a reel."""
 
 
 def load(folder: Path) -> Manifest:
@@ -47,11 +52,11 @@ def load(folder: Path) -> Manifest:
         return Manifest()
 
 
-def save(folder: Path, reports: list[FileReport]) -> None:
-    """Write the manifest as JSON and CSV, joined with what stood in it for other files that still exist."""
-    made = {report.path: report for report in reports}
-    kept = [old for old in load(folder).files if old.path not in made and (folder / old.path).exists()]
-    manifest = Manifest(files=sorted([*kept, *reports], key=lambda report: report.path))
+def save(folder: Path, reports: Sequence[FileReport], beside: Mapping[str, str] | None = None) -> Manifest:
+    """Write the manifest as JSON and CSV, joined with what stood in it for other files that still exist; and with what was put ``beside`` them."""
+    made, before = {report.path: report for report in reports}, load(folder)
+    kept = [old for old in before.files if old.path not in made and (folder / old.path).exists()]
+    manifest = Manifest(files=sorted([*kept, *reports], key=lambda report: report.path), beside=before.beside | dict(beside or {}))
     with replacing(folder / NAME) as temporary:
         temporary.write_text(manifest.model_dump_json(indent=1))
     text = io.StringIO()
@@ -60,9 +65,11 @@ def save(folder: Path, reports: list[FileReport]) -> None:
     for report in manifest.files:
         facts = report.model_dump(exclude={"checks"})
         failed = [f"{check.name}: {check.note}" for check in report.checks if not check.ok]
+        facts["tags"] = " ".join(report.tags)
         table.writerow([*(facts[column] for column in COLUMNS[:-1]), "; ".join(failed) or "ok"])
     with replacing(folder / TABLE) as temporary:
         temporary.write_text(text.getvalue())
+    return manifest
 
 
 def as_written(folder: Path, report: FileReport) -> bool:

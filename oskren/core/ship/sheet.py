@@ -48,12 +48,30 @@ class Target(Levelled):
         return self
 
 
+PAGE, README, REEL = "index.html", "README.txt", "preview reel.wav"
+
+
+class HandOver(Frozen):
+    """What is put beside the files of a shipment."""
+
+    page: bool = switch(False, "Page that plays and searches them", f"{PAGE}: waveforms, words and checks; it needs no network")
+    readme: bool = switch(False, "Readme", f"{README}: counts, formats and rights")
+    reel: bool = switch(False, "Preview reel", f"{REEL}: all files in a row, each with a mark that carries its name")
+    gap_s: float = number(0.5, 0, 10, "s", "Silence between them", digits=1, usual=(0, 3))
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The files it asks for."""
+        return tuple(name for name, wanted in ((PAGE, self.page), (README, self.readme), (REEL, self.reel)) if wanted)
+
+
 class Sheet(Frozen):
     """What goes into a batch render."""
 
     name: str = "shipment"
     items: tuple[Item, ...] = Field(min_length=1)
     targets: tuple[Target, ...] = Field((Target(),), min_length=1)
+    hand_over: HandOver = HandOver()
 
 
 class Planned(Frozen):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 from pathlib import Path
 from typing import NamedTuple
@@ -16,7 +17,7 @@ from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import LoopPart, Marker, Metadata
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
-from oskren.core.measure import levels, loudness
+from oskren.core.measure import levels, loudness, peaks
 from oskren.core.nodes.chains import passed_over
 from oskren.core.nodes.model import Chained, Step
 from oskren.core.nodes.render import Renderer
@@ -87,6 +88,10 @@ class FileReport(BaseModel):
     target: str
     made_from: list[str]
     notes: str = ""
+    rights: str = ""
+    tags: tuple[str, ...] = ()
+    outline: str = ""
+    """The small waveform (base64), as rows draw it."""
     modified_ns: int = 0
     """When the file was written, to see that nobody touched it since."""
 
@@ -264,8 +269,17 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
         target=target.name,
         made_from=[leaf.audio for leaf in leaves(item.node)],
         notes=item.notes,
+        rights=item.rights,
+        tags=item.tags,
+        outline=_outline(back),
         modified_ns=path.stat().st_mtime_ns,
     )
+
+
+def _outline(samples: Samples) -> str:
+    building = peaks.Building(samples.shape[1])
+    building.add(samples)
+    return base64.b64encode(building.finish().outline()).decode() if len(samples) else ""
 
 
 def refuse_outside(root: Path, relative: str) -> Path:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.missing import without_missing
-from oskren.core.ship import manifest
+from oskren.core.ship import handover, manifest
 from oskren.core.ship.items import Item, Titled
 from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
 from oskren.core.ship.write import File, refuse_outside
@@ -17,6 +17,7 @@ from oskren.work.engine import guard
 from oskren.work.engine.journal import Journal
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
+from oskren.work.ship import tasks
 from oskren.work.ship.run import Written, write
 
 
@@ -98,9 +99,12 @@ def ship(
     journal = Journal.of(studio.home.folder, out)
     journal.settle()
     manifest.refuse_foreign(out)
+    handover.refuse_others(out, sheet.hand_over, manifest.load(out).beside)
     sheet = sheet.model_copy(update={"items": as_present(library, sheet.items)})
     files = planned_files(studio, sheet.name, titled_items(studio, library, sheet.items), sheet.targets, out, allowed)
+    taken = {name.casefold() for name in sheet.hand_over.names} & {one.path.casefold() for one in files}
     problems = [one.problem for one in files if one.problem]
+    problems += [f"A sound and what is put beside the files would both be called {name}; rename the sound." for name in taken]
     if problems:
         raise OskrenError(problems[0] + (f" ({len(problems)} files are concerned.)" if len(problems) > 1 else ""))
     try:
@@ -135,4 +139,8 @@ def ship(
         journal.sweep(one.path for one in files)
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
+    if sheet.hand_over.names and result.reports and progress.wanted:
+        call = (tasks.hand_over, str(out), sheet.name, result.reports, sheet.hand_over)
+        for _, beside in studio.batch([call], progress, counts=False):
+            manifest.save(out, result.reports, beside)
     return result

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
+from oskren.core.ship import handover
+from oskren.core.ship.sheet import HandOver
 from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
 from oskren.work.engine.journal import note
 from oskren.work.engine.place import Workplace
@@ -52,6 +55,11 @@ def _ship(renderer: Renderer, one: File) -> Shipped:
         return Shipped(one.shown, reason=str(error))
     except Exception as error:  # whatever is wrong with one item is that item's alone
         return Shipped(one.shown, reason=f"{one.shown}: cannot be rendered ({type(error).__name__}: {error})")
+
+
+def hand_over(folder: str, name: str, reports: Sequence[FileReport], wanted: HandOver) -> dict[str, str]:
+    """Write what is asked for beside the files of a shipment; names with their SHA-256."""
+    return handover.write(Path(folder), name, reports, wanted)
 
 
 def ship_one(place: Workplace, file: File) -> Shipped:

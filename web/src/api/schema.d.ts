@@ -3720,6 +3720,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/shipments/{id}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Page
+         * @description The report as one HTML page, failures first; it plays the files where it is put beside them.
+         */
+        get: operations["report_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/shipments/{id}/manifest": {
         parameters: {
             query?: never;
@@ -4886,6 +4906,21 @@ export interface components {
              */
             notes: string;
             /**
+             * Rights
+             * @default
+             */
+            rights: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * Outline
+             * @default
+             */
+            outline: string;
+            /**
              * Modified Ns
              * @default 0
              */
@@ -5363,6 +5398,32 @@ export interface components {
             right: number;
             /** Of */
             of: number;
+        };
+        /**
+         * HandOver
+         * @description What is put beside the files of a shipment.
+         */
+        HandOver: {
+            /**
+             * Page that plays and searches them
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Readme
+             * @default false
+             */
+            readme: boolean;
+            /**
+             * Preview reel
+             * @default false
+             */
+            reel: boolean;
+            /**
+             * Silence between them
+             * @default 0.5
+             */
+            gap_s: number;
         };
         /**
          * Heard
@@ -8214,7 +8275,7 @@ export interface components {
         };
         /**
          * SheetDraft
-         * @description A sheet: what is on it, its targets, where to, and which files of others may be written over.
+         * @description A sheet: what is on it, its targets, where to, which files of others may be written over, and what is put beside the files.
          */
         SheetDraft: {
             /**
@@ -8275,6 +8336,15 @@ export interface components {
              * @default []
              */
             allowed: string[];
+            /**
+             * @default {
+             *       "page": false,
+             *       "readme": false,
+             *       "reel": false,
+             *       "gap_s": 0.5
+             *     }
+             */
+            hand_over: components["schemas"]["HandOver"];
         };
         /**
          * SheetKept
@@ -9566,6 +9636,15 @@ export interface components {
              * @default []
              */
             allowed: string[];
+            /**
+             * @default {
+             *       "page": false,
+             *       "readme": false,
+             *       "reel": false,
+             *       "gap_s": 0.5
+             *     }
+             */
+            hand_over: components["schemas"]["HandOver"];
         };
         /**
          * Together
@@ -19667,6 +19746,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": components["schemas"]["Problem"];
                 };
             };
         };

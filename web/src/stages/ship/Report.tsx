@@ -86,6 +86,9 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
           <Flex gap="6px" wrap="wrap">
             <Do onClick={() => manifest(false)}>Manifest, JSON</Do>
             <Do onClick={() => manifest(true)}>CSV</Do>
+            <Do onClick={() => window.open(`/api/lib/${library}/shipments/${number}/page`, "_self")} hint="All of this as one page">
+              Page, HTML
+            </Do>
           </Flex>
           <Do onClick={onResume} hint="Files that have not changed are left as they are">
             {state === "interrupted" ? "Go on with it" : "Ship again what changed"}

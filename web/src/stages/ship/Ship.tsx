@@ -86,8 +86,9 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
       project,
       heard: kept.heard ?? {},
       allowed: kept.allowed ?? [],
+      hand_over: kept.hand_over,
     }),
-    [name, sheet, designs, draws, targets, folder, project, kept.heard, kept.allowed],
+    [name, sheet, designs, draws, targets, folder, project, kept.heard, kept.allowed, kept.hand_over],
   );
   const asked = useSettled(wanted, 100);
   const preview = useQuery({
@@ -193,6 +194,8 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               tokens={preview.data?.tokens ?? {}}
               folder={folder}
               onFolder={(next) => changeSheet({ folder: next.trim() })}
+              handOver={kept.hand_over}
+              onHandOver={(values) => changeSheet({ hand_over: { ...kept.hand_over, ...values } }, Object.keys(values).join())}
             />
           }
         >

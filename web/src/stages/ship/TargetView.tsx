@@ -1,6 +1,6 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Target } from "../../api/client";
+import type { Schemas, Target } from "../../api/client";
 import { levelNames } from "../../between/levels";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
@@ -8,16 +8,20 @@ import { TextField } from "../../ui/fields";
 import { bitsFor, useFormats } from "../../ui/formats";
 import { Heading, Line, Side } from "../../ui/frames";
 
+type HandOver = Schemas["HandOver"];
+
 interface Props {
   targets: Target[];
   onChange: (targets: Target[]) => void;
   tokens: Record<string, string>;
   folder: string;
   onFolder: (folder: string) => void;
+  handOver: HandOver;
+  onHandOver: (values: Partial<HandOver>) => void;
 }
 
 /** How files are written. */
-export function TargetView({ targets, onChange, tokens, folder, onFolder }: Props) {
+export function TargetView({ targets, onChange, tokens, folder, onFolder, handOver, onHandOver }: Props) {
   const [format, bits] = [useControl("Target", "format"), useControl("Target", "bits")];
   const models = useModels();
   const [at, setAt] = useState(0);
@@ -104,6 +108,14 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder }: Prop
       <Box color="dim" fontSize="12px">
         A slash makes a folder.
       </Box>
+      <Line />
+      <Heading>Beside the files</Heading>
+      <Controls<HandOver>
+        model="HandOver"
+        names={["page", "readme", "reel", ...(handOver.reel ? (["gap_s"] as const) : [])]}
+        value={handOver}
+        onChange={onHandOver}
+      />
       {targets.length > 1 && (
         <Do
           onClick={() => {
