@@ -10,7 +10,7 @@ from oskren.core.controls import Control, controls_of, number
 from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Mix, Step
-from oskren.core.ship.sheet import HandOver, Target
+from oskren.core.ship.sheet import Beside, Target
 from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.finish import Finish
 from oskren.core.slice.kits import KitSettings
@@ -38,7 +38,7 @@ class Published(BaseModel):
 
 
 MODELS: tuple[type[BaseModel], ...] = (
-    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, HandOver, Reel,
+    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Beside, Reel,
     Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings,
 )  # fmt: skip
 

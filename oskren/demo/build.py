@@ -17,7 +17,7 @@ from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.sheet import Beside, Target
 from oskren.core.ship.write import write_sound
 from oskren.core.slice.finish import Finish
 from oskren.core.slice.plan import drop, looped, move
@@ -270,6 +270,7 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
         "Gear room one-shots",
         OnSheet(sounds=made),
         [Target(name="wav 24", template="{category}/{name}"), Target(name="ogg", format="ogg", template="preview/{name}")],
+        Beside(page=True, readme=True, reel=True),
     )
     shipment = shipments.begin(library, sheet, home / "shipped")
     shipments.run(studio, library, shipment)

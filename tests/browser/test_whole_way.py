@@ -218,7 +218,7 @@ class WholeWay(InBrowser):
         expect(page.get_by_test_id("planned")).to_have_text(f"{self.made} files")
         page.get_by_role("button", name="Page that plays and searches them").click()
         page.get_by_role("button", name="Preview reel").click()
-        self.kept("lib/story/sheets/1", "it.sheet.hand_over.page && it.sheet.hand_over.reel")
+        self.kept("lib/story/sheets/1", "it.sheet.beside.page && it.sheet.beside.reel")
         page.get_by_role("button", name=re.compile("^Ship .* files")).click()
         expect(page.get_by_text(f"{self.made} files, 0 of them unchanged, 0 failed; all were read back.")).to_be_visible()
         expect(page.get_by_role("table", name="Report")).to_contain_text("latch/")

@@ -18,8 +18,8 @@ from oskren.core.measure import levels
 from oskren.core.nodes import Chained, Step
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item, Titled
-from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
-from oskren.core.ship.write import OverFullScale, refuse_outside, render_file, verify, write_sound
+from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, missing, plan
+from oskren.core.ship.write import OverFullScale, refuse_outside, render_file, verify, with_twins, write_sound
 from tests.support import RATE, InFolder, noise, sine
 
 
@@ -189,6 +189,49 @@ class Sheets(InFolder):
         for values in ({"format": "flac", "bits": 32}, {"bits": 12}, {"rate": 5}, {"peak_dbfs": 3.0}, {"template": ""}):
             with self.subTest(values=values), self.assertRaises(ValidationError):
                 Target(**values)
+
+    def test_folders_follow_what_is_known_of_a_sound(self) -> None:
+        items = [
+            Titled("Glass Ring", "Glass/Ring", RATE, 1, tags=("kit-2", "alike-7"), seconds=0.7, brightness_hz=5000.0),
+            Titled("low hum", "", RATE, 2, seconds=12.0, brightness_hz=90.0),
+            Titled("Glass Chip", "Glass/Chip", RATE, 1, seconds=0.2),
+        ]
+        for template, paths in (
+            ("{top}/{length}/{name}", ["Glass/0.5 to 1 s/Glass Ring.wav", "uncategorised/over 10 s/low hum.wav", "Glass/under 0.5 s/Glass Chip.wav"]),
+            ("{bright}/{name}", ["bright/Glass Ring.wav", "dark/low hum.wav", "Glass Chip.wav"]),
+            ("kit {kit}/{name} {alike}", ["kit 2/Glass Ring 7.wav", "kit/low hum.wav", "kit/Glass Chip.wav"]),
+            ("{top}/{place:2}", ["Glass/01.wav", "uncategorised/01.wav", "Glass/02.wav"]),
+        ):
+            with self.subTest(template=template):
+                self.assertEqual([one.path for one in plan("s", items, [Target(template=template)])], paths)
+        written = plan("s", items, [Target(template="{top}/{name}", spaces="_", case="lower")])
+        self.assertEqual([one.path for one in written], ["glass/glass_ring.wav", "uncategorised/low_hum.wav", "glass/glass_chip.wav"])
+
+    def test_what_a_buyer_would_miss_is_counted(self) -> None:
+        items = [Titled("a", "Glass", 96_000, 1, rights="ours", notes="rim"), Titled("b", "", 44_100, 1)]
+        found = {one.what: one.items for one in missing(items, [Target(), Target(rate=48_000)])}
+        self.assertEqual(found, {"category": (1,), "rights": (1,), "description": (1,), "rate": (1,)})
+        self.assertEqual(missing(items[:1], [Target()]), [])
+
+    def test_files_that_are_the_same_and_long_silences_are_told(self) -> None:
+        one, two = self.items("a", "b")
+        reports = [render_file(self.renderer, item, Target(), self.folder / f"{k}.wav", f"{k}.wav") for k, item in enumerate((one, two))]
+        late = np.concatenate([np.zeros((RATE, 1), np.float32), sine(440, 0.5, -6) * np.hanning(RATE // 2).astype(np.float32)[:, None]])
+        same = Item(node=self.source(late), name="late")
+        reports += [render_file(self.renderer, same, Target(), self.folder / f"{k}.wav", f"{k}.wav") for k in ("late", "again")]
+        told = [[check.name for check in report.checks if not check.ok and check.name in ("twin", "silence at its ends")] for report in with_twins(reports)]
+        self.assertEqual(told, [[], [], ["silence at its ends"], ["silence at its ends", "twin"]])
+        copies = [reports[0], reports[1], reports[0].model_copy(update={"path": "copy.wav"})]
+        found = with_twins(with_twins(copies))
+        self.assertEqual([[check.note for check in report.checks if check.name == "twin"] for report in found], [[], [], ["0.wav is the same, byte for byte"]])
+        self.assertTrue(all(report.ok for report in found))
+        self.assertEqual(with_twins(found[:2]), reports[:2])
+
+    def test_kinds_of_problems_are_told(self) -> None:
+        items = [Titled("a", "", RATE, 1), Titled("a", "", RATE, 3)]
+        self.assertEqual([one.kind for one in plan("s", items, [Target(template="{name}")])], ["alike", "alike"])
+        self.assertEqual([one.kind for one in plan("s", items, [Target(format="mp3", template="{name} {channels}")])], ["", "channels"])
+        self.assertEqual([one.kind for one in plan("s", items, [Target(template="{none}")])], ["name", "name"])
 
     def test_the_key_follows_the_sound_and_the_target_not_the_path(self) -> None:
         one, other = self.items("a", "b")

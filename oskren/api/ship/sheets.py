@@ -12,9 +12,9 @@ from pydantic import BaseModel, Field
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
-from oskren.core.ship import handover, manifest
+from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import HandOver, Planned, Target
+from oskren.core.ship.sheet import READY, Beside, Missing, Planned, Target, missing
 from oskren.core.ship.write import FileReport
 from oskren.core.words.names import TOKENS
 from oskren.store import Library
@@ -37,15 +37,16 @@ class ToShip(OnSheet):
     folder: str = Field("", max_length=4000)
     project: int = 1
     allowed: list[str] = Field([], max_length=20_000)
-    hand_over: HandOver = HandOver()
+    beside: Beside = Beside()
 
 
 class Preview(BaseModel):
-    """Every path a sheet would write, and the tokens a template may hold."""
+    """Every path a sheet would write, the tokens a template may hold, and what its items do not say."""
 
     files: list[Planned]
     problems: int
     tokens: dict[str, str]
+    missing: list[Missing] = []
 
 
 class Failure(BaseModel):
@@ -78,13 +79,20 @@ def _planned(studio: Studio, library: Library, wanted: ToShip) -> list[Planned]:
     return planned_files(studio, wanted.name, titled_on(studio, library, wanted), wanted.targets, _folder(studio, wanted), wanted.allowed)
 
 
+@router.get("/ship/ready")
+def ready_targets(library: InLibrary) -> list[Target]:
+    """Targets to begin with."""
+    return list(READY)
+
+
 @router.post("/ship/preview")
 def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     """Names and problems, before anything is rendered."""
     if not wanted.count:
         return Preview(files=[], problems=0, tokens=TOKENS)
-    files = _planned(studio, library, wanted)
-    return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS)
+    items = titled_on(studio, library, wanted)
+    files = planned_files(studio, wanted.name, items, wanted.targets, _folder(studio, wanted), wanted.allowed)
+    return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS, missing=missing(items, wanted.targets))
 
 
 def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
@@ -94,7 +102,7 @@ def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
 @router.post("/ship")
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
     """Run a sheet as a job."""
-    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.hand_over)
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.beside)
     problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
     if problems:
         raise OskrenError(problems[0])
@@ -142,7 +150,7 @@ def report_page(library: InLibrary, id: int) -> HTMLResponse:
     row = kept.shipment(library, id)
     reports = [FileReport.model_validate(one) for one in row.reports]
     named = {"Content-Disposition": "attachment; filename=report.html"}
-    return HTMLResponse(handover.page(Path(row.folder), row.name, reports), headers=named)
+    return HTMLResponse(beside.page(Path(row.folder), row.name, reports), headers=named)
 
 
 @router.get("/shipments/{id}/manifest", response_class=FileResponse, responses={200: {"content": {"text/csv": {}, "application/octet-stream": {}}}})

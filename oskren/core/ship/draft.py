@@ -5,7 +5,7 @@ from __future__ import annotations
 from pydantic import BaseModel, Field
 
 from oskren.core.nodes.heard import Heard
-from oskren.core.ship.sheet import HandOver, Target
+from oskren.core.ship.sheet import Beside, Target
 
 MOST = 20_000
 """So many of each kind fit on a sheet."""
@@ -45,4 +45,4 @@ class SheetDraft(OnSheet):
     targets: list[Target] = Field([Target(name="wav 24", template="{category}/{name}")], min_length=1, max_length=8)
     folder: str = Field("", max_length=4000)
     allowed: list[str] = Field([], max_length=20_000)
-    hand_over: HandOver = HandOver()
+    beside: Beside = Beside()

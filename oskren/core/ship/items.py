@@ -35,13 +35,25 @@ class Item(Frozen):
 
 
 class Titled(NamedTuple):
-    """What the name of an item's file is made of: name, category, rate (Hz), channels, and the bits it was recorded in."""
+    """What the name of an item's file is made of: name, category, rate (Hz), channels, the bits it was recorded in, tags, length (s), brightness (Hz).
+
+    ``rights`` and ``notes`` are looked at before it leaves: whoever gets the file asks for them.
+    """
 
     name: str
     category: str
     rate: int
     channels: int
     bits: int | None = None
+    tags: tuple[str, ...] = ()
+    seconds: float | None = None
+    brightness_hz: float | None = None
+    rights: str = ""
+    notes: str = ""
+
+    def tagged(self, kind: str) -> str:
+        """What a tag such as kit-2 says of a kind; empty without one."""
+        return next((tag.removeprefix(f"{kind}-") for tag in self.tags if tag.startswith(f"{kind}-")), "")
 
 
 def name_heard(name: str, heard: Heard) -> str:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Sequence
+import re
+from collections import Counter
+from collections.abc import Mapping, Sequence
 from typing import Literal
 
 from pydantic import Field, model_validator
@@ -37,6 +39,8 @@ class Target(Levelled):
     over: Literal["refuse", "lower", "limit"] = choice("refuse", OVER, "What goes over full scale")
     """What becomes of a sound over full scale in a format that ends there: it is not written, lowered, or limited."""
     template: str = Field("{name}", min_length=1, max_length=400)
+    spaces: Literal["", "_", "-"] = choice("", {"": "as they are", "_": "underscores", "-": "hyphens"}, "Spaces in names")
+    case: Literal["", "lower", "upper"] = choice("", {"": "as it is", "lower": "lower", "upper": "upper"}, "Case of names")
 
     @model_validator(mode="after")
     def _writable(self) -> Target:
@@ -48,10 +52,18 @@ class Target(Levelled):
         return self
 
 
+READY = (
+    Target(name="archive", bits=None, template="archive/{category}/{name}"),
+    Target(name="game", format="ogg", rate=48_000, channels="mono", level_by="true peak", peak_dbfs=-1.0, template="game/{name}", spaces="_", case="lower"),
+    Target(name="preview", format="mp3", level_by="loudness", loudness_lufs=-18.0, template="preview/{name}"),
+)
+"""Targets people begin with: all of it as it is, small and even for an engine, and light to listen through (common practice, no source)."""
+
+
 PAGE, README, REEL = "index.html", "README.txt", "preview reel.wav"
 
 
-class HandOver(Frozen):
+class Beside(Frozen):
     """What is put beside the files of a shipment."""
 
     page: bool = switch(False, "Page that plays and searches them", f"{PAGE}: waveforms, words and checks; it needs no network")
@@ -71,7 +83,12 @@ class Sheet(Frozen):
     name: str = "shipment"
     items: tuple[Item, ...] = Field(min_length=1)
     targets: tuple[Target, ...] = Field((Target(),), min_length=1)
-    hand_over: HandOver = HandOver()
+    beside: Beside = Beside()
+
+
+ProblemKind = Literal["", "alike", "foreign", "channels", "name", "held"]
+"""What is wrong with a planned file: several are called alike, somebody else's file lies there, its format has not so many channels, its template
+cannot be filled, or a library or folder holds its path."""
 
 
 class Planned(Frozen):
@@ -81,6 +98,7 @@ class Planned(Frozen):
     item: int
     target: int
     problem: str = ""
+    kind: ProblemKind = ""
     foreign: bool = False
 
 
@@ -103,6 +121,7 @@ def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[
     """
     planned: list[Planned] = []
     for t, target in enumerate(targets):
+        places: Counter[str] = Counter()
         for i, item in enumerate(items):
             rate, channels = item.rate, item.channels
             wide = channels if target.channels == "keep" else len(CHANNELS[target.channels])
@@ -116,17 +135,66 @@ def plan(name: str, items: Sequence[Titled], targets: Sequence[Target]) -> list[
                 "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
                 "target": target.name,
                 "sheet": name,
+                "top": item.category.split("/")[0] or "uncategorised",
+                "kit": item.tagged("kit"),
+                "alike": item.tagged("alike"),
+                "length": names.band_of(item.seconds, names.LENGTH_BANDS),
+                "bright": names.band_of(item.brightness_hz, names.BRIGHT_BANDS),
+                "place": 1,
             }
             try:
                 many = form.most_channels and wide > form.most_channels
                 problem = f"{form.label} holds {form.most_channels} channels at most, not {wide}; fold it down, or choose another format." if many else ""
-                planned.append(Planned(path=names.fill(target.template, values, form.suffix), item=i, target=t, problem=problem))
+                path = _named(target, values, form.suffix)
+                if "{place" in target.template:
+                    folder = path.rpartition("/")[0].casefold()
+                    places[folder] += 1
+                    path = _named(target, values | {"place": places[folder]}, form.suffix)
+                planned.append(Planned(path=path, item=i, target=t, problem=problem, kind="channels" if problem else ""))
             except OskrenError as error:
-                planned.append(Planned(path="", item=i, target=t, problem=str(error)))
+                planned.append(Planned(path="", item=i, target=t, problem=str(error), kind="name"))
     for position in names.collisions([one.path or f"\0{i}" for i, one in enumerate(planned)]):
         one = planned[position]
-        planned[position] = one.model_copy(update={"problem": f"Several files would be called {one.path}; add {{number:3}} or another token to the template."})
+        planned[position] = one.model_copy(
+            update={"kind": "alike", "problem": f"Several files would be called {one.path}; add {{number:3}} or another token to the template."}
+        )
     return planned
+
+
+def _named(target: Target, values: Mapping[str, object], suffix: str) -> str:
+    """The path of a file by its target's template and rules of writing; the ending stays as it is."""
+
+    def written(text: str) -> str:
+        text = re.sub(r"\s+", target.spaces, text) if target.spaces else text
+        return text.lower() if target.case == "lower" else text.upper() if target.case == "upper" else text
+
+    return names.fill(target.template, values, suffix, written)
+
+
+class Missing(Frozen):
+    """Something a buyer would ask for that some items do not say, or that their target makes no better: how many, and their places on the sheet."""
+
+    what: Literal["category", "rights", "description", "rate"]
+    told: str
+    items: tuple[int, ...]
+
+
+def missing(items: Sequence[Titled], targets: Sequence[Target]) -> list[Missing]:
+    """What is missing of the items of a sheet, said before it runs; nothing of it stops a file.
+
+    >>> [one.told for one in missing([Titled("a", "", 48_000, 1, rights="ours", notes="x")], [Target(rate=96_000)])]
+    ['1 without a category', '1 at a higher rate than it has, which adds nothing']
+    """
+    found = []
+    for what, told, places in (
+        ("category", "without a category", [i for i, one in enumerate(items) if not one.category]),
+        ("rights", "whose rights are not said", [i for i, one in enumerate(items) if not one.rights]),
+        ("description", "without a description", [i for i, one in enumerate(items) if not one.notes]),
+        ("rate", "at a higher rate than it has, which adds nothing", [i for i, one in enumerate(items) if any((to.rate or 0) > one.rate for to in targets)]),
+    ):
+        if places:
+            found.append(Missing(what=what, told=f"{len(places)} {told}", items=tuple(places)))
+    return found
 
 
 def file_node(item: Item, target: Target, rate: int | None = None) -> Node:
@@ -154,7 +222,7 @@ def as_written(item: Item, target: Target) -> Target:
 
 def file_key(item: Item, target: Target) -> str:
     """Hash of everything that decides a file's bytes; the same key means the file need not be rendered again."""
-    left = {"template", "name", *({"over"} if target.over == "refuse" else ())}
+    left = {"template", "name", "spaces", "case", *({"over"} if target.over == "refuse" else ())}
     # what does not decide how it is levelled was not part of the key before, and is not
     left |= {"level_by"} if target.level_by == "sample peak" else set()
     left |= {"loudness_lufs", "ceiling_dbtp"} if target.level_by != "loudness" else set()

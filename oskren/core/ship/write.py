@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -30,6 +31,12 @@ EDGE_DBFS = -40.0
 """A first or last sample above this may click (common practice, no source)."""
 
 DC_LIMIT = 0.005
+
+SILENT_SHARE = 1e-3
+LONG_SILENCE_S = 0.5
+"""So much silence at an end of a file is told (own rule)."""
+
+TWIN = "twin"
 
 
 class File(NamedTuple):
@@ -240,6 +247,9 @@ def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, r
     checks.append(Check(name="DC", ok=abs(offset) <= DC_LIMIT, warning=True, note=f"{offset:+.4f}"))
     edge = levels.db(float(max(np.abs(back[0]).max(), np.abs(back[-1]).max()))) if len(back) else levels.SILENT_DB
     checks.append(Check(name="edges", ok=edge <= EDGE_DBFS, warning=True, note="no click" if edge <= EDGE_DBFS else f"may click: {edge:.0f} dBFS at an edge"))
+    before, after = silent_ends(back, info.rate)
+    quiet = max(before, after) > LONG_SILENCE_S and peak_back > 1e-5
+    checks.append(Check(name="silence at its ends", ok=not quiet, warning=True, note=f"{before:.2f} s before, {after:.2f} s after"))
     checks += [Check(name="steps", ok=False, note=sentence) for sentence in passed_over(item.node)]
     if item.missing:
         checks.append(Check(name="layers", ok=False, warning=True, note=f"{', '.join(item.missing)} left out: the file is missing"))
@@ -280,6 +290,31 @@ def _outline(samples: Samples) -> str:
     building = peaks.Building(samples.shape[1])
     building.add(samples)
     return base64.b64encode(building.finish().outline()).decode() if len(samples) else ""
+
+
+def silent_ends(samples: Samples, rate: int) -> tuple[float, float]:
+    """How long (s) a sound is silent at its begin and at its end: quieter than 60 dB under its peak. All of it, before, where nothing sounds.
+
+    >>> silent_ends(np.array([[0.0], [0.0], [1.0], [0.0005], [0.5], [0.0]], np.float32), 2)
+    (1.0, 0.5)
+    """
+    loud = np.flatnonzero(levels.loudest(samples) > SILENT_SHARE * levels.peak(samples)) if len(samples) else np.zeros(0, np.int64)
+    if not len(loud):
+        return len(samples) / rate, 0.0
+    return int(loud[0]) / rate, (len(samples) - 1 - int(loud[-1])) / rate
+
+
+def with_twins(reports: Sequence[FileReport]) -> list[FileReport]:
+    """Reports of files of which another of the same target is the same byte for byte, told with a warning; the others as they were."""
+    first: dict[tuple[str, str], str] = {}
+    found = []
+    for report in reports:
+        checks = [check for check in report.checks if check.name != TWIN]
+        other = first.setdefault((report.target, report.sha256), report.path)
+        if other != report.path:
+            checks.append(Check(name=TWIN, ok=False, warning=True, note=f"{other} is the same, byte for byte"))
+        found.append(report if checks == report.checks else report.model_copy(update={"checks": checks}))
+    return found
 
 
 def refuse_outside(root: Path, relative: str) -> Path:

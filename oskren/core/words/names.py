@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 import re
 import unicodedata
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from oskren.core.errors import OskrenError
 
@@ -17,8 +18,28 @@ TOKENS = {
     "channels": "mono or stereo",
     "target": "name of the target",
     "sheet": "name of the sheet",
+    "place": "place within its own folder; {place:2} pads it to two digits",
+    "top": "first level of the category",
+    "kit": "kit a one-shot is in, from its tags",
+    "alike": "number of the slices it sounds like, from its tags",
+    "length": "band of its length: under 0.5 s, 0.5 to 1 s, 1 to 3 s, 3 to 10 s, over 10 s",
+    "bright": "dark, middle or bright: its brightness under 800 Hz, up to 3 kHz, or over",
 }
 """What a template may hold in braces. A slash makes a folder."""
+
+LENGTH_BANDS = ((0.5, "under 0.5 s"), (1.0, "0.5 to 1 s"), (3.0, "1 to 3 s"), (10.0, "3 to 10 s"), (math.inf, "over 10 s"))
+BRIGHT_BANDS = ((800.0, "dark"), (3000.0, "middle"), (math.inf, "bright"))
+"""Bands files are sorted into folders by (own rule)."""
+
+
+def band_of(value: float | None, bands: Sequence[tuple[float, str]]) -> str:
+    """The name of the band a value lies in; empty where it is not known.
+
+    >>> band_of(0.7, LENGTH_BANDS), band_of(None, BRIGHT_BANDS)
+    ('0.5 to 1 s', '')
+    """
+    return "" if value is None else next(name for end, name in bands if value < end)
+
 
 _TOKEN = re.compile(r"\{([a-z]+)(?::([1-9]))?\}")
 _FORBIDDEN = re.compile(r'[<>:"|?*\\\x00-\x1f\x7f]')
@@ -120,7 +141,7 @@ def _value(match: re.Match[str], values: Mapping[str, object]) -> str:
     return f"{int(str(value)):0{digits}d}" if digits and str(value).isdigit() else str(value)
 
 
-def fill(template: str, values: Mapping[str, object], extension: str) -> str:
+def fill(template: str, values: Mapping[str, object], extension: str, written: Callable[[str], str] = str) -> str:
     """A relative path from a template; values never make folders, slashes of the template do.
 
     Parts that would climb out of the folder ('..') become underscores.
@@ -133,6 +154,8 @@ def fill(template: str, values: Mapping[str, object], extension: str) -> str:
         What every token stands for.
     extension : str
         Of the file, with its dot.
+    written : callable, optional
+        How the filled template is written: its case, what stands for spaces.
 
     Returns
     -------
@@ -149,7 +172,7 @@ def fill(template: str, values: Mapping[str, object], extension: str) -> str:
     'Glass/Pane_ break_03.wav'
     """
     check_template(template)
-    text = _TOKEN.sub(lambda match: _value(match, values).replace("/", "-"), template)
+    text = written(_TOKEN.sub(lambda match: _value(match, values).replace("/", "-"), template))
     parts = [part for part in text.split("/") if part.strip()]
     if not parts:
         parts = ["_"]

@@ -11,6 +11,7 @@ from sqlalchemy import Row, func, select
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Mix
+from oskren.core.nodes.voices import Shape
 from oskren.core.nodes.walk import sounding
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
@@ -62,21 +63,45 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     """What the names of the files of sounds are made of; only sounds whose rate or channels a chain may change are looked into."""
     _check_part(heard, ids)
     renderer = studio.renderer(library)
-    rows: dict[int, Row[int, str, str, int, int, int | None, bool]] = {}
+    rows: dict[int, Row[int, str, str, int, int, int | None, str, int, str, str, float | None, bool]] = {}
     with library.reading() as session:
         for at in range(0, len(ids), AT_ONCE):
-            query = select(Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, func.json_array_length(Sound.chain) > 0)
+            told = (Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, Sound.tags, Sound.frames, Sound.rights, Sound.notes)
+            query = select(Sound.id, *told, BRIGHT, func.json_array_length(Sound.chain) > 0)
             rows |= {row[0]: row for row in session.execute(query.where(Sound.id.in_(ids[at : at + AT_ONCE])))}
-    changing = [id for id in ids if id in rows and (rows[id][-1] or _heard(heard, id).chain)]
+    changing = [id for id in ids if id in rows and (rows[id][-1] or not _heard(heard, id).dry)]
     shapes = {sound.id: renderer.output_shape(as_heard(node_of(sound), _heard(heard, sound.id))) for sound in library.sounds(changing)}
-    titled = []
+    found = []
     for id in ids:
         if id not in rows:
             raise no_such_sound(id)
-        _, name, category, rate, channels, bits, _ = rows[id]
+        _, name, category, rate, channels, bits, tags, frames, rights, notes, bright, _ = rows[id]
         shape = shapes.get(id)
-        titled.append(Titled(name_heard(name, _heard(heard, id)), category, shape.rate if shape else rate, shape.channels if shape else channels, bits))
-    return titled
+        seconds = shape.seconds if shape else frames / rate
+        if shape:
+            rate, channels = shape.rate, shape.channels
+        name = name_heard(name, _heard(heard, id))
+        found.append(Titled(name, category, rate, channels, bits, tuple(tags.split()), seconds, bright, rights or "", notes or ""))
+    return found
+
+
+def titled(item: Item, shape: Shape, bright: Mapping[int, float | None]) -> Titled:
+    """What the name of an item's file is made of; ``bright`` is the brightness (Hz) of sounds by id."""
+    known = bright.get(int(item.sound)) if item.sound.isdigit() else None
+    return Titled(item.name, item.category, shape.rate, shape.channels, item.bits, item.tags, shape.seconds, known, item.rights, item.notes)
+
+
+BRIGHT = func.json_extract(Sound.measures, "$.brightness_hz")
+
+
+def measures_of(library: Library, ids: Sequence[int]) -> dict[int, float | None]:
+    """Brightness (Hz) of sounds by id."""
+    found: dict[int, float | None] = {}
+    with library.reading() as session:
+        for at in range(0, len(ids), AT_ONCE):
+            rows = session.execute(select(Sound.id, BRIGHT).where(Sound.id.in_(ids[at : at + AT_ONCE]))).all()
+            found |= {id: value for id, value in rows}  # noqa: C416 - rows are no pairs to the type checker
+    return found
 
 
 def variation_name(spread: str, number: int) -> str:
@@ -135,11 +160,7 @@ def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]
                 if rate:
                     known[id] = Titled(variation_name(name, place), category(name), rate, channels)
 
-    def titled(item: Item) -> Titled:
-        shape = renderer.output_shape(item.node)
-        return Titled(item.name, item.category, shape.rate, shape.channels, item.bits)
-
     left = [id for id in wanted.draws if id not in known]
-    known |= dict(zip(left, map(titled, made_items(library, OnSheet(draws=left))), strict=True))
-    designs = [titled(item) for item in made_items(library, OnSheet(designs=wanted.designs))]
+    known |= dict(zip(left, [titled(item, renderer.output_shape(item.node), {}) for item in made_items(library, OnSheet(draws=left))], strict=True))
+    designs = [titled(item, renderer.output_shape(item.node), {}) for item in made_items(library, OnSheet(designs=wanted.designs))]
     return titled_of(studio, library, wanted.sounds, wanted.heard) + designs + [known[id] for id in wanted.draws]

@@ -12,7 +12,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Node, Source, Step
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import HandOver, Sheet, Target
+from oskren.core.ship.sheet import Beside, Sheet, Target
 from oskren.store import Library
 from oskren.store.tables import Sound
 from oskren.work.engine.studio import Studio
@@ -49,7 +49,7 @@ class SheetFile(BaseModel):
     name: str = "shipment"
     items: list[SheetItem] = Field(min_length=1)
     targets: list[Target] = Field(default_factory=lambda: [Target()], min_length=1)
-    hand_over: HandOver = HandOver()
+    beside: Beside = Beside()
 
 
 def load(path: Path) -> SheetFile:
@@ -79,7 +79,7 @@ def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) ->
         if item.name is None and item.sound is not None:
             named["name"] = library.sound(int(found.sound)).name
         items.append(found.model_copy(update=named))
-    return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets), hand_over=sheet.hand_over)
+    return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets), beside=sheet.beside)
 
 
 def _file(library: Library, item: SheetItem, folder: Path, heard: Heard) -> Item:

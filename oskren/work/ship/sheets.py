@@ -8,16 +8,17 @@ from pathlib import Path
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.missing import without_missing
-from oskren.core.ship import handover, manifest
+from oskren.core.ship import beside, manifest
 from oskren.core.ship.items import Item, Titled
 from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
-from oskren.core.ship.write import File, refuse_outside
+from oskren.core.ship.write import File, refuse_outside, with_twins
 from oskren.store import Library
 from oskren.work.engine import guard
 from oskren.work.engine.journal import Journal
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
+from oskren.work.ship.items import measures_of, titled
 from oskren.work.ship.run import Written, write
 
 
@@ -43,7 +44,8 @@ def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
 def titled_items(studio: Studio, library: Library, items: Sequence[Item]) -> list[Titled]:
     """What the names of the files of items are made of."""
     renderer = studio.renderer(library)
-    return [Titled(item.name, item.category, shape.rate, shape.channels, item.bits) for item in items for shape in (renderer.output_shape(item.node),)]
+    measured = measures_of(library, [int(item.sound) for item in items if item.sound.isdigit()])
+    return [titled(item, renderer.output_shape(item.node), measured) for item in items]
 
 
 def planned_files(
@@ -71,12 +73,14 @@ def _beside_others(studio: Studio, planned: list[Planned], out: Path, allowed: C
     for place, path in there.items():
         one = planned[place]
         if path in held:
-            found[place] = one.model_copy(update={"problem": held[path]})
+            found[place] = one.model_copy(update={"problem": held[path], "kind": "held"})
         elif path.is_dir():
-            found[place] = one.model_copy(update={"problem": f"{path}: is a folder; give the file another name."})
+            found[place] = one.model_copy(update={"problem": f"{path}: is a folder; give the file another name.", "kind": "held"})
         elif one.path not in allowed and not (one.path in before and manifest.as_written(out, before[one.path])):
             how = "was changed since Oskren wrote it" if one.path in before else "is there already, and Oskren did not write it there"
-            found[place] = one.model_copy(update={"problem": f"{path}: {how}; allow writing over it, or give another name.", "foreign": True})
+            found[place] = one.model_copy(
+                update={"problem": f"{path}: {how}; allow writing over it, or give another name.", "foreign": True, "kind": "foreign"}
+            )
     return found
 
 
@@ -99,10 +103,10 @@ def ship(
     journal = Journal.of(studio.home.folder, out)
     journal.settle()
     manifest.refuse_foreign(out)
-    handover.refuse_others(out, sheet.hand_over, manifest.load(out).beside)
+    beside.refuse_others(out, sheet.beside, manifest.load(out).beside)
     sheet = sheet.model_copy(update={"items": as_present(library, sheet.items)})
     files = planned_files(studio, sheet.name, titled_items(studio, library, sheet.items), sheet.targets, out, allowed)
-    taken = {name.casefold() for name in sheet.hand_over.names} & {one.path.casefold() for one in files}
+    taken = {name.casefold() for name in sheet.beside.names} & {one.path.casefold() for one in files}
     problems = [one.problem for one in files if one.problem]
     problems += [f"A sound and what is put beside the files would both be called {name}; rename the sound." for name in taken]
     if problems:
@@ -139,8 +143,9 @@ def ship(
         journal.sweep(one.path for one in files)
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
-    if sheet.hand_over.names and result.reports and progress.wanted:
-        call = (tasks.hand_over, str(out), sheet.name, result.reports, sheet.hand_over)
-        for _, beside in studio.batch([call], progress, counts=False):
-            manifest.save(out, result.reports, beside)
+    result.reports = with_twins(result.reports)
+    if sheet.beside.names and result.reports and progress.wanted:
+        call = (tasks.put_beside, str(out), sheet.name, result.reports, sheet.beside)
+        for _, put in studio.batch([call], progress, counts=False):
+            manifest.save(out, result.reports, put)
     return result

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from oskren.core.errors import OskrenError
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import HandOver, Sheet, Target
+from oskren.core.ship.sheet import Beside, Sheet, Target
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
@@ -26,11 +26,11 @@ MOST_TOLD = 50
 """Failures a job tells of; the report holds them all."""
 
 
-def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targets: list[Target], hand_over: HandOver = HandOver()) -> Sheet:
+def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targets: list[Target], beside: Beside = Beside()) -> Sheet:
     """A sheet of what is on it, as it is now, sounds each as it was heard where that is said."""
     if not wanted.count:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    return Sheet(name=name, items=tuple(items_on(studio, library, wanted)), targets=tuple(targets), hand_over=hand_over)
+    return Sheet(name=name, items=tuple(items_on(studio, library, wanted)), targets=tuple(targets), beside=beside)
 
 
 def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowed: Collection[str] = ()) -> int:

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
-from oskren.core.ship import handover
-from oskren.core.ship.sheet import HandOver
+from oskren.core.ship import beside
+from oskren.core.ship.sheet import Beside
 from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
 from oskren.work.engine.journal import note
 from oskren.work.engine.place import Workplace
@@ -57,9 +57,9 @@ def _ship(renderer: Renderer, one: File) -> Shipped:
         return Shipped(one.shown, reason=f"{one.shown}: cannot be rendered ({type(error).__name__}: {error})")
 
 
-def hand_over(folder: str, name: str, reports: Sequence[FileReport], wanted: HandOver) -> dict[str, str]:
+def put_beside(folder: str, name: str, reports: Sequence[FileReport], wanted: Beside) -> dict[str, str]:
     """Write what is asked for beside the files of a shipment; names with their SHA-256."""
-    return handover.write(Path(folder), name, reports, wanted)
+    return beside.write(Path(folder), name, reports, wanted)
 
 
 def ship_one(place: Workplace, file: File) -> Shipped:

@@ -3620,6 +3620,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/ship/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ready Targets
+         * @description Targets to begin with.
+         */
+        get: operations["ready_targets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/ship/preview": {
         parameters: {
             query?: never;
@@ -3942,6 +3962,32 @@ export interface components {
         Behind: {
             /** Node */
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
+        };
+        /**
+         * Beside
+         * @description What is put beside the files of a shipment.
+         */
+        Beside: {
+            /**
+             * Page that plays and searches them
+             * @default false
+             */
+            page: boolean;
+            /**
+             * Readme
+             * @default false
+             */
+            readme: boolean;
+            /**
+             * Preview reel
+             * @default false
+             */
+            reel: boolean;
+            /**
+             * Silence between them
+             * @default 0.5
+             */
+            gap_s: number;
         };
         /** Body_add_photos */
         Body_add_photos: {
@@ -5400,32 +5446,6 @@ export interface components {
             of: number;
         };
         /**
-         * HandOver
-         * @description What is put beside the files of a shipment.
-         */
-        HandOver: {
-            /**
-             * Page that plays and searches them
-             * @default false
-             */
-            page: boolean;
-            /**
-             * Readme
-             * @default false
-             */
-            readme: boolean;
-            /**
-             * Preview reel
-             * @default false
-             */
-            reel: boolean;
-            /**
-             * Silence between them
-             * @default 0.5
-             */
-            gap_s: number;
-        };
-        /**
          * Heard
          * @description The audition's settings, in the order they are heard: a chain, a part of what comes out of it (s), its ends faded, a speed (st, varispeed), a gain.
          */
@@ -6319,6 +6339,21 @@ export interface components {
             loops: components["schemas"]["LoopPart"][];
             /** Root Note */
             root_note?: number | null;
+        };
+        /**
+         * Missing
+         * @description Something a buyer would ask for that some items do not say, or that their target makes no better: how many, and their places on the sheet.
+         */
+        Missing: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "category" | "rights" | "description" | "rate";
+            /** Told */
+            told: string;
+            /** Items */
+            items: number[];
         };
         /**
          * Mix
@@ -7281,6 +7316,12 @@ export interface components {
              */
             problem: string;
             /**
+             * Kind
+             * @default
+             * @enum {string}
+             */
+            kind: "" | "alike" | "foreign" | "channels" | "name" | "held";
+            /**
              * Foreign
              * @default false
              */
@@ -7328,7 +7369,7 @@ export interface components {
         };
         /**
          * Preview
-         * @description Every path a sheet would write, and the tokens a template may hold.
+         * @description Every path a sheet would write, the tokens a template may hold, and what its items do not say.
          */
         Preview: {
             /** Files */
@@ -7339,6 +7380,11 @@ export interface components {
             tokens: {
                 [key: string]: string;
             };
+            /**
+             * Missing
+             * @default []
+             */
+            missing: components["schemas"]["Missing"][];
         };
         /**
          * Print
@@ -8321,7 +8367,9 @@ export interface components {
              *         "fade_out_ms": 0,
              *         "dither": true,
              *         "over": "refuse",
-             *         "template": "{category}/{name}"
+             *         "template": "{category}/{name}",
+             *         "spaces": "",
+             *         "case": ""
              *       }
              *     ]
              */
@@ -8344,7 +8392,7 @@ export interface components {
              *       "gap_s": 0.5
              *     }
              */
-            hand_over: components["schemas"]["HandOver"];
+            beside: components["schemas"]["Beside"];
         };
         /**
          * SheetKept
@@ -9488,6 +9536,18 @@ export interface components {
              * @default {name}
              */
             template: string;
+            /**
+             * Spaces in names
+             * @default
+             * @enum {string}
+             */
+            spaces: "" | "_" | "-";
+            /**
+             * Case of names
+             * @default
+             * @enum {string}
+             */
+            case: "" | "lower" | "upper";
         };
         /**
          * Telling
@@ -9644,7 +9704,7 @@ export interface components {
              *       "gap_s": 0.5
              *     }
              */
-            hand_over: components["schemas"]["HandOver"];
+            beside: components["schemas"]["Beside"];
         };
         /**
          * Together
@@ -19513,6 +19573,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ready_targets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Target"][];
                 };
             };
             /** @description Not Found */

@@ -17,6 +17,7 @@ import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
 import { useSettled } from "../../ui/useSettled";
+import { Problems } from "./Problems";
 import { Report } from "./Report";
 import { TargetView } from "./TargetView";
 
@@ -86,9 +87,9 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
       project,
       heard: kept.heard ?? {},
       allowed: kept.allowed ?? [],
-      hand_over: kept.hand_over,
+      beside: kept.beside,
     }),
-    [name, sheet, designs, draws, targets, folder, project, kept.heard, kept.allowed, kept.hand_over],
+    [name, sheet, designs, draws, targets, folder, project, kept.heard, kept.allowed, kept.beside],
   );
   const asked = useSettled(wanted, 100);
   const preview = useQuery({
@@ -194,8 +195,8 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               tokens={preview.data?.tokens ?? {}}
               folder={folder}
               onFolder={(next) => changeSheet({ folder: next.trim() })}
-              handOver={kept.hand_over}
-              onHandOver={(values) => changeSheet({ hand_over: { ...kept.hand_over, ...values } }, Object.keys(values).join())}
+              beside={kept.beside}
+              onBeside={(values) => changeSheet({ beside: { ...kept.beside, ...values } }, Object.keys(values).join())}
             />
           }
         >
@@ -211,98 +212,101 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               is printed in Vary come here by themselves.
             </Empty>
           ) : (
-            <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Files to be written" tabIndex={0}>
-              {preview.error && (
-                <Box role="alert" color="coral" p="14px">
-                  {preview.error.message}
-                </Box>
-              )}
-              {files.slice(0, 400).map((one) => (
-                <Flex
-                  key={`${one.item} ${one.target}`}
-                  role="row"
-                  align="center"
-                  gap="12px"
-                  px="16px"
-                  minH="27px"
-                  borderBottom="1px solid"
-                  borderColor="line"
-                >
-                  <Box role="cell" fontFamily="mono" fontSize="11px" color="dim" w="34px">
-                    {one.item + 1}
+            <Flex direction="column" flex={1} minW={0} minH={0}>
+              <Problems files={files} missing={preview.data?.missing ?? []} targets={targets} allowed={kept.allowed ?? []} onChange={changeSheet} />
+              <Box flex={1} minH={0} overflowY="auto" role="table" aria-label="Files to be written" tabIndex={0}>
+                {preview.error && (
+                  <Box role="alert" color="coral" p="14px">
+                    {preview.error.message}
                   </Box>
-                  <Box
-                    role="cell"
-                    flex={1}
-                    minW={0}
-                    fontFamily="mono"
-                    fontSize="12px"
-                    overflow="hidden"
-                    textOverflow="ellipsis"
-                    whiteSpace="nowrap"
-                    color={one.problem ? "coral" : undefined}
-                    title={one.problem || one.path}
+                )}
+                {files.slice(0, 400).map((one) => (
+                  <Flex
+                    key={`${one.item} ${one.target}`}
+                    role="row"
+                    align="center"
+                    gap="12px"
+                    px="16px"
+                    minH="27px"
+                    borderBottom="1px solid"
+                    borderColor="line"
                   >
-                    {one.path || "no name"}
-                    {one.problem && (
-                      <Box as="span" fontFamily="body" ml="12px">
-                        {one.problem}
-                      </Box>
-                    )}
-                  </Box>
-                  <Flex role="cell" gap="12px" align="center">
-                    {one.foreign && (
-                      <Do
-                        quiet
-                        hint="Somebody else wrote this file; this writes over this very one"
-                        onClick={() => changeSheet({ allowed: [...(kept.allowed ?? []), one.path] })}
-                      >
-                        Write over it
-                      </Do>
-                    )}
-                    {kept.allowed?.includes(one.path) && !one.problem && (
-                      <Do
-                        quiet
-                        hint="Leave the file that is there alone"
-                        onClick={() => changeSheet({ allowed: (kept.allowed ?? []).filter((path) => path !== one.path) })}
-                      >
-                        writes over a file
-                      </Do>
-                    )}
-                    {kept.heard?.[String(asked.sounds[one.item])] && (
-                      <Do
-                        quiet
-                        hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
-                        onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(asked.sounds[one.item])) })}
-                      >
-                        as heard
-                      </Do>
-                    )}
-                    <Box color="dim" fontSize="12px" whiteSpace="nowrap">
-                      {placeOf(asked, one.item).called && `${placeOf(asked, one.item).called}, `}
-                      {targets[one.target]?.name}
+                    <Box role="cell" fontFamily="mono" fontSize="11px" color="dim" w="34px">
+                      {one.item + 1}
                     </Box>
-                    <Do
-                      quiet
-                      onClick={() => {
-                        const { kind, id } = placeOf(asked, one.item);
-                        changeSheet({ [kind]: (kept[kind] ?? NONE).filter((other) => other !== id) });
-                      }}
-                      hint="Take this off the sheet"
+                    <Box
+                      role="cell"
+                      flex={1}
+                      minW={0}
+                      fontFamily="mono"
+                      fontSize="12px"
+                      overflow="hidden"
+                      textOverflow="ellipsis"
+                      whiteSpace="nowrap"
+                      color={one.problem ? "coral" : undefined}
+                      title={one.problem || one.path}
                     >
-                      <Box as="span" color="dim">
-                        ×
+                      {one.path || "no name"}
+                      {one.problem && (
+                        <Box as="span" fontFamily="body" ml="12px">
+                          {one.problem}
+                        </Box>
+                      )}
+                    </Box>
+                    <Flex role="cell" gap="12px" align="center">
+                      {one.foreign && (
+                        <Do
+                          quiet
+                          hint="Somebody else wrote this file; this writes over this very one"
+                          onClick={() => changeSheet({ allowed: [...(kept.allowed ?? []), one.path] })}
+                        >
+                          Write over it
+                        </Do>
+                      )}
+                      {kept.allowed?.includes(one.path) && !one.problem && (
+                        <Do
+                          quiet
+                          hint="Leave the file that is there alone"
+                          onClick={() => changeSheet({ allowed: (kept.allowed ?? []).filter((path) => path !== one.path) })}
+                        >
+                          writes over a file
+                        </Do>
+                      )}
+                      {kept.heard?.[String(asked.sounds[one.item])] && (
+                        <Do
+                          quiet
+                          hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
+                          onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(asked.sounds[one.item])) })}
+                        >
+                          as heard
+                        </Do>
+                      )}
+                      <Box color="dim" fontSize="12px" whiteSpace="nowrap">
+                        {placeOf(asked, one.item).called && `${placeOf(asked, one.item).called}, `}
+                        {targets[one.target]?.name}
                       </Box>
-                    </Do>
+                      <Do
+                        quiet
+                        onClick={() => {
+                          const { kind, id } = placeOf(asked, one.item);
+                          changeSheet({ [kind]: (kept[kind] ?? NONE).filter((other) => other !== id) });
+                        }}
+                        hint="Take this off the sheet"
+                      >
+                        <Box as="span" color="dim">
+                          ×
+                        </Box>
+                      </Do>
+                    </Flex>
                   </Flex>
-                </Flex>
-              ))}
-              {files.length > 400 && (
-                <Box color="dim" p="12px">
-                  and {files.length - 400} more
-                </Box>
-              )}
-            </Box>
+                ))}
+                {files.length > 400 && (
+                  <Box color="dim" p="12px">
+                    and {files.length - 400} more
+                  </Box>
+                )}
+              </Box>
+            </Flex>
           )}
         </Beside>
       )}

@@ -1,14 +1,24 @@
 import { Box, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Schemas, Target } from "../../api/client";
+import { api, got, type Schemas, type Target } from "../../api/client";
 import { levelNames } from "../../between/levels";
+import { useShared } from "../../session/store";
+import { Acts } from "../../ui/Acts";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { bitsFor, useFormats } from "../../ui/formats";
 import { Heading, Line, Side } from "../../ui/frames";
 
-type HandOver = Schemas["HandOver"];
+type Beside = Schemas["Beside"];
+
+/** What the ready targets are for. */
+const READY_TOLD: Record<string, string> = {
+  archive: "WAV in its own bits, rate and level, in folders by category",
+  game: "Ogg Vorbis, 48 kHz mono, under -1 dBTP, lower case without spaces",
+  preview: "MP3 at one loudness, to listen through",
+};
 
 interface Props {
   targets: Target[];
@@ -16,12 +26,12 @@ interface Props {
   tokens: Record<string, string>;
   folder: string;
   onFolder: (folder: string) => void;
-  handOver: HandOver;
-  onHandOver: (values: Partial<HandOver>) => void;
+  beside: Beside;
+  onBeside: (values: Partial<Beside>) => void;
 }
 
 /** How files are written. */
-export function TargetView({ targets, onChange, tokens, folder, onFolder, handOver, onHandOver }: Props) {
+export function TargetView({ targets, onChange, tokens, folder, onFolder, beside, onBeside }: Props) {
   const [format, bits] = [useControl("Target", "format"), useControl("Target", "bits")];
   const models = useModels();
   const [at, setAt] = useState(0);
@@ -30,9 +40,18 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder, handOv
   const form = formats.find((one) => one.key === target.format);
   const lossless = form !== undefined && form.bits.length > 0;
   const set = (values: Partial<Target>) => onChange(targets.map((one, i) => (i === Math.min(at, targets.length - 1) ? { ...one, ...values } : one)));
-  const add = () => {
+  const library = useShared((state) => state.library);
+  const ready = useQuery({
+    queryKey: ["ready targets", library],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: () => got(api.GET("/api/lib/{library}/ship/ready", { params: { path: { library } } })),
+  });
+  const add = (one?: Target) => {
     const usual = models?.Target?.defaults as Target | undefined;
-    if (usual) onChange([...targets, { ...usual, name: `target ${targets.length + 1}`, format: "ogg", template: "preview/{name}" }]);
+    const fresh = one ?? (usual && { ...usual, name: `target ${targets.length + 1}`, template: `target ${targets.length + 1}/{name}` });
+    if (!fresh) return;
+    const same = targets.filter((other) => other.name.startsWith(fresh.name)).length;
+    onChange([...targets, same ? { ...fresh, name: `${fresh.name} ${same + 1}`, template: `${fresh.name} ${same + 1}/{name}` } : fresh]);
     setAt(targets.length);
   };
   return (
@@ -47,9 +66,14 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder, handOv
             {one.name}
           </Do>
         ))}
-        <Do quiet onClick={add}>
-          + add
-        </Do>
+        <Acts
+          label="Add a target"
+          shown="+ add"
+          acts={[
+            ...(ready.data ?? []).map((one) => ({ key: one.name, label: one.name, hint: READY_TOLD[one.name], onDo: () => add(one) })),
+            { key: "own", label: "of your own", onDo: () => add() },
+          ]}
+        />
       </Flex>
       <TextField label="Name of the target" value={target.name} onCommit={(name) => name.trim() && set({ name: name.trim() })} />
       <ControlOf
@@ -108,13 +132,14 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder, handOv
       <Box color="dim" fontSize="12px">
         A slash makes a folder.
       </Box>
+      <Controls<Target> model="Target" names={["spaces", "case"]} value={target} onChange={set} />
       <Line />
       <Heading>Beside the files</Heading>
-      <Controls<HandOver>
-        model="HandOver"
-        names={["page", "readme", "reel", ...(handOver.reel ? (["gap_s"] as const) : [])]}
-        value={handOver}
-        onChange={onHandOver}
+      <Controls<Beside>
+        model="Beside"
+        names={["page", "readme", "reel", ...(beside.reel ? (["gap_s"] as const) : [])]}
+        value={beside}
+        onChange={onBeside}
       />
       {targets.length > 1 && (
         <Do

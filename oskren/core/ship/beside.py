@@ -18,7 +18,7 @@ from oskren.core.audio.replacing import replacing
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
 from oskren.core.measure import peaks
-from oskren.core.ship.sheet import PAGE, README, REEL, HandOver
+from oskren.core.ship.sheet import PAGE, README, REEL, Beside
 from oskren.core.ship.write import FileReport, sha256
 
 TEMPLATE = Path(__file__).with_name("page.html")
@@ -135,7 +135,7 @@ def reel(root: Path, path: Path, title: str, reports: Sequence[FileReport], gap_
             put(gap)
 
 
-def refuse_others(root: Path, wanted: HandOver, ours: dict[str, str]) -> None:
+def refuse_others(root: Path, wanted: Beside, ours: dict[str, str]) -> None:
     """Raise OskrenError when a file it would write lies there and is not as Oskren wrote it (``ours``: names with their SHA-256)."""
     for name in wanted.names:
         path = root / name
@@ -143,7 +143,7 @@ def refuse_others(root: Path, wanted: HandOver, ours: dict[str, str]) -> None:
             raise OskrenError(f"{path}: is there already, and is not as Oskren wrote it; move it away, or ship without it.")
 
 
-def write(root: Path, title: str, reports: Sequence[FileReport], wanted: HandOver) -> dict[str, str]:
+def write(root: Path, title: str, reports: Sequence[FileReport], wanted: Beside) -> dict[str, str]:
     """Write what is asked for beside the files; names with their SHA-256."""
     texts = {PAGE: page(root, title, reports) if wanted.page else "", README: readme(title, reports) if wanted.readme else ""}
     for name in (name for name in wanted.names if name in texts):

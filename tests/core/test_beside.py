@@ -9,13 +9,13 @@ import wavinfo
 
 from oskren.core.audio import files
 from oskren.core.errors import OskrenError
-from oskren.core.ship import handover, manifest
+from oskren.core.ship import beside, manifest
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import HandOver, Target
+from oskren.core.ship.sheet import Beside, Target
 from oskren.core.ship.write import FileReport, render_file
 from tests.support import RATE, InFolder, sine
 
-ALL = HandOver(page=True, readme=True, reel=True, gap_s=0.25)
+ALL = Beside(page=True, readme=True, reel=True, gap_s=0.25)
 WILD = 'Latch </script><b>"é & Ⅳ'
 
 
@@ -42,7 +42,7 @@ class Elements(html.parser.HTMLParser):
         self.data += data if self._inside else ""
 
 
-class Beside(InFolder):
+class PutBeside(InFolder):
     def setUp(self) -> None:
         super().setUp()
         self.out = self.folder / "out"
@@ -55,7 +55,7 @@ class Beside(InFolder):
             self.reports.append(render_file(self.renderer, item, Target(), self.out / path, path))
 
     def test_the_page_holds_every_file_and_asks_for_nothing_else(self) -> None:
-        handover.write(self.out, f"Hits {WILD}", self.reports, ALL)
+        beside.write(self.out, f"Hits {WILD}", self.reports, ALL)
         page = Elements((self.out / "index.html").read_text())
         rows = json.loads(page.data)
         self.assertEqual([row["name"] for row in rows], ["Bell", "Chain", WILD])
@@ -68,18 +68,18 @@ class Beside(InFolder):
 
     def test_failures_come_first(self) -> None:
         failed = self.reports[1].model_copy(update={"checks": [self.reports[1].checks[0].model_copy(update={"ok": False, "note": "too short"})]})
-        rows = json.loads(Elements(handover.page(self.out, "Hits", [self.reports[0], failed])).data)
+        rows = json.loads(Elements(beside.page(self.out, "Hits", [self.reports[0], failed])).data)
         self.assertEqual([row["wrong"] for row in rows], [["length: too short"], []])
 
     def test_the_readme_counts_formats_categories_and_rights(self) -> None:
-        handover.write(self.out, "Hits", self.reports, HandOver(readme=True))
+        beside.write(self.out, "Hits", self.reports, Beside(readme=True))
         text = (self.out / "README.txt").read_text()
         for line in ("3 files, 0:00:03 in all.", "1  WAV, 44.1 kHz, 24 bit, 2 channels", "1  WAV, 96 kHz, 24 bit, 1 channel", "2  Glass", "3  ours alone"):
             self.assertIn(line, text)
         self.assertFalse((self.out / "index.html").exists())
 
     def test_the_reel_holds_all_files_with_their_names_where_another_reader_finds_them(self) -> None:
-        handover.write(self.out, "Hits", self.reports, ALL)
+        beside.write(self.out, "Hits", self.reports, ALL)
         samples, rate = files.read(self.out / "preview reel.wav")
         self.assertEqual((rate, samples.shape), (48_000, (round(3 * 1.25 * 48_000), 2)))
         marks = wavinfo.WavInfoReader(str(self.out / "preview reel.wav")).cues
@@ -95,17 +95,17 @@ class Beside(InFolder):
     def test_what_somebody_else_wrote_or_changed_is_refused_before_anything_is_written(self) -> None:
         (self.out / "README.txt").write_text("mine")
         with self.assertRaisesRegex(OskrenError, "README.txt: is there already, and is not as Oskren wrote it"):
-            handover.refuse_others(self.out, ALL, {})
-        handover.refuse_others(self.out, HandOver(page=True), {})
+            beside.refuse_others(self.out, ALL, {})
+        beside.refuse_others(self.out, Beside(page=True), {})
         (self.out / "README.txt").unlink()
-        beside = handover.write(self.out, "Hits", self.reports, ALL)
-        handover.refuse_others(self.out, ALL, beside)
-        kept = manifest.save(self.out, self.reports, beside)
+        put = beside.write(self.out, "Hits", self.reports, ALL)
+        beside.refuse_others(self.out, ALL, put)
+        kept = manifest.save(self.out, self.reports, put)
         self.assertEqual(manifest.load(self.out).beside, kept.beside)
         (self.out / "index.html").write_text("changed")
         with self.assertRaisesRegex(OskrenError, "index.html"):
-            handover.refuse_others(self.out, ALL, manifest.load(self.out).beside)
+            beside.refuse_others(self.out, ALL, manifest.load(self.out).beside)
 
     def test_a_manifest_of_before_is_read_and_its_files_drawn(self) -> None:
         old = FileReport.model_validate({name: value for name, value in self.reports[0].model_dump().items() if name not in ("outline", "rights", "tags")})
-        self.assertEqual(handover.outline_of(self.out, old), self.reports[0].outline)
+        self.assertEqual(beside.outline_of(self.out, old), self.reports[0].outline)
