@@ -40,7 +40,7 @@ class Documents(Running):
         cls.kinds: dict[str, tuple[str, int, list[dict[str, Any]]]] = {
             "design": ("designs/{id}", design, [{"op": "replace", "path": "/mix/members/0/gain_db", "value": -6.0}]),
             "chain": ("sounds/{id}/chain", hit, [{"op": "add", "path": "/chain/0", "value": gain}]),
-            "plan": ("plans/{id}", take, [{"op": "replace", "path": "/finish/mono", "value": True}]),
+            "plan": ("plans/{id}", take, [{"op": "replace", "path": "/finish/mono", "value": "mid"}]),
             "reel": ("reels/{id}", reel, [{"op": "replace", "path": "/gap_s", "value": 4.0}]),
             "sheet": ("sheets/{id}", 1, [{"op": "replace", "path": "/name", "value": "Bells"}]),
             "recipe": ("designs/{id}/recipe-draft", design, [{"op": "replace", "path": "/seed", "value": 77}]),

@@ -36,6 +36,9 @@ import { type PlanView, usePlan } from "./usePlan";
 const WAVES = 262;
 const OVERVIEW = 48;
 
+/** So many slices become layers of one design. */
+const MOST_STACKED = 128;
+
 const STACKED = { display: "flex", flexDirection: "column", gap: "8px", p: 0 };
 const SIDES = ["Find", "Finish", "Kits"] as const;
 
@@ -128,6 +131,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
   const playKeys = () => several.length && setOnKeys({ name: `${several.length} chosen`, ids: several.map((row) => row.id) });
   const stack = async () => {
     if (!several.length) return;
+    if (several.length > MOST_STACKED) return tell(`Choose at most ${MOST_STACKED} slices to stack them.`);
     try {
       await saved();
       const body = { ids: several.map((row) => row.id), project: useShared.getState().project };
