@@ -114,8 +114,8 @@ def _of_stem(studio: Studio, library: Library, sound: int, node: Node, plan: Pla
 
 
 def measure_first(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress) -> None:
-    """Measure what the finish of a plan goes by, or what its one-shots are tagged by."""
-    if plan.finish.mono == "better" or plan.finish.tune_to:
+    """Measure what the finish of a plan goes by, or what its one-shots are called by."""
+    if plan.finish.mono == "better" or plan.finish.tune_to or "{alike" in plan.names:
         measuring.measure_plan(studio, library, node, plan, progress)
 
 
