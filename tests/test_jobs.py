@@ -23,7 +23,7 @@ from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.nodes import Excerpt, Member, Mix, NodeAdapter
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.ship.sheet import Beside, Sheet, Target
 from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home
 from oskren.store.describe.arrivals import ArrivalNotes
@@ -43,6 +43,8 @@ from tests.support import RATE, struck
 from tests.test_work import ended
 
 ROOT = Path(__file__).parents[1]
+ALL_BESIDE = Beside(page=True, readme=True, reel=True)
+SENT = {".wav", ".html", ".txt"}
 
 
 class Counting(Arguments):
@@ -296,7 +298,7 @@ class Killed(unittest.TestCase):
         media = sorted(str(path.relative_to(library.folder)) for path in (library.folder / "media").rglob("*") if path.is_file())
         jobs = sorted((one.kind, one.state, self.plain(one.result)) for one in home.jobs.recent() if one.kind != "follow")
         home.close()
-        out = sorted((str(path.relative_to(at)), self.hash(path)) for name in ("out", "second") for path in (at / name).rglob("*.wav"))
+        out = sorted((str(path.relative_to(at)), self.hash(path)) for name in ("out", "second") for path in (at / name).rglob("*") if path.suffix in SENT)
         listed = sorted(report.path for report in manifest.load(at / "out").files) if (at / "out").exists() else []
         left = sorted(path.name for path in (at / "home" / "run").iterdir())
         half = [str(path) for path in at.rglob(f"{TEMPORARY.rstrip('-')}*")]
@@ -396,7 +398,7 @@ class Killed(unittest.TestCase):
         def prepare(at: Path) -> dict[str, Any]:
             _, library, node = self.prepared(at)
             items = tuple(Item(node=Excerpt(node=node, start_s=0.1 * k, end_s=0.1 * k + 0.09), name=f"cut {k:02d}") for k in range(24))
-            return {"shipment": shipments.begin(library, Sheet(items=items, targets=(Target(),)), at / "out")}
+            return {"shipment": shipments.begin(library, Sheet(items=items, targets=(Target(),), beside=ALL_BESIDE), at / "out")}
 
         self.killed_and_taken_up("ship", prepare, 6)
 

@@ -92,16 +92,34 @@ class PutBeside(InFolder):
             self.assertEqual(int(np.argmax(np.abs(np.fft.rfft(part)))), hz)
             self.assertFalse(samples[round((k * 1.25 + 1.0) * 48_000) + 10 :][:11_000].any())
 
+    def test_the_reel_holds_one_target_and_a_minute_of_a_long_file(self) -> None:
+        tone = sine(500, 70.0, -12, 8000)
+        path = "c/long.wav"
+        long = render_file(self.renderer, Item(node=self.source(tone, 8000), name="Long"), Target(name="small"), self.out / path, path)
+        beside.write(self.out, "Hits", [*self.reports, long], Beside(reel=True, gap_s=0), "small")
+        samples, _ = files.read(self.out / "preview reel.wav")
+        self.assertEqual(len(samples), 60 * 48_000)
+        self.assertLess(np.abs(samples[-480:]).max(), 0.01)
+
+    def test_a_page_of_files_that_are_gone_is_made_without_their_waveforms(self) -> None:
+        old = self.reports[0].model_copy(update={"outline": ""})
+        (self.out / old.path).unlink()
+        self.assertEqual([row["outline"] for row in json.loads(Elements(beside.page(self.out, "{{data}} {{title}}", [old])).data)], [""])
+
     def test_what_somebody_else_wrote_or_changed_is_refused_before_anything_is_written(self) -> None:
         (self.out / "README.txt").write_text("mine")
         with self.assertRaisesRegex(OskrenError, "README.txt: is there already, and is not as Oskren wrote it"):
             beside.refuse_others(self.out, ALL, {})
         beside.refuse_others(self.out, Beside(page=True), {})
         (self.out / "README.txt").unlink()
-        put = beside.write(self.out, "Hits", self.reports, ALL)
-        beside.refuse_others(self.out, ALL, put)
-        kept = manifest.save(self.out, self.reports, put)
-        self.assertEqual(manifest.load(self.out).beside, kept.beside)
+        beside.write(self.out, "Hits", self.reports, ALL)
+        beside.refuse_others(self.out, ALL, manifest.load(self.out).beside)
+        # a kill between the manifest and the files leaves those of before, which are known too
+        before = (self.out / "README.txt").read_text()
+        beside.write(self.out, "Other hits", self.reports, ALL)
+        self.assertNotEqual((self.out / "README.txt").read_text(), before)
+        (self.out / "README.txt").write_text(before)
+        beside.refuse_others(self.out, ALL, manifest.load(self.out).beside)
         (self.out / "index.html").write_text("changed")
         with self.assertRaisesRegex(OskrenError, "index.html"):
             beside.refuse_others(self.out, ALL, manifest.load(self.out).beside)

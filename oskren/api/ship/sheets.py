@@ -14,6 +14,7 @@ from oskren.api.doors import whole_path
 from oskren.core.errors import OskrenError
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
+from oskren.core.ship.items import Titled
 from oskren.core.ship.sheet import READY, Beside, Missing, Planned, Target, missing
 from oskren.core.ship.write import FileReport
 from oskren.core.words.names import TOKENS
@@ -75,8 +76,8 @@ def _folder(studio: Studio, wanted: ToShip) -> Path:
     return whole_path(wanted.folder, "the folder to ship to") if wanted.folder.strip() else studio.home.folder / "shipped"
 
 
-def _planned(studio: Studio, library: Library, wanted: ToShip) -> list[Planned]:
-    return planned_files(studio, wanted.name, titled_on(studio, library, wanted), wanted.targets, _folder(studio, wanted), wanted.allowed)
+def _planned(studio: Studio, wanted: ToShip, items: list[Titled]) -> list[Planned]:
+    return planned_files(studio, wanted.name, items, wanted.targets, _folder(studio, wanted), wanted.allowed)
 
 
 @router.get("/ship/ready")
@@ -91,7 +92,7 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     if not wanted.count:
         return Preview(files=[], problems=0, tokens=TOKENS)
     items = titled_on(studio, library, wanted)
-    files = planned_files(studio, wanted.name, items, wanted.targets, _folder(studio, wanted), wanted.allowed)
+    files = _planned(studio, wanted, items)
     return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS, missing=missing(items, wanted.targets))
 
 
@@ -103,7 +104,7 @@ def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
     """Run a sheet as a job."""
     sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.beside)
-    problems = [one.problem for one in _planned(studio, library, wanted) if one.problem]
+    problems = [one.problem for one in _planned(studio, wanted, titled_on(studio, library, wanted)) if one.problem]
     if problems:
         raise OskrenError(problems[0])
     id = shipping.begin(library, sheet, _folder(studio, wanted), wanted.project, wanted.allowed)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import html
 import json
+import re
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -18,13 +20,15 @@ from oskren.core.audio.replacing import replacing
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
 from oskren.core.measure import peaks
+from oskren.core.ship import manifest
 from oskren.core.ship.sheet import PAGE, README, REEL, Beside
 from oskren.core.ship.write import FileReport, sha256
 
 TEMPLATE = Path(__file__).with_name("page.html")
 
 REEL_RATE = 48_000
-LONGEST_REEL_S = 4 * 3600.0
+MOST_HEARD_S = 60.0
+"""So much of a file is heard in the reel."""
 
 
 def in_order(reports: Sequence[FileReport]) -> list[FileReport]:
@@ -33,12 +37,15 @@ def in_order(reports: Sequence[FileReport]) -> list[FileReport]:
 
 
 def outline_of(root: Path, report: FileReport) -> str:
-    """The small waveform of a file (base64); read from the file where its report does not hold it."""
+    """The small waveform of a file (base64); read from the file where its report does not hold it, none where that is gone."""
     if report.outline:
         return report.outline
     building = peaks.Building(report.channels)
-    for block in files.blocks(root / report.path):
-        building.add(block)
+    try:
+        for block in files.blocks(root / report.path):
+            building.add(block)
+    except OskrenError:
+        return ""
     return base64.b64encode(building.finish().outline()).decode()
 
 
@@ -78,7 +85,8 @@ def page(root: Path, title: str, reports: Sequence[FileReport]) -> str:
         )
     # inside a script element only "</" and "<!--" end or hide what follows (HTML Living Standard, 4.12.1.3)
     data = json.dumps(rows, ensure_ascii=False).replace("<", "\\u003c")
-    return TEMPLATE.read_text().replace("{{title}}", html.escape(title)).replace("{{data}}", data)
+    filled = {"title": html.escape(title), "data": data}
+    return re.sub(r"\{\{(title|data)\}\}", lambda token: filled[token[1]], TEMPLATE.read_text())
 
 
 def _length(seconds: float) -> str:
@@ -109,46 +117,54 @@ def readme(title: str, reports: Sequence[FileReport]) -> str:
 
 
 def reel(root: Path, path: Path, title: str, reports: Sequence[FileReport], gap_s: float) -> None:
-    """All files of the first target in a row, as 24 bit stereo at 48 kHz, each with a cue point that carries its name.
+    """Files in a row, by their paths, as 24 bit stereo at 48 kHz, each with a cue point that carries its name; of a long one its first minute.
 
-    Raises
-    ------
-    OskrenError
-        When it would last longer than four hours.
+    One file is in memory at a time, and no more of it than that minute.
     """
-    first = reports[0].target if reports else ""
-    chosen = [report for report in sorted(reports, key=lambda one: one.path.casefold()) if report.target == first]
-    seconds = sum(report.duration_s + gap_s for report in chosen)
-    if seconds > LONGEST_REEL_S:
-        raise OskrenError(f"{path}: would last {_length(seconds)}, more than {_length(LONGEST_REEL_S)}; ship fewer files at a time, or without the reel.")
     gap = np.zeros((round(gap_s * REEL_RATE), 2), np.float32)
+    chosen = sorted(reports, key=lambda one: one.path.casefold())
+    lengths = [min(report.frames, round(MOST_HEARD_S * report.sample_rate)) for report in chosen]
     markers, at = [], 0
-    for report in chosen:
-        frames = round(report.frames * REEL_RATE / report.sample_rate)
+    for report, length in zip(chosen, lengths, strict=True):
+        frames = round(length * REEL_RATE / report.sample_rate)
         markers.append(Marker(at_s=at / REEL_RATE, label=report.name[:200], length_s=frames / REEL_RATE))
         at += frames + len(gap)
     said = Metadata(title=title, software="Oskren", markers=tuple(markers))
     with files.writing(path, REEL_RATE, 2, 24, frames=at, said=said) as put:
-        for report in chosen:
-            samples, rate = files.read(root / report.path)
+        for report, length in zip(chosen, lengths, strict=True):
+            samples, rate = files.read(root / report.path, 0, length)
+            if length < report.frames:
+                fade = min(length, rate)
+                samples[length - fade :] *= np.linspace(1, 0, fade, dtype=np.float32)[:, None]
             put(np.clip(convert(convert_rate(samples, rate, REEL_RATE), "stereo"), -1.0, 1.0))
             put(gap)
 
 
-def refuse_others(root: Path, wanted: Beside, ours: dict[str, str]) -> None:
-    """Raise OskrenError when a file it would write lies there and is not as Oskren wrote it (``ours``: names with their SHA-256)."""
+def refuse_others(root: Path, wanted: Beside, ours: Mapping[str, Sequence[str]]) -> None:
+    """Raise OskrenError when a file it would write lies there and is not as Oskren wrote it (``ours``: names with their SHA-256, of any time)."""
     for name in wanted.names:
         path = root / name
-        if path.exists() and (path.is_dir() or ours.get(name) != sha256(path)):
+        if path.exists() and (path.is_dir() or sha256(path) not in ours.get(name, ())):
             raise OskrenError(f"{path}: is there already, and is not as Oskren wrote it; move it away, or ship without it.")
 
 
-def write(root: Path, title: str, reports: Sequence[FileReport], wanted: Beside) -> dict[str, str]:
-    """Write what is asked for beside the files; names with their SHA-256."""
-    texts = {PAGE: page(root, title, reports) if wanted.page else "", README: readme(title, reports) if wanted.readme else ""}
-    for name in (name for name in wanted.names if name in texts):
-        with replacing(root / name) as temporary:
-            temporary.write_text(texts[name])
-    if wanted.reel:
-        reel(root, root / REEL, title, [report for report in reports if report.ok], wanted.gap_s)
-    return {name: sha256(root / name) for name in wanted.names}
+def write(root: Path, title: str, reports: Sequence[FileReport], wanted: Beside, first: str = "") -> None:
+    """Write what is asked for beside the files.
+
+    The manifest knows each by its SHA-256 before it lies in its place, so that after a kill at any moment it is known for Oskren's own.
+
+    Parameters
+    ----------
+    first : str, optional
+        The target whose files the reel holds; that of the first report unless given.
+    """
+    with contextlib.ExitStack() as stack:
+        temporary = {name: stack.enter_context(replacing(root / name)) for name in wanted.names}
+        if wanted.page:
+            temporary[PAGE].write_text(page(root, title, reports))
+        if wanted.readme:
+            temporary[README].write_text(readme(title, reports))
+        if wanted.reel:
+            first = first or reports[0].target
+            reel(root, temporary[REEL], title, [report for report in reports if report.ok and report.target == first], wanted.gap_s)
+        manifest.save(root, reports, {name: sha256(path) for name, path in temporary.items()})

@@ -40,8 +40,8 @@ class Manifest(BaseModel):
     format: str = "oskren-manifest"
     version: int = 1
     files: list[FileReport] = []
-    beside: dict[str, str] = {}
-    """What else was written there, with its SHA-256: a page, a readme, a reel."""
+    beside: dict[str, list[str]] = {}
+    """What else is written there, with the SHA-256 it has and had before: a page, a readme, a reel."""
 
 
 def load(folder: Path) -> Manifest:
@@ -56,7 +56,7 @@ def save(folder: Path, reports: Sequence[FileReport], beside: Mapping[str, str] 
     """Write the manifest as JSON and CSV, joined with what stood in it for other files that still exist; and with what was put ``beside`` them."""
     made, before = {report.path: report for report in reports}, load(folder)
     kept = [old for old in before.files if old.path not in made and (folder / old.path).exists()]
-    manifest = Manifest(files=sorted([*kept, *reports], key=lambda report: report.path), beside=before.beside | dict(beside or {}))
+    manifest = Manifest(files=sorted([*kept, *reports], key=lambda report: report.path), beside=_known(before.beside, beside or {}))
     with replacing(folder / NAME) as temporary:
         temporary.write_text(manifest.model_dump_json(indent=1))
     text = io.StringIO()
@@ -70,6 +70,11 @@ def save(folder: Path, reports: Sequence[FileReport], beside: Mapping[str, str] 
     with replacing(folder / TABLE) as temporary:
         temporary.write_text(text.getvalue())
     return manifest
+
+
+def _known(before: Mapping[str, list[str]], fresh: Mapping[str, str]) -> dict[str, list[str]]:
+    """What was written beside the files: each as it was and as it will be, since a kill may fall between both."""
+    return {**before, **{name: [*before.get(name, [])[-1:], sha] for name, sha in fresh.items()}}
 
 
 def as_written(folder: Path, report: FileReport) -> bool:

@@ -94,7 +94,7 @@ def titled(item: Item, shape: Shape, bright: Mapping[int, float | None]) -> Titl
 BRIGHT = func.json_extract(Sound.measures, "$.brightness_hz")
 
 
-def measures_of(library: Library, ids: Sequence[int]) -> dict[int, float | None]:
+def brightness_of(library: Library, ids: Sequence[int]) -> dict[int, float | None]:
     """Brightness (Hz) of sounds by id."""
     found: dict[int, float | None] = {}
     with library.reading() as session:

@@ -14,11 +14,11 @@ from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
 from oskren.core.ship.write import File, refuse_outside, with_twins
 from oskren.store import Library
 from oskren.work.engine import guard
-from oskren.work.engine.journal import Journal
+from oskren.work.engine.journal import Journal, writing_to
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
-from oskren.work.ship.items import measures_of, titled
+from oskren.work.ship.items import brightness_of, titled
 from oskren.work.ship.run import Written, write
 
 
@@ -44,7 +44,7 @@ def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
 def titled_items(studio: Studio, library: Library, items: Sequence[Item]) -> list[Titled]:
     """What the names of the files of items are made of."""
     renderer = studio.renderer(library)
-    measured = measures_of(library, [int(item.sound) for item in items if item.sound.isdigit()])
+    measured = brightness_of(library, [int(item.sound) for item in items if item.sound.isdigit()])
     return [titled(item, renderer.output_shape(item.node), measured) for item in items]
 
 
@@ -143,9 +143,14 @@ def ship(
         journal.sweep(one.path for one in files)
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
-    result.reports = with_twins(result.reports)
+    told = with_twins(result.reports)
+    if told != result.reports:
+        manifest.save(out, told)
+    result.reports = told
     if sheet.beside.names and result.reports and progress.wanted:
-        call = (tasks.put_beside, str(out), sheet.name, result.reports, sheet.beside)
-        for _, put in studio.batch([call], progress, counts=False):
-            manifest.save(out, result.reports, put)
+        call = (tasks.put_beside, str(out), sheet.name, result.reports, sheet.beside, sheet.targets[0].name)
+        with writing_to(studio.home.folder, out):
+            for _, reason in studio.batch([call], progress, counts=False):
+                if reason:
+                    result.failed.append({"path": ", ".join(sheet.beside.names), "reason": reason})
     return result

@@ -57,9 +57,13 @@ def _ship(renderer: Renderer, one: File) -> Shipped:
         return Shipped(one.shown, reason=f"{one.shown}: cannot be rendered ({type(error).__name__}: {error})")
 
 
-def put_beside(folder: str, name: str, reports: Sequence[FileReport], wanted: Beside) -> dict[str, str]:
-    """Write what is asked for beside the files of a shipment; names with their SHA-256."""
-    return beside.write(Path(folder), name, reports, wanted)
+def put_beside(folder: str, name: str, reports: Sequence[FileReport], wanted: Beside, first: str) -> str:
+    """Write what a sheet of that name asks for beside its files, the reel of its ``first`` target; why it could not be, empty when it was."""
+    try:
+        beside.write(Path(folder), name, reports, wanted, first)
+    except OskrenError as error:
+        return str(error)
+    return ""
 
 
 def ship_one(place: Workplace, file: File) -> Shipped:
