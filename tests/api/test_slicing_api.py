@@ -131,6 +131,22 @@ class Kept(Sliced):
         self.assertAlmostEqual(asked[0]["anchor_s"], shot["measures"]["anchor_s"], places=5)
         self.assertLess(shot["seconds"], pieces[2]["end_s"] - pieces[2]["start_s"])
 
+    def test_a_finish_may_go_through_a_chain_that_is_given_another_sound(self) -> None:
+        click = np.zeros((480, 1), np.float32)
+        click[0] = 0.5
+        name = f"click {Sliced.takes}"
+        files.write(self.folder / "more" / f"{name}.wav", click, RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "more" / f"{name}.wav")]}))
+        through = self.get(f"{HERE}/sounds/{self.named(name)['id']}")["node"]
+        step = {"kind": "impulse", "id": "room", "params": {}, "learned_on": through}
+        self.slices()
+        self.put(finish={"peak_dbfs": None, "chain": [step], "tail": "cut"})
+        made = self.finish(self.client.post(f"{self.plan}/make"))["sounds"]
+        self.assertEqual(len(made), len(HITS))
+        pieces = self.slices()
+        for one, piece in zip(made, pieces, strict=True):
+            self.assertAlmostEqual(self.get(f"{HERE}/sounds/{one}")["seconds"], piece["end_s"] - piece["start_s"], places=3)
+
     def test_kits_are_dealt_played_and_tagged(self) -> None:
         refused = self.client.post(f"{self.plan}/kits", json={"size": 2, "by": "likeness"})
         self.assertEqual(refused.status_code, 422)

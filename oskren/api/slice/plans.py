@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 
 from fastapi import APIRouter
@@ -10,7 +11,7 @@ from pydantic import BaseModel, Field
 from oskren.api.common import InLibrary, InPage, InStudio, Started, changed, started
 from oskren.api.documents.factory import Kept, Kind, serve
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Member, Mix, Node
+from oskren.core.nodes.model import Node
 from oskren.core.slice import plan as planning
 from oskren.core.slice.detect import Inside, SliceSettings, detect, drawn, inside
 from oskren.core.slice.finish import SliceLoop
@@ -53,7 +54,6 @@ class OneShotNode(BaseModel):
     """A slice as its one-shot will be: what it is made of, its attack and where it repeats from (s of it; None where it does not)."""
 
     id: int
-    name: str
     node: Node
     anchor_s: float
     loops_from_s: float | None
@@ -204,17 +204,22 @@ PLAN: Kind[Plan] = Kind(
 serve(router, "/plans/{id}", PLAN)
 
 
-@router.post("/plans/{id}/find")
-def find_slices(studio: InStudio, library: InLibrary, page: InPage, id: int, settings: SliceSettings) -> PlanView:
-    """Find anew with other settings; what was corrected by hand stays."""
-    node, before = slices.plan_of(studio, library, id)
-    levels = slices.levels(studio, library, id, node)  # measured outside the turn: it may take a while
+def _changed(studio: Studio, library: Library, page: str, id: int, how: Callable[[Plan], Plan]) -> PlanView:
+    """Change the plan as it is when its turn comes, keep it, and tell the other pages."""
     with slices.turn(library, id):
         node, before = slices.plan_of(studio, library, id)
-        after = planning.refound(before, settings, detect(levels, settings))
+        after = how(before)
         slices.save(library, id, node, after)
     changed(studio, library, page, "plan", id)
     return _view(studio, library, id, node, after)
+
+
+@router.post("/plans/{id}/find")
+def find_slices(studio: InStudio, library: InLibrary, page: InPage, id: int, settings: SliceSettings) -> PlanView:
+    """Find anew with other settings; what was corrected by hand stays."""
+    node, _ = slices.plan_of(studio, library, id)
+    levels = slices.levels(studio, library, id, node)  # measured outside the turn: it may take a while
+    return _changed(studio, library, page, id, lambda plan: planning.refound(plan, settings, detect(levels, settings)))
 
 
 @router.post("/plans/{id}/edit")
@@ -225,28 +230,27 @@ def edit_plan(studio: InStudio, library: InLibrary, page: InPage, id: int, wante
     edit = wanted.edit
     crossed = slices.crossings(studio, library, id, edit.ids) if isinstance(edit, Snap) else {}
     best = slices.best_loop(studio, library, id, edit.id) if isinstance(edit, LoopEdit) and edit.best else None
-    with slices.turn(library, id):
-        node, before = slices.plan_of(studio, library, id)
+
+    def corrected(plan: Plan) -> Plan:
         match edit:
             case Move():
-                after = planning.move(before, edit.id, planning.moved_start(before, edit.id, edit.start_s, edit.by_s), edit.end_s, seconds)
+                return planning.move(plan, edit.id, planning.moved_start(plan, edit.id, edit.start_s, edit.by_s), edit.end_s, seconds)
             case Split():
-                after = planning.split(before, edit.id, edit.at_s)
+                return planning.split(plan, edit.id, edit.at_s)
             case Merge():
-                after = planning.merge(before, edit.id)
+                return planning.merge(plan, edit.id)
             case Drop():
-                after = planning.drop(before, edit.id, edit.dropped)
+                return planning.drop(plan, edit.id, edit.dropped)
             case Add():
-                after = planning.add(before, edit.start_s, min(edit.end_s, seconds))
+                return planning.add(plan, edit.start_s, min(edit.end_s, seconds))
             case Snap():
-                after = planning.snapped(before, crossed, seconds)
+                return planning.snapped(plan, crossed, seconds)
             case Lock():
-                after = planning.locked(before, edit.ids, edit.locked)
+                return planning.locked(plan, edit.ids, edit.locked)
             case LoopEdit():
-                after = planning.looped(before, edit.id, best or edit.loop)
-        slices.save(library, id, node, after)
-    changed(studio, library, page, "plan", id)
-    return _view(studio, library, id, node, after)
+                return planning.looped(plan, edit.id, best or edit.loop)
+
+    return _changed(studio, library, page, id, corrected)
 
 
 @router.post("/plans/{id}/newer")
@@ -274,27 +278,19 @@ def remake_one_shots(studio: InStudio, library: InLibrary, id: int) -> Started:
 def one_shots(studio: InStudio, library: InLibrary, id: int, wanted: SlicesAsked) -> list[OneShotNode]:
     """What the one-shots of some slices are made of, as the plan finishes them: to be heard, played on keys or stacked before any is made."""
     node, plan = slices.plan_of(studio, library, id)
-    name, places = library.sound(id).name, {piece.id: place for place, piece in enumerate(plan.slices, 1)}
-    kept = {piece.id: piece for piece in plan.slices}
-    pieces = [kept[one] for one in wanted.ids if one in kept]
-    return [
-        OneShotNode(id=one.slice.id, name=f"{name} {places[one.slice.id]}", node=one.node, anchor_s=one.anchor_s, loops_from_s=one.loop and one.loop[0])
-        for one in making.one_shots_of(studio, library, id, node, plan, pieces)
-    ]
+    made = making.one_shots_of(studio, library, id, node, plan, plan.of(wanted.ids))
+    return [OneShotNode(id=one.slice.id, node=one.node, anchor_s=one.anchor_s, loops_from_s=one.loop and one.loop[0]) for one in made]
 
 
 @router.post("/plans/{id}/stack")
 def stack_slices(studio: InStudio, library: InLibrary, id: int, wanted: Stacking) -> Stacked:
     """A new design with slices as its layers, finished, their attacks on the strike line."""
     node, plan = slices.plan_of(studio, library, id)
-    kept = {piece.id: piece for piece in plan.slices}
-    pieces = [kept[one] for one in wanted.ids if one in kept]
-    found = making.one_shots_of(studio, library, id, node, plan, pieces)
-    if not found:
+    made = making.one_shots_of(studio, library, id, node, plan, plan.of(wanted.ids))
+    if not made:
         raise OskrenError("Choose slices of the plan to stack them.")
-    name, places = library.sound(id).name, {piece.id: place for place, piece in enumerate(plan.slices, 1)}
-    members = tuple(Member(id=f"slice-{one.slice.id}", name=f"{name} {places[one.slice.id]}", node=one.node, anchor_s=one.anchor_s) for one in found)
-    row = designs.add(library, f"Slices of {name}", Mix(members=members), wanted.project)
+    name = library.sound(id).name
+    row = designs.add(library, f"Slices of {name}", making.mix_of(name, plan, made), wanted.project)
     return Stacked(design=row.id, name=row.name)
 
 
@@ -304,13 +300,8 @@ def slice_along(studio: InStudio, library: InLibrary, page: InPage, id: int, wan
     stems = tuple(dict.fromkeys(one for one in wanted.sounds if one != id))
     for stem in stems:
         library.sound(stem)
-    slices.plan_of(studio, library, id)
-    with slices.turn(library, id):
-        node, plan = slices.plan_of(studio, library, id)
-        after = plan.model_copy(update={"stems": stems})
-        slices.save(library, id, node, after)
-    changed(studio, library, page, "plan", id)
-    return _view(studio, library, id, node, after)
+    slices.plan_of(studio, library, id)  # a first one is found outside the turn
+    return _changed(studio, library, page, id, lambda plan: plan.model_copy(update={"stems": stems}))
 
 
 @router.post("/plans/{id}/kits")
@@ -318,12 +309,7 @@ def deal_kits(studio: InStudio, library: InLibrary, page: InPage, id: int, setti
     """Deal the kept slices into kits."""
     node, plan = slices.plan_of(studio, library, id)
     found = kitting.kits_of(studio, node, plan, settings)
-    with slices.turn(library, id):
-        node, plan = slices.plan_of(studio, library, id)
-        after = plan.model_copy(update={"kitting": settings, "kits": found})
-        slices.save(library, id, node, after)
-    changed(studio, library, page, "plan", id)
-    return _view(studio, library, id, node, after)
+    return _changed(studio, library, page, id, lambda plan: plan.model_copy(update={"kitting": settings, "kits": found}))
 
 
 @router.get("/plans/{id}/measured")

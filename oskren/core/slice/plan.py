@@ -46,6 +46,11 @@ class Plan(Frozen):
             raise ValueError("Two slices of this plan have the same number; it was not kept.")
         return self
 
+    def of(self, ids: Sequence[int]) -> list[Slice]:
+        """The slices with some ids, in that order; those that are not there any more are passed over."""
+        there = {piece.id: piece for piece in self.slices}
+        return [there[id] for id in ids if id in there]
+
     @property
     def kept(self) -> list[Slice]:
         return [piece for piece in self.slices if not piece.dropped]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 import tempfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
@@ -17,7 +17,7 @@ from oskren.core.audio.metadata import LoopPart
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Chained, Node, Source
+from oskren.core.nodes.model import Chained, Member, Mix, Node, Source
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Target
@@ -56,20 +56,45 @@ class Made:
 
 def one_shots_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, pieces: Sequence[Slice]) -> list[Made]:
     """What the one-shots of some slices of a plan are made of, as its finish says; nothing is rendered."""
-    renderer = studio.place(library, node).renderer()
-    known = _known(studio, node, plan)
-    heard = levels(studio, library, sound, node) if plan.finish.silence_dbfs is not None else None
-    source, moved = node, None
-    if plan.finish.through == "raw" and isinstance(node, Chained):
-        source, moved = node.node, renderer.time_map(node).to_input
-    seconds = renderer.output_shape(source).seconds
+    return _cut_from(studio, library, sound, node, plan, pieces, _known(studio, node, plan))
+
+
+def _cut_from(
+    studio: Studio,
+    library: Library,
+    sound: int,
+    node: Node,
+    plan: Plan,
+    pieces: Sequence[Slice],
+    known: Mapping[int, Known],
+    moved: Callable[[float], float] | None = None,
+) -> list[Made]:
+    """One-shots of slices cut from a sound; ``moved`` carries moments of the sound they were found in to this one. What lies outside is left out."""
+    finish, renderer = plan.finish, studio.renderer(library)
+    heard = levels(studio, library, sound, node) if finish.silence_dbfs is not None else None
+    # from state to state of the sound a slice is carried to, with the length of each
+    ways = [] if moved is None else [(moved, renderer.output_shape(node).seconds)]
+    source = node
+    raw = []
+    if finish.through == "raw" and isinstance(node, Chained):
+        source = node.node
+        raw = [(renderer.time_map(node).to_input, renderer.output_shape(source).seconds)]
     found = []
     for piece in pieces:
-        cut: Slice | None = piece if heard is None else sounding(heard, piece, plan.finish)
-        if moved is not None and cut is not None:
-            cut = shifted(cut, moved, seconds)
+        cut = _carried(piece, ways)
+        if cut is not None and heard is not None:
+            cut = sounding(heard, cut, finish)
+        cut = None if cut is None else _carried(cut, raw)
         if cut is not None:
-            found.append(_made(renderer, sound, piece, cut, source, plan.finish, known.get(piece.id, Known())))
+            found.append(_made(renderer, sound, piece, cut, source, finish, known.get(piece.id, Known())))
+    return found
+
+
+def _carried(piece: Slice, ways: Sequence[tuple[Callable[[float], float], float]]) -> Slice | None:
+    """A slice at the same moments of other states of its sound; None where they are not in one."""
+    found: Slice | None = piece
+    for moved, seconds in ways:
+        found = None if found is None else shifted(found, moved, seconds)
     return found
 
 
@@ -88,32 +113,23 @@ def _known(studio: Studio, node: Node, plan: Plan) -> dict[int, Known]:
     return {row.id: Known(row.pitch_hz, row.channel) for row in measuring.measured(studio, node, plan)[0]}
 
 
-def _of_stem(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, stem: int) -> list[Made]:
+def _of_stem(studio: Studio, library: Library, node: Node, plan: Plan, stem: int) -> list[Made]:
     """The kept slices of a plan cut from a sound that was recorded with it, at the same moments; pitch and channel go by the first."""
     try:
         other = node_of(library.sound(stem))
     except NotFound:
         raise OskrenError("A sound that is sliced along is not in the library any more; leave it out in Finish.") from None
-    moving = Moving.of(studio, library, node, other)
-    renderer = studio.place(library, other).renderer()
-    seconds, known = renderer.output_shape(other).seconds, _known(studio, node, plan)
-    heard = levels(studio, library, stem, other) if plan.finish.silence_dbfs is not None else None
-    source, raw = other, None
-    if plan.finish.through == "raw" and isinstance(other, Chained):
-        source, raw = other.node, renderer.time_map(other).to_input
-    found = []
-    for piece in plan.kept:
-        cut = shifted(piece, moving, seconds)
-        if cut is not None and heard is not None:
-            cut = sounding(heard, cut, plan.finish)
-        if cut is not None and raw is not None:
-            cut = shifted(cut, raw, renderer.output_shape(source).seconds)
-        if cut is not None:
-            found.append(_made(renderer, stem, piece, cut, source, plan.finish, known.get(piece.id, Known())))
-    return found
+    return _cut_from(studio, library, stem, other, plan, plan.kept, _known(studio, node, plan), Moving.of(studio, library, node, other))
 
 
-def measure_first(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress) -> None:
+def mix_of(name: str, plan: Plan, made: Sequence[Made]) -> Mix:
+    """One-shots as layers of a mix, their attacks on its strike line, each called by its place in the plan."""
+    places = {piece.id: place for place, piece in enumerate(plan.slices, 1)}
+    members = [Member(id=f"slice-{one.slice.id}", name=f"{name} {places[one.slice.id]}", node=one.node, anchor_s=one.anchor_s) for one in made]
+    return Mix(members=tuple(members))
+
+
+def measure_first(studio: Studio, library: Library, node: Node, plan: Plan, progress: Progress) -> None:
     """Measure what the finish of a plan goes by, or what its one-shots are called by."""
     if plan.finish.mono == "better" or plan.finish.tune_to or "{alike" in plan.names:
         measuring.measure_plan(studio, library, node, plan, progress)
@@ -135,17 +151,18 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
     if not kept:
         raise OskrenError(f"{source.name}: the plan has no slices to make one-shots from; lower the sensitivity, or take a dropped slice back.")
     check_template(plan.names, ONE_SHOT_TOKENS)
-    measure_first(studio, library, sound, node, plan, progress)
+    measure_first(studio, library, node, plan, progress)
     wanted = one_shots_of(studio, library, sound, node, plan, kept)
     for stem in plan.stems:
-        wanted += _of_stem(studio, library, sound, node, plan, stem)
+        wanted += _of_stem(studio, library, node, plan, stem)
     arrival = there(library, progress.noted("arrival") or 0) or library.arrival(f"Slices of {source.name}")
     progress.note("arrival", arrival)
     with library.reading() as session:
         before = dict(session.execute(select(Sound.digest, Sound.id).where(Sound.arrival_id == arrival)).all())
     digests = [node_hash(one.node) for one in wanted]
     todo = [position for position, digest in enumerate(digests) if digest not in before]
-    place = studio.place(library, *{node_hash(one.node.node): one.node.node for one in wanted}.values(), flag=progress.flag)
+    # one of each sound names all the files: of the sound, and of what steps of the finish are given beside it
+    place = studio.place(library, *{one.sound: one.node for one in wanted}.values(), flag=progress.flag)
     told, ids, ready = _Telling(studio, library, node, plan), dict[int, int](), dict[int, dict[str, Any]]()
     known = measuring.slowly(studio, node, plan) if _keeps_sound(plan.finish) else {}
     chunks = [todo[at : at + AT_ONCE] for at in range(0, len(todo), AT_ONCE)]

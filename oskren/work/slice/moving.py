@@ -19,7 +19,7 @@ class Moving:
 
     @staticmethod
     def of(studio: Studio, library: Library, older: Node, newer: Node) -> Moving:
-        renderer = studio.place(library, older, newer).renderer()
+        renderer = studio.renderer(library)
         return Moving(renderer.time_map(older), renderer.time_map(newer))
 
     def __call__(self, moment_s: float) -> float:

@@ -88,8 +88,8 @@ def remake(studio: Studio, library: Library, sound: int, progress: Progress = AL
     Each keeps its moments, its finish, its name and all that is said of it. One whose moments are not in the sound any more is left.
     """
     newer = _cut_from(library, sound)
-    seconds = studio.place(library, newer).renderer().output_shape(newer).seconds
-    renderer = studio.place(library, newer).renderer()
+    renderer = studio.renderer(library)
+    seconds = renderer.output_shape(newer).seconds
     todo: list[tuple[int, Chained, float]] = []
     movings: dict[str, Moving] = {}
     for id, _, raw in older_one_shots(library, sound):
@@ -100,7 +100,7 @@ def remake(studio: Studio, library: Library, sound: int, progress: Progress = AL
         moving = movings[state] = movings.get(state) or Moving.of(studio, library, cut.node, newer)
         start, end = sorted(min(max(moving(moment), 0.0), seconds) for moment in (cut.start_s, cut.end_s))
         if end > start:
-            attack = cut.start_s + studio.place(library, node).renderer().time_map(node).to_input(library.sound(id).measures.get("anchor_s", 0.0))
+            attack = cut.start_s + renderer.time_map(node).to_input(library.sound(id).measures.get("anchor_s", 0.0))
             fresh = _cut_anew(node, start, end, moving, newer)
             anchor = renderer.time_map(fresh).to_output(moving(attack) - start)
             todo.append((id, fresh, min(max(anchor, 0.0), renderer.output_shape(fresh).seconds)))

@@ -6794,8 +6794,6 @@ export interface components {
         OneShotNode: {
             /** Id */
             id: number;
-            /** Name */
-            name: string;
             /** Node */
             node: components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"];
             /** Anchor S */
