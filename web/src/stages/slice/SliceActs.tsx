@@ -5,57 +5,50 @@ import { Do } from "../../ui/buttons";
 import { Tick } from "../../ui/choices";
 import { Fold } from "../../ui/Fold";
 import { shown } from "../../ui/keys";
-import { COLUMNS, type Row, showColumn, useShownColumns } from "./columns";
+import { COLUMNS, showColumn, useShownColumns } from "./columns";
+import type { Rows } from "./useRows";
+
+/** What can be done to the chosen slices, each by its key too. */
+export type SliceActing = Record<
+  "split" | "merge" | "drop" | "lock" | "loopIt" | "seam" | "bothEdges" | "perform" | "toLayer" | "finished",
+  () => unknown
+>;
 
 interface Props {
-  current: Row | null;
-  several: readonly Row[];
-  /** Slices that sound like another that is better. */
-  spare: readonly Row[];
-  groups: number;
-  group: number | null;
+  rows: Rows;
+  acts: SliceActing;
   raw: boolean;
-  canAdd: boolean;
-  onGroup: (group: number | null) => void;
-  onRaw: () => void;
-  onSplit: () => void;
-  onMerge: () => void;
-  onDrop: () => void;
   onBest: () => void;
   onSnap: () => void;
-  onAdd: () => void;
-  onLock: () => void;
-  onLoop: () => void;
-  onSeam: () => void;
-  onEdges: () => void;
-  onKeys: () => void;
-  onStack: () => void;
+  /** Makes the marked part a slice, where one is marked. */
+  onAdd: (() => void) | null;
 }
 
 const when = (there: unknown, act: MenuAct): MenuAct[] => (there ? [act] : []);
 
-export function SliceActs(props: Props) {
-  const { current, several, spare, groups, group, raw } = props;
+export function SliceActs({ rows, acts, raw, onBest, onSnap, onAdd }: Props) {
+  const { current, several, spare, group, setGroup } = rows;
+  const groups = rows.groups.size;
   const picked = useShownColumns((state) => state.chosen);
   const dropping = several.some((row) => !row.dropped);
   const many = several.length > 1 ? ` ${several.length}` : "";
   return (
     <Flex gap="8px" px="12px" py="6px" wrap="wrap" borderTop="1px solid" borderBottom="1px solid" borderColor="line" flexShrink={0} align="center">
-      <Do act="split" disabled={!current} onClick={props.onSplit}>
+      <Do act="split" disabled={!current} onClick={acts.split}>
         Split
       </Do>
-      <Do act="merge" disabled={!current} onClick={props.onMerge}>
+      <Do act="merge" disabled={!current} onClick={acts.merge}>
         Merge
       </Do>
-      <Do act="drop" disabled={!several.length} onClick={props.onDrop}>
+      <Do act="drop" disabled={!several.length} onClick={acts.drop}>
         {dropping || !several.length ? "Drop" : "Take back"}
         {many}
       </Do>
-      <Do act="lock" disabled={!several.length} onClick={props.onLock}>
+      <Do act="lock" disabled={!several.length} onClick={acts.lock}>
         {several.length > 0 && several.every((row) => row.locked) ? "Unlock" : "Lock"}
         {many}
       </Do>
-      <Do act="loopIt" disabled={!current} onClick={props.onLoop}>
+      <Do act="loopIt" disabled={!current} onClick={acts.loopIt}>
         {current?.loop ? "No loop" : "Loop"}
       </Do>
       <Acts
@@ -65,22 +58,22 @@ export function SliceActs(props: Props) {
             key: "snap",
             label: "To zero crossings",
             hint: "Both edges to the zero crossing nearest to each, within 5 ms",
-            onDo: props.onSnap,
+            onDo: onSnap,
           }),
-          ...when(props.canAdd, { key: "add", label: "Slice from mark", hint: "Make the marked part a slice", onDo: props.onAdd }),
-          ...when(current, { key: "edges", label: `Hear both edges, ${shown("bothEdges")}`, onDo: props.onEdges }),
-          ...when(current?.loop, { key: "seam", label: `Hear the seam of the loop, ${shown("seam")}`, onDo: props.onSeam }),
+          ...(onAdd ? [{ key: "add", label: "Slice from mark", hint: "Make the marked part a slice", onDo: onAdd }] : []),
+          ...when(current, { key: "edges", label: `Hear both edges, ${shown("bothEdges")}`, onDo: acts.bothEdges }),
+          ...when(current?.loop, { key: "seam", label: `Hear the seam of the loop, ${shown("seam")}`, onDo: acts.seam }),
           ...when(several.length > 0, {
             key: "keys",
             label: `Play${many} on keys, ${shown("perform")}`,
             hint: "What is chosen, finished, under the letters of the keyboard",
-            onDo: props.onKeys,
+            onDo: acts.perform,
           }),
           ...when(several.length > 0, {
             key: "stack",
             label: `Stack${many} as layers, ${shown("toLayer")}`,
             hint: "A new design with their attacks on the strike line",
-            onDo: props.onStack,
+            onDo: acts.toLayer,
           }),
         ]}
       />
@@ -89,18 +82,18 @@ export function SliceActs(props: Props) {
         <Do
           on={group !== null}
           disabled={group === null && current !== null && current.facts?.group == null}
-          onClick={() => props.onGroup(group === null ? (current?.facts?.group ?? null) : null)}
+          onClick={() => setGroup(group === null ? (current?.facts?.group ?? null) : null)}
           hint="Show only the slices that sound like the chosen one"
         >
           {group === null ? "Alike only" : `Alike ${group} only`}
         </Do>
       )}
       {groups > 0 && (
-        <Do disabled={!spare.length} onClick={props.onBest} hint="Keep the best slice of each group that sounds alike, and drop the rest">
+        <Do disabled={!spare.length} onClick={onBest} hint="Keep the best slice of each group that sounds alike, and drop the rest">
           Best of {groups} alike
         </Do>
       )}
-      <Do act="finished" on={!raw} onClick={props.onRaw}>
+      <Do act="finished" on={!raw} onClick={acts.finished}>
         {raw ? "Heard raw" : "Heard finished"}
       </Do>
       <Fold label="Columns" hint="Which columns are shown" over>
