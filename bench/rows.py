@@ -16,7 +16,8 @@ import numpy as np
 from oskren.core.audio import files
 from oskren.core.nodes import Cache, Chained, Member, Mix, Renderer, Source, Step
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.ship.sheet import Sheet
+from oskren.core.ship.target import Target
 from oskren.core.slice import detect
 from oskren.core.slice.plan import Finish, one_shot
 from oskren.core.types import Samples

@@ -22,7 +22,7 @@ from oskren.core.nodes import Step
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.store import Home
 from oskren.store.describe import describing, tree, undoing
 from oskren.store.describe.describing import Change

@@ -23,7 +23,8 @@ from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.nodes import Excerpt, Member, Mix, NodeAdapter
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Beside, Sheet, Target
+from oskren.core.ship.sheet import Beside, Sheet
+from oskren.core.ship.target import Target
 from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home
 from oskren.store.describe.arrivals import ArrivalNotes

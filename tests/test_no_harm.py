@@ -29,7 +29,9 @@ from oskren.core.nodes.model import Chained, member_node
 from oskren.core.ship import manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Planned, Sheet, Target
+from oskren.core.ship.planning import Planned
+from oskren.core.ship.sheet import Sheet
+from oskren.core.ship.target import Target
 from oskren.core.words import conditions
 from oskren.store import Home
 from oskren.store.describe import describing
@@ -73,7 +75,7 @@ class NoHarm(InStudio):
 
     def planned(self, out: Path, allowed: Collection[str] = ()) -> list[Planned]:
         sheet = self.sheet()
-        return planned_files(self.studio, sheet.name, titled_items(self.studio, self.library, sheet.items), sheet.targets, out, allowed)
+        return planned_files(self.studio, sheet.name, titled_items(self.studio, self.library, sheet.items), sheet.targets, out, allowed)[0]
 
     def sheet(self, template: str = "{name}") -> Sheet:
         numbers = [self.number("bolt"), self.number("latch")]

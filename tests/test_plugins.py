@@ -16,7 +16,7 @@ from oskren.core.nodes.render import Renderer
 from oskren.core.plugins import outside, shelf
 from oskren.core.plugins.outside import PluginError
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.core.ship.write import render_file
 from oskren.work.engine.workers import patiently
 from tests.support import InFolder, noise

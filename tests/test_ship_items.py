@@ -8,7 +8,8 @@ from sqlalchemy import event
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Step
 from oskren.core.nodes.heard import Heard
-from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.ship.sheet import Sheet
+from oskren.core.ship.target import Target
 from oskren.work.gather.importing import import_paths
 from oskren.work.ship.items import items_of, titled_of
 from oskren.work.ship.sheets import planned_files, ship, titled_items
@@ -58,9 +59,10 @@ class Asking(InStudio):
             with self.subTest(heard=heard):
                 titled = titled_of(self.studio, self.library, ids, heard)
                 items = items_of(self.studio, self.library, ids, heard)
-                self.assertEqual(titled, titled_items(self.studio, self.library, items))
+                looked_at = {"peak_dbfs": None, "bandwidth_hz": None, "correlation": None}
+                self.assertEqual([one._replace(**looked_at) for one in titled], titled_items(self.studio, self.library, items))
                 out = self.folder / f"out {len(heard)} {'part' if heard and heard[ids[0]].part else ''}"
-                planned = [one.path for one in planned_files(self.studio, "s", titled, [target], out)]
+                planned = [one.path for one in planned_files(self.studio, "s", titled, [target], out)[0]]
                 done = ship(self.studio, self.library, Sheet(items=tuple(items), targets=(target,)), out)
                 self.assertEqual(sorted(planned), sorted(report.path for report in done.reports))
         self.assertEqual(planned, ["wide, 0.10 to 0.20 s stereo 48k.wav", "narrowed mono 48k.wav", "plain mono 48k.wav"])

@@ -23,7 +23,8 @@ from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Sheet, Target
+from oskren.core.ship.sheet import Sheet
+from oskren.core.ship.target import Target
 from oskren.core.slice.finish import Finish
 from oskren.core.vary.guards import Guards, reference
 from oskren.core.vary.recipe import Freedom, Recipe, default_recipe, draw

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from oskren.core.audio.formats import FORMATS
 from oskren.core.published import Published, published
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.core.slice.detectors import DETECTORS
 
 router = APIRouter(tags=["models"])

@@ -10,7 +10,8 @@ from oskren.core.controls import Control, controls_of, number
 from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Mix, Step
-from oskren.core.ship.sheet import Beside, Target
+from oskren.core.ship.sheet import Beside
+from oskren.core.ship.target import Target
 from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.finish import Finish
 from oskren.core.slice.kits import KitSettings

@@ -17,7 +17,8 @@ from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Beside, Target
+from oskren.core.ship.sheet import Beside
+from oskren.core.ship.target import Target
 from oskren.core.ship.write import write_sound
 from oskren.core.slice.finish import Finish
 from oskren.core.slice.plan import drop, looped, move

@@ -11,7 +11,8 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Beside, Target
+from oskren.core.ship.sheet import Beside
+from oskren.core.ship.target import Target
 from oskren.core.ship.write import FileReport, render_file
 from tests.support import RATE, InFolder, sine
 

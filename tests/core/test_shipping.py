@@ -18,8 +18,11 @@ from oskren.core.measure import levels
 from oskren.core.nodes import Chained, Step
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item, Titled
-from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, missing, plan
-from oskren.core.ship.write import OverFullScale, refuse_outside, render_file, verify, with_twins, write_sound
+from oskren.core.ship.planning import Planned, noted, planned
+from oskren.core.ship.sheet import Sheet, file_key
+from oskren.core.ship.target import Target
+from oskren.core.ship.verify import Telling, verify, with_twins
+from oskren.core.ship.write import OverFullScale, refuse_outside, render_file, write_sound
 from tests.support import RATE, InFolder, noise, sine
 
 
@@ -126,10 +129,11 @@ class Files(InFolder):
     def test_a_file_that_came_out_wrong_is_found(self) -> None:
         """Verification against files damaged on purpose: shorter, other rate, other samples."""
         path = self.folder / "wrong.wav"
-        highest = levels.peak(self.samples)
+        telling = Telling(2, RATE)
+        telling.add(self.samples, np.rint(self.samples.astype(np.float64) * 2**23).astype(np.float32) / 2**23)
         for name, samples, rate in (("length", self.samples[:-10], RATE), ("format", self.samples, 44_100), ("sound", self.samples * 0.99, RATE)):
             sf.write(path, samples, rate, subtype="PCM_24")
-            report = verify(path, "wrong.wav", "k", self.samples, highest, RATE, self.item, Target())
+            report = verify(path, "wrong.wav", "k", telling.meant, self.item, Target())
             with self.subTest(name=name):
                 self.assertIn(name, [check.name for check in report.checks if not check.ok])
 
@@ -144,7 +148,7 @@ class Sheets(InFolder):
         return tuple(Item(node=node, name=name, category="Glass/Ring") for name in names)
 
     def planned(self, sheet: Sheet) -> list[Planned]:
-        return plan(sheet.name, [Titled(item.name, item.category, RATE, 1) for item in sheet.items], sheet.targets)
+        return planned(sheet.name, [Titled(item.name, item.category, RATE, 1) for item in sheet.items], sheet.targets).files
 
     def test_every_path_is_known_before_anything_runs(self) -> None:
         sheet = Sheet(
@@ -163,10 +167,10 @@ class Sheets(InFolder):
     def test_a_format_that_knows_some_rates_and_channels_says_so(self) -> None:
         item = Item(node=self.source(noise(0.5, -20, channels=3), rate=44_100, name="wide.wav"), name="wide")
         targets = (Target(format="opus", template="{name}_{rate}"), Target(name="m", format="mp3", template="m/{name}"))
-        found = plan("s", [Titled("wide", "", 44_100, 3)], targets)
+        found = planned("s", [Titled("wide", "", 44_100, 3)], targets).files
         self.assertEqual((found[0].path, found[0].problem), ("wide_48k.opus", ""))
         self.assertIn("MP3 holds 2 channels at most, not 3", found[1].problem)
-        self.assertEqual(plan("s", [Titled("wide", "", 44_100, 3)], (targets[1].model_copy(update={"channels": "mono"}),))[0].problem, "")
+        self.assertEqual(planned("s", [Titled("wide", "", 44_100, 3)], (targets[1].model_copy(update={"channels": "mono"}),)).files[0].problem, "")
         path = self.folder / "wide.opus"
         report = render_file(self.renderer, item, targets[0], path, "wide.opus")
         self.assertTrue(report.ok, report.checks)
@@ -181,7 +185,7 @@ class Sheets(InFolder):
             with self.subTest(own=own, format=key):
                 self.assertTrue(report.ok, report.checks)
                 self.assertEqual((report.bit_depth, files.probe(path).bits), (bits, bits))
-                self.assertEqual(plan("s", [Titled("a", "", RATE, 1, own)], (target,))[0].path, f"a {bits}.{key}")
+                self.assertEqual(planned("s", [Titled("a", "", RATE, 1, own)], (target,)).files[0].path, f"a {bits}.{key}")
                 # the same file as one that was asked for so many bits: it need not be rendered again
                 self.assertEqual(file_key(item, target), file_key(item, target.model_copy(update={"bits": bits})))
 
@@ -203,15 +207,15 @@ class Sheets(InFolder):
             ("{top}/{place:2}", ["Glass/01.wav", "uncategorised/01.wav", "Glass/02.wav"]),
         ):
             with self.subTest(template=template):
-                self.assertEqual([one.path for one in plan("s", items, [Target(template=template)])], paths)
-        written = plan("s", items, [Target(template="{top}/{name}", spaces="_", case="lower")])
+                self.assertEqual([one.path for one in planned("s", items, [Target(template=template)]).files], paths)
+        written = planned("s", items, [Target(template="{top}/{name}", spaces="_", case="lower")]).files
         self.assertEqual([one.path for one in written], ["glass/glass_ring.wav", "uncategorised/low_hum.wav", "glass/glass_chip.wav"])
 
     def test_what_a_buyer_would_miss_is_counted(self) -> None:
         items = [Titled("a", "Glass", 96_000, 1, rights="ours", notes="rim"), Titled("b", "", 44_100, 1)]
-        found = {one.what: one.items for one in missing(items, [Target(), Target(rate=48_000)])}
+        found = {one.what: one.items for one in noted(items, [Target(), Target(rate=48_000)])}
         self.assertEqual(found, {"category": (1,), "rights": (1,), "description": (1,), "rate": (1,)})
-        self.assertEqual(missing(items[:1], [Target()]), [])
+        self.assertEqual(noted(items[:1], [Target()]), [])
 
     def test_files_that_are_the_same_and_long_silences_are_told(self) -> None:
         one, two = self.items("a", "b")
@@ -229,9 +233,9 @@ class Sheets(InFolder):
 
     def test_kinds_of_problems_are_told(self) -> None:
         items = [Titled("a", "", RATE, 1), Titled("a", "", RATE, 3)]
-        self.assertEqual([one.kind for one in plan("s", items, [Target(template="{name}")])], ["alike", "alike"])
-        self.assertEqual([one.kind for one in plan("s", items, [Target(format="mp3", template="{name} {channels}")])], ["", "channels"])
-        self.assertEqual([one.kind for one in plan("s", items, [Target(template="{none}")])], ["name", "name"])
+        self.assertEqual([one.kind for one in planned("s", items, [Target(template="{name}")]).files], ["alike", "alike"])
+        self.assertEqual([one.kind for one in planned("s", items, [Target(format="mp3", template="{name} {channels}")]).files], ["", "channels"])
+        self.assertEqual([one.kind for one in planned("s", items, [Target(template="{none}")]).files], ["name", "name"])
 
     def test_the_key_follows_the_sound_and_the_target_not_the_path(self) -> None:
         one, other = self.items("a", "b")

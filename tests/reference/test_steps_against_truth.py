@@ -141,6 +141,32 @@ class Dither(unittest.TestCase):
     def test_the_same_seed_gives_the_same_file(self) -> None:
         np.testing.assert_array_equal(dither.tpdf(noise(0.1), 16, 9), dither.tpdf(noise(0.1), 16, 9))
 
+    def test_what_comes_out_does_not_depend_on_where_blocks_begin(self) -> None:
+        samples = noise(0.5, -30, channels=2)
+        for shaped in (False, True):
+            whole = dither.Dither(16, 2, 48_000, 5, shaped=shaped).rounded(samples)
+            blockwise = dither.Dither(16, 2, 48_000, 5, shaped=shaped)
+            parts = [blockwise.rounded(samples[at : at + 999]) for at in range(0, len(samples), 999)]
+            np.testing.assert_array_equal(np.concatenate(parts), whole)
+
+    def test_shaped_noise_has_the_spectrum_of_its_filter_and_is_heard_less(self) -> None:
+        """Error = white error of LSB²/4 through the filter; the spectrum by Welch (scipy), the threshold of hearing as the shape is made of."""
+        for rate in (44_100, 48_000, 96_000):
+            quiet = np.zeros((8 * rate, 1), np.float32)
+            found = []
+            for shaped in (False, True):
+                error = dither.Dither(16, 1, rate, 3, shaped=shaped).rounded(quiet)[:, 0].astype(np.float64) * 2**15
+                hz, power = signal.welch(error, rate, nperseg=4096)
+                found.append(power)
+            filtered = np.abs(np.fft.rfft(dither.shaping(rate), 4096)) ** 2
+            with self.subTest(rate=rate):
+                np.testing.assert_allclose(found[0][8:-8], 0.25 * 2 / rate, rtol=0.35)
+                np.testing.assert_allclose(found[1][8:-8], 0.25 * 2 / rate * filtered[8:-8], rtol=0.4)
+                weight = 10 ** (-dither.threshold_db(hz) / 10)
+                self.assertGreater(10 * np.log10((found[0] * weight).sum() / (found[1] * weight).sum()), 14)
+                # the logarithm of what a filter of minimum phase does averages 0 over the band (Gerzon and Craven 1989)
+                self.assertAlmostEqual(float(np.mean(10 * np.log10(filtered))), 0.0, delta=0.1)
+
 
 class Space(unittest.TestCase):
     """Decay by backward integration (Schroeder 1965; ISO 3382-1): the stated one within 5 %."""

@@ -20,7 +20,7 @@ from oskren.core.audio.formats import FORMATS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.core.words.names import legal
 from oskren.store import Library
 from oskren.store.describe import keeping

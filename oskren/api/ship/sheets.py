@@ -15,8 +15,10 @@ from oskren.core.errors import OskrenError
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Titled
-from oskren.core.ship.sheet import READY, Beside, Missing, Planned, Target, missing
-from oskren.core.ship.write import FileReport
+from oskren.core.ship.planning import Noted, Planned, noted, values_of
+from oskren.core.ship.sheet import Beside
+from oskren.core.ship.target import READY, Target
+from oskren.core.ship.verify import FileReport
 from oskren.core.words.names import TOKENS
 from oskren.store import Library
 from oskren.store.documents import shipments as kept
@@ -39,15 +41,24 @@ class ToShip(OnSheet):
     project: int = 1
     allowed: list[str] = Field([], max_length=20_000)
     beside: Beside = Beside()
+    show: int | None = Field(None, ge=0, description="the file (its place in the preview) whose tokens are told")
 
 
 class Preview(BaseModel):
-    """Every path a sheet would write, the tokens a template may hold, and what its items do not say."""
+    """Every path a sheet would write, the tokens a template may hold (and what each gives for the file that is shown), and what is to be known of
+    its items before it runs."""
 
     files: list[Planned]
     problems: int
     tokens: dict[str, str]
-    missing: list[Missing] = []
+    noted: list[Noted] = []
+    values: dict[str, str] = {}
+
+
+class Shipping(Started):
+    """A shipment that has begun, and the numbers that what it holds was given, by kind and id."""
+
+    counted: dict[str, dict[str, int]]
 
 
 class Failure(BaseModel):
@@ -76,8 +87,8 @@ def _folder(studio: Studio, wanted: ToShip) -> Path:
     return whole_path(wanted.folder, "the folder to ship to") if wanted.folder.strip() else studio.home.folder / "shipped"
 
 
-def _planned(studio: Studio, wanted: ToShip, items: list[Titled]) -> list[Planned]:
-    return planned_files(studio, wanted.name, items, wanted.targets, _folder(studio, wanted), wanted.allowed)
+def _planned(studio: Studio, wanted: ToShip, items: list[Titled]) -> tuple[list[Planned], list[dict[str, int]]]:
+    return planned_files(studio, wanted.name, items, wanted.targets, _folder(studio, wanted), wanted.allowed, wanted.numbers)
 
 
 @router.get("/ship/ready")
@@ -92,8 +103,15 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     if not wanted.count:
         return Preview(files=[], problems=0, tokens=TOKENS)
     items = titled_on(studio, library, wanted)
-    files = _planned(studio, wanted, items)
-    return Preview(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS, missing=missing(items, wanted.targets))
+    files, counted = _planned(studio, wanted, items)
+    values: dict[str, str] = {}
+    if wanted.show is not None and wanted.show < len(files):
+        one = files[wanted.show]
+        numbers, target = counted[one.item], wanted.targets[one.target]
+        places = (numbers.get(counter, one.item + target.begin) for counter in ("number", "within", f"place {target.name}"))
+        values = {token: str(value) for token, value in values_of(wanted.name, target, items[one.item], *places).items()}
+    told = noted(items, wanted.targets, files, str(_folder(studio, wanted)))
+    return Preview.model_construct(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told, values=values)
 
 
 def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
@@ -101,14 +119,17 @@ def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
 
 
 @router.post("/ship")
-def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Started:
-    """Run a sheet as a job."""
+def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Shipping:
+    """Run a sheet as a job; what it holds keeps the numbers it was given."""
     sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.beside)
-    problems = [one.problem for one in _planned(studio, wanted, titled_on(studio, library, wanted)) if one.problem]
+    files, counted = _planned(studio, wanted, titled_on(studio, library, wanted))
+    problems = [one.problem for one in files if one.problem]
     if problems:
         raise OskrenError(problems[0])
+    sheet = sheet.model_copy(update={"counted": tuple(counted)})
     id = shipping.begin(library, sheet, _folder(studio, wanted), wanted.project, wanted.allowed)
-    return started(_run(studio, library, id, wanted.name), id)
+    job = started(_run(studio, library, id, wanted.name), id)
+    return Shipping(**job.model_dump(), counted={key: its for key, its in zip(wanted.keys, counted, strict=True) if its})
 
 
 @router.get("/shipments")

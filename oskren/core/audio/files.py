@@ -210,10 +210,11 @@ def audio_hash(path: Path) -> str:
 
 
 @contextlib.contextmanager
-def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int = 0, said: Metadata | None = None) -> Iterator[Callable[[Samples], None]]:
+def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int = 0, said: Metadata | None = None) -> Iterator[Callable[[Samples], Samples]]:
     """Write a file block by block, atomically; its format (:mod:`oskren.core.audio.formats`) follows its extension.
 
-    Gives a function that takes blocks of shape (frames, channels). Nothing is left behind when the body raises.
+    Gives a function that takes blocks of shape (frames, channels) and tells what a lossless file holds of them. Nothing is left behind when the body
+    raises.
 
     Parameters
     ----------
@@ -238,10 +239,12 @@ def writing(path: Path, rate: int, channels: int, bits: int = 24, *, frames: int
         container = form.beyond_4gb if large and form.beyond_4gb else form.container
         with sf.SoundFile(str(temporary), "w", rate, channels, subtype, format=container, compression_level=form.compression) as stream:
 
-            def put(samples: Samples) -> None:
-                for at in range(0, len(samples), size):
-                    part = samples[at : at + size]
-                    stream.write(_integers(part, bits) if subtype.startswith("PCM") else part)
+            def put(samples: Samples) -> Samples:
+                whole = _integers(samples, bits) if subtype.startswith("PCM") else samples
+                for at in range(0, len(whole), size):
+                    stream.write(whole[at : at + size])
+                # no more than 24 bits of each are set, so that nothing is rounded here
+                return samples if whole is samples else np.ldexp(whole.astype(np.float32), -31)
 
             yield put
         if said is not None:
@@ -255,12 +258,12 @@ def write(path: Path, samples: Samples, rate: int, bits: int = 24, *, dither: bo
     ----------
     samples : array, shape (frames, channels)
     dither : bool
-        Add TPDF dither before rounding (see :mod:`oskren.core.audio.dither`).
+        Add flat dither before rounding (see :class:`oskren.core.audio.dither.Dither`).
     """
-    from oskren.core.audio.dither import tpdf
+    from oskren.core.audio.dither import Dither
 
     if dither and formats.of_file(path).lossless and bits < 32:
-        samples = tpdf(samples, bits, seed)
+        samples = Dither(bits, samples.shape[1], rate, seed).rounded(samples)
     with writing(path, rate, samples.shape[1], bits, frames=len(samples), said=said) as put:
         put(samples)
 

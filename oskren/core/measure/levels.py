@@ -209,6 +209,23 @@ def dc_offset(samples: Samples) -> float:
     return float(means[np.argmax(np.abs(means))]) if len(samples) else 0.0
 
 
+def pair_products(samples: Samples) -> Floats:
+    """Sums of left squared, right squared and left times right of two channels (frames, 2): add those of blocks for :func:`correlation_of`."""
+    left, right = np.ascontiguousarray(samples.T)
+    return np.array([np.dot(left, left), np.dot(right, right), np.dot(left, right)], np.float64)
+
+
+def correlation_of(products: Floats) -> float | None:
+    """How two channels agree, -1 to 1, from sums of their products; None where one of them is silent.
+
+    >>> tone = np.sin(np.arange(100, dtype=np.float32))
+    >>> round(correlation_of(pair_products(np.stack([tone, -tone], 1))), 3)
+    -1.0
+    """
+    both = math.sqrt(float(products[0] * products[1]))
+    return float(products[2]) / both if both > 1e-9 else None
+
+
 def clipped_samples(samples: Samples) -> int:
     """Samples in runs of two or more at full scale; a single full-scale sample is a normalised peak, not clipping."""
     over = np.abs(samples) >= CLIPPED_AT

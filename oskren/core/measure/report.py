@@ -41,6 +41,8 @@ class Measures(BaseModel):
     anchor_kind: anchor.Kind = "start"
     clipped_samples: int = 0
     dc_offset: float = 0.0
+    correlation: float | None = None
+    """How left and right of two channels agree: 1 is mono, -1 vanishes in mono."""
     attack_s: float | None = None
     bands_db: tuple[float, ...] = ()
     timbre: tuple[float, ...] = ()
@@ -51,7 +53,7 @@ class Measures(BaseModel):
 
     def described(self) -> dict[str, object]:
         """What ``oskren measure`` prints: without what only serves likeness, strength and the key filter."""
-        return self.model_dump(exclude={"attack_s", "bands_db", "timbre", "force", "key", "key_confidence", "notes"})
+        return self.model_dump(exclude={"correlation", "attack_s", "bands_db", "timbre", "force", "key", "key_confidence", "notes"})
 
 
 class SlowMeasures(BaseModel):
@@ -112,6 +114,7 @@ class Measuring:
         self._peak = self._squares = 0.0
         self._true = levels.TruePeak(rate) if true_peak else None
         self._sum = np.zeros(channels)
+        self._pair = np.zeros(3)
         self._clipped = 0
         self._shape = spectrum.Shape()
         self._head: list[Samples] = []
@@ -126,6 +129,8 @@ class Measuring:
             self._true.add(block)
         self._squares += levels.rms(block) ** 2 * block.size
         self._sum += block.sum(axis=0, dtype=np.float64)
+        if self.channels == 2:
+            self._pair += levels.pair_products(block)
         self._clipped += levels.clipped_samples(block)
         self._powers.add(block)
         self._floor.append(noise.frame_powers(block, self.rate))
@@ -166,6 +171,7 @@ class Measuring:
             anchor_kind=found.kind,
             clipped_samples=self._clipped,
             dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
+            correlation=_rounded(levels.correlation_of(self._pair)),
             attack_s=_rounded(rising.seconds, 4) if sounds else None,
             bands_db=likeness.band_levels(mags, self.rate) if sounds else (),
             timbre=timbre.timbre(mono, self.rate, self._frames / self.rate) if sounds else (),

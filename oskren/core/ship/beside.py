@@ -22,7 +22,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.measure import peaks
 from oskren.core.ship import manifest
 from oskren.core.ship.sheet import PAGE, README, REEL, Beside
-from oskren.core.ship.write import FileReport, sha256
+from oskren.core.ship.verify import FileReport, sha256
 
 TEMPLATE = Path(__file__).with_name("page.html")
 

@@ -5,7 +5,11 @@ from __future__ import annotations
 from pydantic import BaseModel, Field
 
 from oskren.core.nodes.heard import Heard
-from oskren.core.ship.sheet import Beside, Target
+from oskren.core.ship.sheet import Beside
+from oskren.core.ship.target import Target
+
+KINDS = ("sounds", "designs", "draws", "versions")
+"""What a sheet holds, in this order."""
 
 MOST = 20_000
 """So many of each kind fit on a sheet."""
@@ -13,26 +17,37 @@ MOST = 20_000
 
 class OnSheet(BaseModel):
     """What is on a sheet, by ids, in this order: sounds, with how those were heard that leave as heard (the others leave dry); designs as they are
-    when it runs; variations of spreads."""
+    when it runs; variations of spreads; kept versions of designs. ``counted`` holds the numbers each had when it was shipped, by kind and id
+    ("sounds/12") and by counter: they stay its own."""
 
     sounds: list[int] = Field([], max_length=MOST)
     heard: dict[int, Heard] = {}
     designs: list[int] = Field([], max_length=MOST)
     draws: list[int] = Field([], max_length=MOST)
+    versions: list[int] = Field([], max_length=MOST)
+    counted: dict[str, dict[str, int]] = {}
 
     @property
     def count(self) -> int:
         """How many things are on it."""
-        return len(self.sounds) + len(self.designs) + len(self.draws)
+        return len(self.keys)
+
+    @property
+    def keys(self) -> list[str]:
+        """Everything on it by kind and id, in its order."""
+        return [f"{kind}/{id}" for kind in KINDS for id in getattr(self, kind)]
+
+    @property
+    def numbers(self) -> list[dict[str, int]]:
+        """The numbers everything on it had when it was shipped, in its order."""
+        return [self.counted.get(key, {}) for key in self.keys]
 
     def with_more(self, more: OnSheet) -> OnSheet:
         """With others behind those of their kind; a sound that is there already is taken as it was heard now."""
         heard = {number: so for number, so in self.heard.items() if number not in set(more.sounds)}
         return self.model_copy(
             update={
-                "sounds": list(dict.fromkeys([*self.sounds, *more.sounds])),
-                "designs": list(dict.fromkeys([*self.designs, *more.designs])),
-                "draws": list(dict.fromkeys([*self.draws, *more.draws])),
+                **{kind: list(dict.fromkeys([*getattr(self, kind), *getattr(more, kind)])) for kind in KINDS},
                 "heard": heard | {number: so for number, so in more.heard.items() if not so.dry},
             }
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from pydantic import Field
 
@@ -30,6 +30,8 @@ class Item(Frozen):
     markers: tuple[tuple[float, str], ...] = ()
     loops: tuple[tuple[float, float], ...] = ()
     """Parts that repeat without a seam (s)."""
+    made: dict[str, Any] | None = None
+    """How it was made, where it was: design or spread, with recipe, seed and number of the draw."""
     missing: tuple[str, ...] = ()
     """Layers that are passed over because their file is missing."""
 
@@ -37,7 +39,8 @@ class Item(Frozen):
 class Titled(NamedTuple):
     """What the name of an item's file is made of: name, category, rate (Hz), channels, the bits it was recorded in, tags, length (s), brightness (Hz).
 
-    ``rights`` and ``notes`` are looked at before it leaves: whoever gets the file asks for them.
+    The rest is looked at before it leaves: ``rights`` and ``notes``, which whoever gets the file asks for; the peak (dBFS) of what nothing changes,
+    the bandwidth (Hz), how left and right agree (-1 to 1), whether it loops, whether its file is missing.
     """
 
     name: str
@@ -50,6 +53,12 @@ class Titled(NamedTuple):
     brightness_hz: float | None = None
     rights: str = ""
     notes: str = ""
+    code: str = ""
+    peak_dbfs: float | None = None
+    bandwidth_hz: float | None = None
+    correlation: float | None = None
+    loops: bool = False
+    lacking: bool = False
 
     def tagged(self, kind: str) -> str:
         """What a tag such as kit-2 says of a kind; empty without one."""

@@ -11,7 +11,7 @@ from pydantic import BaseModel, ValidationError
 
 from oskren.core.audio.replacing import replacing
 from oskren.core.errors import OskrenError
-from oskren.core.ship.write import FileReport, sha256
+from oskren.core.ship.verify import FileReport, sha256
 
 NAME, TABLE = "oskren-manifest.json", "oskren-manifest.csv"
 COLUMNS = [

@@ -1,52 +1,39 @@
-"""Rendering a file, writing it, reading it back and checking what came out."""
+"""Rendering a file and writing it, block by block; what came out is read back (:mod:`oskren.core.ship.verify`)."""
 
 from __future__ import annotations
 
-import base64
-import hashlib
-from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
-from pydantic import BaseModel
 
 from oskren.core.audio import files
+from oskren.core.audio.dither import Dither
 from oskren.core.audio.formats import format_of, of_file
-from oskren.core.audio.formats.base import USUAL_BITS, Levels
+from oskren.core.audio.formats.base import USUAL_BITS
 from oskren.core.audio.layouts import channel_names
 from oskren.core.audio.metadata import LoopPart, Marker, Metadata
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
-from oskren.core.measure import levels, loudness, peaks
-from oskren.core.nodes.chains import passed_over
-from oskren.core.nodes.model import Chained, Step
+from oskren.core.measure import levels
+from oskren.core.nodes.model import Chained, Excerpt, Node, Source, Step
 from oskren.core.nodes.render import Renderer
-from oskren.core.nodes.walk import leaves
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target, as_written, file_key, file_node
+from oskren.core.ship.sheet import as_written, file_key, file_node, keys_of
+from oskren.core.ship.target import Target
+from oskren.core.ship.verify import FileReport, Meant, Telling, verify
 from oskren.core.types import Samples
-
-EDGE_DBFS = -40.0
-"""A first or last sample above this may click (common practice, no source)."""
-
-DC_LIMIT = 0.005
-
-SILENT_SHARE = 1e-3
-LONG_SILENCE_S = 0.5
-"""So much silence at an end of a file is told (own rule)."""
-
-TWIN = "twin"
 
 
 class File(NamedTuple):
-    """A file to be written: an item for a target, its path, how it is called in reports, and whether one may lie there."""
+    """A file to be written: an item for a target, its path, how it is called in reports, whether one may lie there, and why it is written."""
 
     item: Item
     target: Target
     path: Path
     shown: str
     may_be: bool = False
+    why: str = ""
 
 
 class OverFullScale(OskrenError):
@@ -64,57 +51,74 @@ LIMITED_DBTP = -0.1
 """Ceiling of what is limited because it would go over full scale."""
 
 
-class Check(BaseModel):
-    """One check of a finished file; a failed ``warning`` is shown but does not fail the file."""
-
-    name: str
-    ok: bool
-    warning: bool = False
-    note: str
+class _TooHigh(Exception):
+    """What is being written goes over full scale, by its peak."""
 
 
-class FileReport(BaseModel):
-    """A finished file as it was read back."""
+def trimmed(renderer: Renderer, item: Item, target: Target) -> Item:
+    """An item without the tail and the silence its target leaves out; its markers and loops where they are then.
 
-    path: str
-    key: str
-    sha256: str
-    bytes: int
-    frames: int
-    duration_s: float
-    sample_rate: int
-    channels: int
-    bit_depth: int | None
-    sample_peak_dbfs: float | None
-    true_peak_dbtp: float | None
-    integrated_lufs: float | None
-    checks: list[Check]
-    sound: str
-    name: str
-    category: str
-    target: str
-    made_from: list[str]
-    notes: str = ""
-    rights: str = ""
-    tags: tuple[str, ...] = ()
-    outline: str = ""
-    """The small waveform (base64), as rows draw it."""
-    modified_ns: int = 0
-    """When the file was written, to see that nobody touched it since."""
-
-    @property
-    def ok(self) -> bool:
-        return all(check.ok or check.warning for check in self.checks)
+    Parameters
+    ----------
+    renderer : Renderer
+        Silence is looked for in what it renders; for a tail it only knows lengths.
+    """
+    start, end = 0.0, renderer.output_shape(item.node).seconds
+    if target.tail == "cut":
+        end = min(end, sound_ends(renderer, item.node))
+    if target.silence_dbfs is not None:
+        start, end = sounding(renderer, item.node, target.silence_dbfs, target.room_ms / 1000, end)
+    length = renderer.output_shape(item.node).seconds
+    if start <= 0 and end >= length:
+        return item
+    return item.model_copy(
+        update={
+            "node": Excerpt(node=item.node, start_s=start, end_s=end),
+            "markers": tuple((round(at - start, 6), label) for at, label in item.markers if start <= at <= end),
+            "loops": tuple((round(a - start, 6), round(b - start, 6)) for a, b in item.loops if start <= a and b <= end + 1e-6),
+        }
+    )
 
 
-def sha256(path: Path) -> str:
-    """SHA-256 of a file, hexadecimal."""
-    with open(path, "rb") as stream:
-        return hashlib.file_digest(stream, "sha256").hexdigest()
+def sound_ends(renderer: Renderer, node: Node) -> float:
+    """Where in a node (s) the sound its chain is given ends: what follows is what its steps let ring. The node's own end where nothing says."""
+    length = renderer.output_shape(node).seconds
+    inner = node
+    while isinstance(inner, Chained):
+        inner = inner.node
+    if inner is node:
+        return length
+    moved = renderer.time_map(node).to_output(renderer.output_shape(inner).seconds)
+    return moved if 0 < moved < length else length
+
+
+def sounding(renderer: Renderer, node: Node, silence_dbfs: float, room_s: float, end_s: float) -> tuple[float, float]:
+    """From where to where (s) a node is louder than a level (dBFS), with so much room (s) at both ends; all of it where nothing is."""
+    rate, limit = renderer.output_shape(node).rate, levels.amplitude(silence_dbfs)
+    first = last = -1
+    at, stop = 0, round(end_s * rate)
+    for block in renderer.stream(node):
+        loud = np.flatnonzero(levels.loudest(block[: max(0, stop - at)]) > limit)
+        if len(loud):
+            first = at + int(loud[0]) if first < 0 else first
+            last = at + int(loud[-1])
+        at += len(block)
+    if first < 0:
+        return 0.0, end_s
+    return max(0.0, first / rate - room_s), min(end_s, (last + 1) / rate + room_s)
+
+
+def needs_dither(item: Item, node: Node, bits: int) -> bool:
+    """Whether rounding to ``bits`` loses anything: not where what was recorded in no more bits leaves unchanged."""
+    if bits > 16:  # far under the noise of any recording, and what is computed has no more
+        return False
+    while isinstance(node, Excerpt):
+        node = node.node
+    return not (isinstance(node, Source) and item.bits is not None and item.bits <= bits)
 
 
 def render_file(renderer: Renderer, item: Item, target: Target, path: Path, shown: str) -> FileReport:
-    """Render an item for a target, write it to ``path``, read it back and check it.
+    """Render an item for a target, write it to ``path``, read it back and check it. One block is in memory at a time, however long it is.
 
     Raises
     ------
@@ -123,31 +127,57 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     OskrenError
         When the file cannot be rendered or written; nothing is left under its name that was not there before.
     """
-    target = as_written(item, target)
+    key, keys = file_key(item, target), keys_of(item, target)
+    target, item = as_written(item, target), trimmed(renderer, item, target)
     bits = target.bits or USUAL_BITS
     form = format_of(target.format)
     own = target.rate or renderer.output_shape(item.node).rate
     held = form.rate_for(own)
     node = file_node(item, target, held if held != own else None)
-    shape = renderer.output_shape(node)
-    rate = shape.rate
-    samples = np.concatenate(list(renderer.stream(node)))
-    key = file_key(item, target)
-    highest = levels.peak(samples)
+    writer = _Writer(renderer, item, target, path, bits, int(key[:8], 16))
     told = ""
-    if highest > 1.0 and form.ends_at_full_scale(bits):
+    try:
+        meant = writer.write(node, refusing=form.ends_at_full_scale(bits))
+    except _TooHigh:
+        highest = max(levels.peak(block) for block in renderer.stream(node))
         if target.over == "refuse":
-            raise OverFullScale(shown, levels.db(highest))
+            raise OverFullScale(shown, levels.db(highest)) from None
         told = f"was {levels.db(highest):+.1f} dB over full scale, {'lowered' if target.over == 'lower' else 'limited'}"
         if target.over == "lower":
-            samples = samples * np.float32((1.0 - 2.0**-20) / highest)
+            meant = writer.write(node, gain=np.float32((1.0 - 2.0**-20) / highest))
         else:
-            limited = Chained(node=node, chain=(Step(kind="limiter", params={"ceiling_dbtp": LIMITED_DBTP}),))
-            samples = np.clip(np.concatenate(list(renderer.stream(limited))), -1.0, 1.0)
-        highest = levels.peak(samples)
-    said = words_for(item, target).model_copy(update={"channel_names": channel_names(shape.named, shape.channels) if shape.channels > 2 else ()})
-    files.write(path, samples, rate, bits, dither=target.dither and bits == 16, seed=int(key[:8], 16), said=said)
-    return verify(path, shown, key, samples, highest, rate, item, target, told)
+            meant = writer.write(Chained(node=node, chain=(Step(kind="limiter", params={"ceiling_dbtp": LIMITED_DBTP}),)), clipped=True)
+    return verify(path, shown, key, meant, item, target, told).model_copy(update={"keys": keys})
+
+
+class _Writer:
+    """Writes what is rendered of an item, as its target asks for."""
+
+    def __init__(self, renderer: Renderer, item: Item, target: Target, path: Path, bits: int, seed: int):
+        self._renderer, self._item, self._target, self._path, self._bits, self._seed = renderer, item, target, path, bits, seed
+
+    def write(self, node: Node, *, refusing: bool = False, gain: np.float32 | None = None, clipped: bool = False) -> Meant:
+        """Write a node; with ``refusing`` nothing is, and _TooHigh is raised, when it goes over full scale."""
+        shape, target, bits = self._renderer.output_shape(node), self._target, self._bits
+        lossless = format_of(target.format).lossless
+        dithered = lossless and target.dither and needs_dither(self._item, node, bits)
+        dither = Dither(bits, shape.channels, shape.rate, self._seed, shaped=target.shaped) if dithered else None
+        names = channel_names(shape.named, shape.channels) if shape.channels > 2 else ()
+        said = words_for(self._item, target).model_copy(update={"channel_names": names})
+        telling = Telling(shape.channels, shape.rate)
+        with files.writing(self._path, shape.rate, shape.channels, bits, frames=shape.frames, said=said) as put:
+            for block in self._renderer.stream(node):
+                if gain is not None:
+                    block = block * gain
+                if clipped:
+                    block = np.clip(block, -1.0, 1.0)
+                highest = levels.peak(block)
+                if not np.isfinite(highest):
+                    raise OskrenError(f"{self._path}: its sound holds samples that are no numbers; look at the steps it goes through")
+                if refusing and highest > 1.0:
+                    raise _TooHigh
+                telling.add(block, put(block if dither is None else dither.rounded(block)))
+        return telling.meant
 
 
 def write_sound(path: Path, samples: Samples, rate: int, bits: int) -> str:
@@ -180,14 +210,14 @@ def write_sound(path: Path, samples: Samples, rate: int, bits: int) -> str:
     files.write(path, kept, rate, bits)
     back, rate_back = files.read(path)
     same = back.shape == kept.shape and rate_back == rate
-    if not same or (form.lossless and len(back) and float(np.abs(back - kept).max()) > _rounding(bits, dithered=False)):
+    if not same or (form.lossless and len(back) and float(np.abs(back - kept).max()) > _rounding(bits)):
         raise OskrenError(f"{path}: holds something else than what was written; check the disk and try again.")
     return f"is {levels.db(highest):.1f} dB over full scale and was clipped; write a float WAV or lower the gain first" if over else ""
 
 
-def _rounding(bits: int, *, dithered: bool) -> float:
-    """How far a sample may lie from what was rendered, by rounding and dither alone."""
-    return 1e-9 if bits == 32 else 2.0 ** (1 - bits) * (2.1 if dithered else 1.01)
+def _rounding(bits: int) -> float:
+    """How far a sample may lie from what was rendered, by rounding alone."""
+    return 1e-9 if bits == 32 else 2.0 ** (1 - bits) * 1.01
 
 
 def words_for(item: Item, target: Target) -> Metadata:
@@ -204,117 +234,6 @@ def words_for(item: Item, target: Target) -> Metadata:
         markers=tuple(Marker(at_s=at, label=label) for at, label in item.markers),
         loops=tuple(LoopPart(start_s=start, end_s=end) for start, end in item.loops),
     )
-
-
-def verify(path: Path, shown: str, key: str, samples: Samples, highest: float, rate: int, item: Item, target: Target, told: str = "") -> FileReport:
-    """Read a written file back and compare it with what was rendered.
-
-    Lossless files must hold the same frames to within their rounding; lossy ones keep length and rate exactly, RMS and
-    peak within what their format states.
-    """
-    info = files.probe(path)
-    back = np.concatenate(list(files.blocks(path)))
-    form = format_of(target.format)
-    bits = as_written(item, target).bits or USUAL_BITS
-    step = _rounding(bits, dithered=target.dither and bits == 16)
-    peak_back = levels.peak(back)
-    checks = [
-        Check(name="length", ok=len(back) == len(samples), note=f"{len(back)} of {len(samples)} frames"),
-        Check(
-            name="format",
-            ok=info.rate == rate and info.channels == samples.shape[1] and (not form.lossless or info.bits == bits),
-            note=f"{info.format}, {info.rate} Hz, {info.channels} ch" + (f", {info.bits} bit" if info.bits else ""),
-        ),
-    ]
-    if form.lossless:
-        same = back.shape == samples.shape
-        error = float(np.abs(back - samples).max()) if same and len(back) else float("inf")
-        checks.append(Check(name="sound", ok=error <= step, note="as rendered" if error <= step else "differs from what was rendered"))
-    else:
-        apart = abs(levels.db(peak_back) - levels.db(levels.peak(samples)))
-        off = abs(levels.db(levels.rms(back)) - levels.db(levels.rms(samples)))
-        alike = (apart <= form.peak_db and off <= form.rms_db) or peak_back < 0.01
-        checks.append(Check(name="sound", ok=alike, note=f"level within {off:.2f} dB, peak within {apart:.2f} dB of what was rendered"))
-    checks.append(
-        Check(
-            name="level",
-            ok=highest <= 1.0 or not form.ends_at_full_scale(bits),
-            note=told or ("under full scale" if highest <= 1.0 else f"{levels.db(highest):+.1f} dB over full scale, kept in float"),
-        )
-    )
-    checks.append(Check(name="silence", ok=peak_back > 1e-5, note="sounds" if peak_back > 1e-5 else "the file is silent"))
-    offset = levels.dc_offset(back)
-    checks.append(Check(name="DC", ok=abs(offset) <= DC_LIMIT, warning=True, note=f"{offset:+.4f}"))
-    edge = levels.db(float(max(np.abs(back[0]).max(), np.abs(back[-1]).max()))) if len(back) else levels.SILENT_DB
-    checks.append(Check(name="edges", ok=edge <= EDGE_DBFS, warning=True, note="no click" if edge <= EDGE_DBFS else f"may click: {edge:.0f} dBFS at an edge"))
-    before, after = silent_ends(back, info.rate)
-    quiet = max(before, after) > LONG_SILENCE_S and peak_back > 1e-5
-    checks.append(Check(name="silence at its ends", ok=not quiet, warning=True, note=f"{before:.2f} s before, {after:.2f} s after"))
-    checks += [Check(name="steps", ok=False, note=sentence) for sentence in passed_over(item.node)]
-    if item.missing:
-        checks.append(Check(name="layers", ok=False, warning=True, note=f"{', '.join(item.missing)} left out: the file is missing"))
-    loud = loudness.loudness(back, info.rate, info.layout)
-    true = levels.true_peak(back, info.rate)
-    if form.state is not None:
-        own = loud if not loud.padded else loudness.Loudness(None, None, None, None, padded=True)
-        form.state(path, Levels(own.integrated_lufs, own.range_lu, levels.db(true), own.max_momentary_lufs, own.max_short_term_lufs))
-    checks.append(Check(name="true peak", ok=true <= 1.0, warning=True, note=f"{levels.db(true):.1f} dBTP"))
-    return FileReport(
-        path=shown,
-        key=key,
-        sha256=sha256(path),
-        bytes=path.stat().st_size,
-        frames=len(back),
-        duration_s=round(len(back) / info.rate, 6),
-        sample_rate=info.rate,
-        channels=info.channels,
-        bit_depth=info.bits,
-        sample_peak_dbfs=round(levels.db(peak_back), 3),
-        true_peak_dbtp=round(levels.db(true), 3),
-        integrated_lufs=None if loud.integrated_lufs is None else round(loud.integrated_lufs, 2),
-        checks=checks,
-        sound=item.sound,
-        name=item.name,
-        category=item.category,
-        target=target.name,
-        made_from=[leaf.audio for leaf in leaves(item.node)],
-        notes=item.notes,
-        rights=item.rights,
-        tags=item.tags,
-        outline=_outline(back),
-        modified_ns=path.stat().st_mtime_ns,
-    )
-
-
-def _outline(samples: Samples) -> str:
-    building = peaks.Building(samples.shape[1])
-    building.add(samples)
-    return base64.b64encode(building.finish().outline()).decode() if len(samples) else ""
-
-
-def silent_ends(samples: Samples, rate: int) -> tuple[float, float]:
-    """How long (s) a sound is silent at its begin and at its end: quieter than 60 dB under its peak. All of it, before, where nothing sounds.
-
-    >>> silent_ends(np.array([[0.0], [0.0], [1.0], [0.0005], [0.5], [0.0]], np.float32), 2)
-    (1.0, 0.5)
-    """
-    loud = np.flatnonzero(levels.loudest(samples) > SILENT_SHARE * levels.peak(samples)) if len(samples) else np.zeros(0, np.int64)
-    if not len(loud):
-        return len(samples) / rate, 0.0
-    return int(loud[0]) / rate, (len(samples) - 1 - int(loud[-1])) / rate
-
-
-def with_twins(reports: Sequence[FileReport]) -> list[FileReport]:
-    """Reports of files of which another of the same target is the same byte for byte, told with a warning; the others as they were."""
-    first: dict[tuple[str, str], str] = {}
-    found = []
-    for report in reports:
-        checks = [check for check in report.checks if check.name != TWIN]
-        other = first.setdefault((report.target, report.sha256), report.path)
-        if other != report.path:
-            checks.append(Check(name=TWIN, ok=False, warning=True, note=f"{other} is the same, byte for byte"))
-        found.append(report if checks == report.checks else report.model_copy(update={"checks": checks}))
-    return found
 
 
 def refuse_outside(root: Path, relative: str) -> Path:

@@ -19,6 +19,8 @@ TOKENS = {
     "target": "name of the target",
     "sheet": "name of the sheet",
     "place": "place within its own folder; {place:2} pads it to two digits",
+    "within": "place within its category; {within:2} pads it to two digits",
+    "code": "code of its category, else the first letters of its last level",
     "top": "first level of the category",
     "kit": "kit a one-shot is in, from its tags",
     "alike": "number of the slices it sounds like, from its tags",
@@ -178,6 +180,28 @@ def fill(template: str, values: Mapping[str, object], extension: str, written: C
         parts = ["_"]
     stem = legal(parts[-1], LONGEST - len(extension.encode()))
     return "/".join([legal("_" if part.strip(". ") == "" else part) for part in parts[:-1]] + [stem + extension])
+
+
+_BRACKETS = re.compile(r"[()\[\]{},;!'’‘“”]+")
+_DOUBLED = re.compile(r"([-_ ])(?:\s*\1)+")
+
+
+def tidy(text: str) -> str:
+    """A filled template in plain words: letters without accents, no brackets, commas and quotes, no doubled or dangling separators.
+
+    Letters that have no plain form stay as they are.
+
+    >>> tidy("Glas / Scheibe,  bricht (müde) - _ 2/a -- b")
+    'Glas/Scheibe bricht mude - _ 2/a-b'
+    """
+    apart = unicodedata.normalize("NFKD", text)
+    plain = unicodedata.normalize("NFC", "".join(letter for letter in apart if not unicodedata.combining(letter)))
+    found = _BRACKETS.sub(" ", plain)
+    parts = []
+    for part in found.split("/"):
+        part = re.sub(r"\s*--+\s*", "-", re.sub(r"\s+", " ", part))
+        parts.append(_DOUBLED.sub(r"\1", part).strip(" -_"))
+    return "/".join(parts)
 
 
 def problems(name: str) -> list[str]:

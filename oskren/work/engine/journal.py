@@ -15,7 +15,7 @@ from oskren.core.audio import files, metadata
 from oskren.core.audio.replacing import running, sweep
 from oskren.core.errors import OskrenError
 from oskren.core.ship import manifest
-from oskren.core.ship.write import FileReport
+from oskren.core.ship.verify import FileReport
 
 
 def note(path: str, report: FileReport) -> None:

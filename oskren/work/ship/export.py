@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from oskren.core.audio.formats import format_of
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.core.ship.write import File
 from oskren.core.types import Failed
 from oskren.store import Library

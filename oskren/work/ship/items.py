@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import Row, func, select
+from sqlalchemy import func, select
 
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
@@ -16,9 +16,10 @@ from oskren.core.nodes.walk import sounding
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
 from oskren.store import Library
+from oskren.store.describe.naming import code_of, codes
 from oskren.store.describe.tree import vocabulary
 from oskren.store.library import AT_ONCE, no_such_sound, node_of
-from oskren.store.tables import Design, Draw, Sound, Spread
+from oskren.store.tables import Design, Draw, Sound, Spread, Version
 from oskren.work.engine.studio import Studio
 
 How = Heard | Mapping[int, Heard] | None
@@ -63,35 +64,47 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     """What the names of the files of sounds are made of; only sounds whose rate or channels a chain may change are looked into."""
     _check_part(heard, ids)
     renderer = studio.renderer(library)
-    rows: dict[int, Row[int, str, str, int, int, int | None, str, int, str, str, float | None, bool]] = {}
+    rows: dict[int, tuple[Any, ...]] = {}
     with library.reading() as session:
         for at in range(0, len(ids), AT_ONCE):
-            told = (Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, Sound.tags, Sound.frames, Sound.rights, Sound.notes)
-            query = select(Sound.id, *told, BRIGHT, func.json_array_length(Sound.chain) > 0)
-            rows |= {row[0]: row for row in session.execute(query.where(Sound.id.in_(ids[at : at + AT_ONCE])))}
+            told = (Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, Sound.tags, Sound.frames, Sound.rights, Sound.notes)
+            looked_at = (Sound.missing, func.json_array_length(Sound.said, "$.loops") > 0, func.json_array_length(Sound.chain) > 0)
+            query = select(*told, *KNOWN.values(), *looked_at).where(Sound.id.in_(ids[at : at + AT_ONCE]))
+            rows |= {row[0]: tuple(row) for row in session.execute(query)}
     changing = [id for id in ids if id in rows and (rows[id][-1] or not _heard(heard, id).dry)]
     shapes = {sound.id: renderer.output_shape(as_heard(node_of(sound), _heard(heard, sound.id))) for sound in library.sounds(changing)}
+    codes = code_book(library)
     found = []
     for id in ids:
         if id not in rows:
             raise no_such_sound(id)
-        _, name, category, rate, channels, bits, tags, frames, rights, notes, bright, _ = rows[id]
+        _, name, category, rate, channels, bits, tags, frames, rights, notes, bright, peak, band, agree, lacking, loops, _ = rows[id]
         shape = shapes.get(id)
         seconds = shape.seconds if shape else frames / rate
         if shape:
-            rate, channels = shape.rate, shape.channels
+            rate, channels, peak, agree = shape.rate, shape.channels, None, None
+        code = codes(category)
         name = name_heard(name, _heard(heard, id))
-        found.append(Titled(name, category, rate, channels, bits, tuple(tags.split()), seconds, bright, rights or "", notes or ""))
+        words = tuple(tags.split()), seconds, bright, rights or "", notes or "", code
+        found.append(Titled(name, category, rate, channels, bits, *words, peak, band, agree, bool(loops), lacking))
     return found
 
 
-def titled(item: Item, shape: Shape, bright: Mapping[int, float | None]) -> Titled:
-    """What the name of an item's file is made of; ``bright`` is the brightness (Hz) of sounds by id."""
+KNOWN = {name: func.json_extract(Sound.measures, f"$.{name}") for name in ("brightness_hz", "sample_peak_dbfs", "bandwidth_hz", "correlation")}
+"""What is measured of a sound that a sheet looks at."""
+
+
+def code_book(library: Library) -> Callable[[str], str]:
+    """The code of each category of a library, asked once."""
+    known = codes(library)
+    return functools.cache(lambda category: code_of(category, known) if category else "")
+
+
+def titled(item: Item, shape: Shape, bright: Mapping[int, float | None], codes: Callable[[str], str]) -> Titled:
+    """What the name of an item's file is made of; ``bright`` is the brightness (Hz) of sounds by id, ``codes`` gives the code of a category."""
     known = bright.get(int(item.sound)) if item.sound.isdigit() else None
-    return Titled(item.name, item.category, shape.rate, shape.channels, item.bits, item.tags, shape.seconds, known, item.rights, item.notes)
-
-
-BRIGHT = func.json_extract(Sound.measures, "$.brightness_hz")
+    words = item.tags, shape.seconds, known, item.rights, item.notes, codes(item.category)
+    return Titled(item.name, item.category, shape.rate, shape.channels, item.bits, *words, loops=bool(item.loops))
 
 
 def brightness_of(library: Library, ids: Sequence[int]) -> dict[int, float | None]:
@@ -99,7 +112,7 @@ def brightness_of(library: Library, ids: Sequence[int]) -> dict[int, float | Non
     found: dict[int, float | None] = {}
     with library.reading() as session:
         for at in range(0, len(ids), AT_ONCE):
-            rows = session.execute(select(Sound.id, BRIGHT).where(Sound.id.in_(ids[at : at + AT_ONCE]))).all()
+            rows = session.execute(select(Sound.id, KNOWN["brightness_hz"]).where(Sound.id.in_(ids[at : at + AT_ONCE]))).all()
             found |= {id: value for id, value in rows}  # noqa: C416 - rows are no pairs to the type checker
     return found
 
@@ -115,31 +128,41 @@ def lineage(spread: Spread, number: int) -> str:
 
 
 def made_items(library: Library, wanted: OnSheet) -> list[Item]:
-    """Designs as they are now and variations as items; their category is proposed by the name of the design, of the spread."""
-    if not wanted.designs and not wanted.draws:
+    """Designs as they are now, variations and kept versions as items; their category is proposed by the name of the design, of the spread."""
+    if not wanted.designs and not wanted.draws and not wanted.versions:
         return []
     words = vocabulary(library)
-    designs: dict[int, tuple[str, str, Any, str]] = {}
-    draws: dict[int, tuple[str, str, Any, str]] = {}
+    found: dict[tuple[str, int], tuple[str, str, Any, str, dict[str, Any]]] = {}
     with library.reading() as session:
-        for at in range(0, len(wanted.designs), AT_ONCE):
-            some = select(Design.id, Design.name, Design.mix).where(Design.id.in_(wanted.designs[at : at + AT_ONCE]), Design.trashed.is_(None))
-            designs |= {id: (name, name, mix, "") for id, name, mix in session.execute(some)}
-        for at in range(0, len(wanted.draws), AT_ONCE):
-            query = select(Draw.id, Spread, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id)
-            rows = session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE])))
-            draws |= {id: (variation_name(of.name, place), of.name, mix, lineage(of, place)) for id, of, place, mix in rows}
+        for some in _parts(wanted.designs):
+            query = select(Design.id, Design.name, Design.mix).where(Design.id.in_(some), Design.trashed.is_(None))
+            for id, name, mix in session.execute(query):
+                found["design", id] = name, name, mix, "", {"design": name}
+        for some in _parts(wanted.draws):
+            drawn = select(Draw.id, Spread, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id).where(Draw.id.in_(some))
+            for id, of, place, mix in session.execute(drawn):
+                made = {"spread": of.name, "seed": of.seed, "number": place, "recipe": of.recipe, "made_with": of.made_with}
+                found["variation", id] = variation_name(of.name, place), of.name, mix, lineage(of, place), made
+        for some in _parts(wanted.versions):
+            kept = select(Version.id, Version.name, Version.notes, Version.mix, Design.name).join(Design, Design.id == Version.design_id)
+            for id, name, notes, mix, design in session.execute(kept.where(Version.id.in_(some), Design.trashed.is_(None))):
+                found["version", id] = f"{design}, {name}", design, mix, notes, {"design": design, "version": name}
     items = []
-    for called, ids, found in (("design", wanted.designs, designs), ("variation", wanted.draws, draws)):
+    for called, ids in (("design", wanted.designs), ("variation", wanted.draws), ("version", wanted.versions)):
         for id in ids:
-            if id not in found:
+            if (called, id) not in found:
                 raise NotFound(f"There is no {called} {id} any more; take it off the sheet.")
-            name, told, body, notes = found[id]
+            name, told, body, notes, made = found[called, id]
             mix = Mix.model_validate(body)
             if not sounding(mix):
                 raise OskrenError(f"{name} has nothing that sounds; put a layer into it, or take it off the sheet.")
-            items.append(Item(node=mix, name=name[:400], category=words.propose(told).category, notes=notes))
+            items.append(Item(node=mix, name=name[:400], category=words.propose(told).category, notes=notes[:2000], made=made))
     return items
+
+
+def _parts(ids: Sequence[int]) -> Iterator[Sequence[int]]:
+    """Ids, so many at a time as a query takes."""
+    return (ids[at : at + AT_ONCE] for at in range(0, len(ids), AT_ONCE))
 
 
 def items_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Item]:
@@ -149,7 +172,7 @@ def items_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Item]:
 
 def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]:
     """What the names of the files of all that is on a sheet are made of; of variations that are rendered nothing but rate and channels is read."""
-    renderer, words = studio.renderer(library), vocabulary(library)
+    renderer, words, codes = studio.renderer(library), vocabulary(library), code_book(library)
     category = functools.cache(lambda name: words.propose(name).category)
     known: dict[int, Titled] = {}
     facts = [func.json_extract(Draw.facts, f"$.{name}") for name in ("rate", "channels")]
@@ -158,9 +181,12 @@ def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]
             query = select(Draw.id, Spread.name, Draw.number, *facts).join(Spread, Spread.id == Draw.spread_id)
             for id, name, place, rate, channels in session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE]))):
                 if rate:
-                    known[id] = Titled(variation_name(name, place), category(name), rate, channels)
+                    known[id] = Titled(variation_name(name, place), category(name), rate, channels, code=codes(category(name)))
 
     left = [id for id in wanted.draws if id not in known]
-    known |= dict(zip(left, [titled(item, renderer.output_shape(item.node), {}) for item in made_items(library, OnSheet(draws=left))], strict=True))
-    designs = [titled(item, renderer.output_shape(item.node), {}) for item in made_items(library, OnSheet(designs=wanted.designs))]
-    return titled_of(studio, library, wanted.sounds, wanted.heard) + designs + [known[id] for id in wanted.draws]
+    known |= dict(zip(left, [titled(item, renderer.output_shape(item.node), {}, codes) for item in made_items(library, OnSheet(draws=left))], strict=True))
+    designs, versions = (
+        [titled(item, renderer.output_shape(item.node), {}, codes) for item in made_items(library, some)]
+        for some in (OnSheet(designs=wanted.designs), OnSheet(versions=wanted.versions))
+    )
+    return [*titled_of(studio, library, wanted.sounds, wanted.heard), *designs, *(known[id] for id in wanted.draws), *versions]

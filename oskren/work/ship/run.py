@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from oskren.core.ship.write import File, FileReport
+from oskren.core.ship.verify import FileReport
+from oskren.core.ship.write import File
 from oskren.core.types import Failed
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress

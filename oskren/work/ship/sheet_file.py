@@ -12,7 +12,8 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Node, Source, Step
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Beside, Sheet, Target
+from oskren.core.ship.sheet import Beside, Sheet
+from oskren.core.ship.target import Target
 from oskren.store import Library
 from oskren.store.tables import Sound
 from oskren.work.engine.studio import Studio

@@ -6,19 +6,24 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from oskren.core.audio.formats import format_of
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.missing import without_missing
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.items import Item, Titled
-from oskren.core.ship.sheet import Planned, Sheet, Target, file_key, plan
-from oskren.core.ship.write import File, refuse_outside, with_twins
+from oskren.core.ship.planning import Counts, Planned, planned
+from oskren.core.ship.sheet import Sheet, file_key, keys_of, why_written
+from oskren.core.ship.target import Target
+from oskren.core.ship.verify import FileReport, rejudged, with_twins
+from oskren.core.ship.write import File, refuse_outside
 from oskren.store import Library
 from oskren.work.engine import guard
 from oskren.work.engine.journal import Journal, writing_to
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
-from oskren.work.ship.items import brightness_of, titled
+from oskren.work.ship.items import brightness_of, code_book, titled
+from oskren.work.ship.origins import origins
 from oskren.work.ship.run import Written, write
 
 
@@ -44,23 +49,31 @@ def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
 def titled_items(studio: Studio, library: Library, items: Sequence[Item]) -> list[Titled]:
     """What the names of the files of items are made of."""
     renderer = studio.renderer(library)
-    measured = brightness_of(library, [int(item.sound) for item in items if item.sound.isdigit()])
-    return [titled(item, renderer.output_shape(item.node), measured) for item in items]
+    measured, codes = brightness_of(library, [int(item.sound) for item in items if item.sound.isdigit()]), code_book(library)
+    return [titled(item, renderer.output_shape(item.node), measured, codes) for item in items]
 
 
 def planned_files(
-    studio: Studio, name: str, items: Sequence[Titled], targets: Sequence[Target], out: Path | None = None, allowed: Collection[str] = ()
-) -> list[Planned]:
-    """Every path of a sheet of that name, with its problem if it has one.
+    studio: Studio,
+    name: str,
+    items: Sequence[Titled],
+    targets: Sequence[Target],
+    out: Path | None = None,
+    allowed: Collection[str] = (),
+    before: Sequence[Counts] = (),
+) -> tuple[list[Planned], list[dict[str, int]]]:
+    """Every path of a sheet of that name, with its problem if it has one; and the numbers each item was given.
 
     Parameters
     ----------
+    before : sequence of mapping, optional
+        The numbers each item had when it was shipped before.
     out : Path, optional
         The folder to ship to: then a file that lies there and is not Oskren's own is a problem, unless it is among those ``allowed`` (paths
         within the folder); a file of a library always is.
     """
-    planned = plan(name, items, targets)
-    return planned if out is None else _beside_others(studio, planned, out, allowed)
+    found = planned(name, items, targets, before)
+    return (found.files if out is None else _beside_others(studio, found.files, out, allowed)), found.counted
 
 
 def _beside_others(studio: Studio, planned: list[Planned], out: Path, allowed: Collection[str]) -> list[Planned]:
@@ -105,7 +118,7 @@ def ship(
     manifest.refuse_foreign(out)
     beside.refuse_others(out, sheet.beside, manifest.load(out).beside)
     sheet = sheet.model_copy(update={"items": as_present(library, sheet.items)})
-    files = planned_files(studio, sheet.name, titled_items(studio, library, sheet.items), sheet.targets, out, allowed)
+    files, _ = planned_files(studio, sheet.name, titled_items(studio, library, sheet.items), sheet.targets, out, allowed, sheet.counted)
     taken = {name.casefold() for name in sheet.beside.names} & {one.path.casefold() for one in files}
     problems = [one.problem for one in files if one.problem]
     problems += [f"A sound and what is put beside the files would both be called {name}; rename the sound." for name in taken]
@@ -125,9 +138,9 @@ def ship(
         own = old is not None and manifest.as_written(out, old)
         if old is not None and own and old.key == file_key(item, target):
             result.unchanged.append(one.path)
-            result.reports.append(old)
+            result.reports.append(rejudged(old, target.rules, _slack(target)).model_copy(update={"why": "nothing of it changed"}))
         else:
-            todo.append(File(item, target, path, one.path, own or one.path in allowed))
+            todo.append(File(item, target, path, one.path, own or one.path in allowed, _why(old, own, item, target)))
     place = studio.place(library, *(item.node for item in sheet.items), flag=progress.flag)
     journal.begin([file.shown for file in todo])
     try:
@@ -143,8 +156,10 @@ def ship(
         journal.sweep(one.path for one in files)
     result.reports += made
     result.reports.sort(key=lambda report: report.path)
-    told = with_twins(result.reports)
-    if told != result.reports:
+    sources = origins(library, sheet.items)
+    of = {one.path: sources[one.item] for one in files}
+    told = [report.model_copy(update={"sources": of.get(report.path, report.sources)}) for report in with_twins(result.reports)]
+    if told:
         manifest.save(out, told)
     result.reports = told
     if sheet.beside.names and result.reports and progress.wanted:
@@ -154,3 +169,17 @@ def ship(
                 if reason:
                     result.failed.append({"path": ", ".join(sheet.beside.names), "reason": reason})
     return result
+
+
+def _slack(target: Target) -> float:
+    form = format_of(target.format)
+    return 0.0 if form.lossless else form.peak_db
+
+
+def _why(old: FileReport | None, own: bool, item: Item, target: Target) -> str:
+    """Why a file is written."""
+    if old is None:
+        return "it is new"
+    if not own:
+        return "the file was changed or taken away"
+    return why_written(old.keys, keys_of(item, target))

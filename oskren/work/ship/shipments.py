@@ -10,7 +10,8 @@ from pydantic import BaseModel
 
 from oskren.core.errors import OskrenError
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Beside, Sheet, Target
+from oskren.core.ship.sheet import Beside, Sheet
+from oskren.core.ship.target import Target
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
@@ -30,7 +31,7 @@ def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targe
     """A sheet of what is on it, as it is now, sounds each as it was heard where that is said."""
     if not wanted.count:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    return Sheet(name=name, items=tuple(items_on(studio, library, wanted)), targets=tuple(targets), beside=beside)
+    return Sheet(name=name, items=tuple(items_on(studio, library, wanted)), targets=tuple(targets), beside=beside, counted=tuple(wanted.numbers))
 
 
 def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowed: Collection[str] = ()) -> int:

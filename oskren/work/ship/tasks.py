@@ -10,7 +10,8 @@ from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship import beside
 from oskren.core.ship.sheet import Beside
-from oskren.core.ship.write import File, FileReport, OverFullScale, render_file
+from oskren.core.ship.verify import FileReport
+from oskren.core.ship.write import File, OverFullScale, render_file
 from oskren.work.engine.journal import note
 from oskren.work.engine.place import Workplace
 
@@ -46,7 +47,7 @@ def _ship(renderer: Renderer, one: File) -> Shipped:
     try:
         if not one.may_be and one.path.exists():
             raise OskrenError(f"{one.path}: was put there by somebody else meanwhile, and was left as it is")
-        return Shipped(one.shown, render_file(renderer, one.item, one.target, one.path, one.shown))
+        return Shipped(one.shown, render_file(renderer, one.item, one.target, one.path, one.shown).model_copy(update={"why": one.why, "made": one.item.made}))
     except Cancelled:
         raise
     except OverFullScale as error:

@@ -20,7 +20,7 @@ from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Member, Mix, Node, Source
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.core.ship.write import File
 from oskren.core.slice.detect import FoundSlice
 from oskren.core.slice.finish import Finish, Known, Slice, one_shot, shifted, sounding

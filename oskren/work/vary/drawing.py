@@ -16,7 +16,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Mix
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Target
+from oskren.core.ship.target import Target
 from oskren.core.ship.write import File
 from oskren.core.types import Failed, Floats
 from oskren.core.vary import apart
