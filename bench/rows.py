@@ -19,7 +19,7 @@ from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Sheet
 from oskren.core.ship.target import Target
 from oskren.core.slice import detect
-from oskren.core.slice.plan import Finish, one_shot
+from oskren.core.slice.finish import Finish, one_shot
 from oskren.core.types import Samples
 from oskren.core.vary.recipe import Recipe, default_recipe
 from oskren.store import Home
@@ -66,7 +66,7 @@ def bench_ship(folder: Path) -> Row:
     random = np.random.default_rng(3)
     parts = [(float(s), float(s + 0.2 + 2.8 * random.random() ** 2)) for s in np.linspace(1, 1790, 1000)]
     chain = (Step(kind="high_pass", params={"cutoff_hz": 60.0}), Step(kind="band", params={"gain_db": 3.0, "frequency_hz": 2500.0}))
-    finish = Finish(peak_dbfs=-1.0, mono=True, chain=chain)
+    finish = Finish(peak_dbfs=-1.0, mono="mid", chain=chain)
     items = tuple(Item(node=one_shot(node, detect.FoundSlice(start_s=a, end_s=b, attack_s=a), finish), name=f"hit {i:04d}") for i, (a, b) in enumerate(parts))
     studio = Studio(Home(folder / "home"))
     library = studio.home.library(create=True)

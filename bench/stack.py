@@ -23,6 +23,7 @@ from oskren.work.engine import tasks
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
 from oskren.work.stack import designs as designing
+from oskren.work.stack import sources
 
 RATE = 48_000
 SECONDS = 3.0
@@ -117,7 +118,7 @@ def bench_roll(folder: Path) -> Row:
     for seed in range(12):
 
         def rolled(seed: int = seed) -> None:
-            _press(studio, library, designing.roll(studio, library, mix, {layers[seed % 5].id}, seed=seed))
+            _press(studio, library, sources.roll(studio, library, mix, {layers[seed % 5].id}, seed=seed).mix)
 
         taken.append(timed(rolled))
     studio.close()

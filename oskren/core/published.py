@@ -10,6 +10,7 @@ from oskren.core.controls import Control, controls_of, number
 from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Mix, Step
+from oskren.core.ship.rules import Rules
 from oskren.core.ship.sheet import Beside
 from oskren.core.ship.target import Target
 from oskren.core.slice.detect import SliceSettings
@@ -39,7 +40,7 @@ class Published(BaseModel):
 
 
 MODELS: tuple[type[BaseModel], ...] = (
-    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Beside, Reel,
+    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Rules, Beside, Reel,
     Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings,
 )  # fmt: skip
 

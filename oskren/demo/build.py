@@ -9,16 +9,16 @@ from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import or_, select
 
 from oskren.core.audio import files
 from oskren.core.audio.metadata import Marker, Metadata
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Group, Mix, Step
-from oskren.core.ship.draft import OnSheet
+from oskren.core.ship.draft import OnSheet, SheetDraft
 from oskren.core.ship.sheet import Beside
-from oskren.core.ship.target import Target
+from oskren.core.ship.target import READY, Target
 from oskren.core.ship.write import write_sound
 from oskren.core.slice.finish import Finish
 from oskren.core.slice.plan import drop, looped, move
@@ -34,8 +34,9 @@ from oskren.store import Home, Library
 from oskren.store.describe import describing, following, keeping
 from oskren.store.describe.describing import Change
 from oskren.store.documents import designs, recipes
+from oskren.store.documents.revisions import keep_draft
 from oskren.store.library import node_of
-from oskren.store.tables import Draw, Sound, SoundPath
+from oskren.store.tables import Design, Draw, Sound, SoundPath
 from oskren.work.engine.progress import ALONE
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import watching
@@ -275,3 +276,21 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     )
     shipment = shipments.begin(library, sheet, home / "shipped")
     shipments.run(studio, library, shipment)
+    _sheet_ready(library)
+
+
+def _sheet_ready(library: Library) -> None:
+    """A sheet that waits to be shipped: the observatory's machines and glass and the design, as archive and for the game."""
+    with library.reading() as session:
+        wanted = or_(Sound.category.like("Mechanism%"), Sound.category.like("Glass%"))
+        some = list(session.scalars(select(Sound.id).where(wanted, Sound.kind == "original").order_by(Sound.category, Sound.name)))
+        design = session.scalars(select(Design.id).order_by(Design.id)).first()
+    archive, game, _ = READY
+    sheet = SheetDraft(
+        name="Machines and glass",
+        sounds=some,
+        designs=[design] if design else [],
+        targets=[archive.model_copy(update={"template": "archive/{top}/{code}_{number:3}_{name}"}), game],
+        beside=Beside(page=True, readme=True),
+    )
+    keep_draft(library, 1, "sheet", sheet.model_dump(mode="json"), None)

@@ -14,6 +14,7 @@ from typing import Any
 from sqlalchemy import Engine, create_engine, event, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from oskren.core.audio import files
 from oskren.core.audio.metadata import Metadata
 from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
@@ -101,6 +102,7 @@ class Library:
             _migrate(self.engine)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         self._writing = threading.RLock()
+        self._guests: dict[str, Path] = {}
         self.columns = Asking()
 
     @property
@@ -126,6 +128,8 @@ class Library:
 
     def media(self, audio: str) -> Path:
         """Where the audio with a hash lies."""
+        if audio in self._guests:
+            return self._guests[audio]
         with self.reading() as session:
             found = session.get(Media, audio)
         if found is None:
@@ -140,6 +144,10 @@ class Library:
         wanted = list({leaf.audio for node in nodes for leaf in leaves(node)})
         found: dict[str, str] = {}
         gone = {audio: f"The library does not hold the sound {audio[:12]}; import its file again." for audio in wanted}
+        for audio in self._guests.keys() & gone.keys():
+            found[audio] = str(self._guests[audio])
+            gone.pop(audio)
+        wanted = list(gone)
         with self.reading() as session:
             for at in range(0, len(wanted), 500):
                 for audio, path in session.execute(select(Media.audio, Media.path).where(Media.audio.in_(wanted[at : at + 500]))):
@@ -150,6 +158,27 @@ class Library:
                     else:
                         gone[audio] = f"{file}: {GONE}"
         return found, gone
+
+    def audio_at(self, path: Path) -> str:
+        """Hash of the audio of a file the library knows and that was not changed since; empty for any other, which must be read."""
+        with self.reading() as session:
+            row = session.get(SoundPath, str(path.resolve()))
+        if row is None or not row.audio:
+            return ""
+        try:
+            facts = path.stat()
+        except OSError:
+            return ""
+        return row.audio if (facts.st_size, facts.st_mtime) == (row.size, row.modified) else ""
+
+    def listen_to(self, path: Path) -> Source:
+        """A file that is only listened to, as it lies there: it is known until the server ends, and is no sound of the library."""
+        info, audio = files.probe(path), files.audio_hash(path)
+        with self.reading() as session:
+            known = session.get(Media, audio) is not None
+        if not known:
+            self._guests[audio] = path
+        return Source(audio=audio, rate=info.rate, channels=info.channels, frames=info.frames, layout=info.layout)
 
     def _file(self, path: str) -> Path:
         """The file a media path means: its own, or one in the library's folder."""

@@ -30,6 +30,7 @@ class OnTheBench(InBrowser):
             files.write(folder / f"{recording.name}.wav", recording.render(900 + number), recording.rate, 24)
         for hz in (220, 330):
             files.write(folder / f"Tone {hz}.wav", sine(hz, 2.0, -12), RATE, 24)
+        files.write(folder / "Too loud.wav", sine(110, 0.5, 3), RATE, 32)
         studio = Studio(Home(home))
         try:
             import_paths(studio, studio.home.library("Orrery", create=True), [folder], "Orrery")
@@ -51,6 +52,9 @@ class OnTheBench(InBrowser):
 
     def post(self, address: str, body: Any) -> Any:
         return httpx.post(f"{self.base}/{address}", json=body, timeout=60).raise_for_status().json()
+
+    def put(self, address: str, body: Any) -> None:
+        httpx.put(f"{self.base}/{address}", json=body, timeout=60).raise_for_status()
 
     def sound(self, name: str) -> int:
         return next(row["id"] for row in self.api(f"{HERE}/sounds?limit=200")["rows"] if row["name"] == name)

@@ -2,6 +2,9 @@
 
 import re
 
+import numpy as np
+import soundfile as sf
+
 from tests.browser.bench import HERE, OnTheBench
 from tests.browser.support import expect
 
@@ -54,3 +57,73 @@ class Ship(OnTheBench):
         with page.expect_download() as told:
             page.get_by_role("button", name="Page, HTML").click()
         self.assertIn("Dome glass, ring", told.value.path().read_text())
+
+    def test_the_sheet_is_sorted_grouped_chosen_heard_and_shipped_under_numbers_that_stay(self) -> None:
+        page, out = self.page, self.folder / "numbered"
+        names = ("Bolt drop", "Dome glass, ring", "Latch, double click", "Tone 220", "Tone 330")
+        self.put("sheets/1", {"sounds": [self.sound(name) for name in names], "folder": str(out), "targets": [{"template": "{number:2} {name}"}]})
+        self.stage("Ship")
+        table = page.get_by_role("table", name="Files to be written")
+        rows = table.locator("[data-row]")
+        expect(rows).to_have_count(5)
+        table.get_by_role("columnheader", name="Length").get_by_role("button").click()
+        shortest = rows.first.inner_text()
+        table.get_by_role("columnheader", name="Length").get_by_role("button").click()
+        expect(rows.last).to_have_text(re.compile(re.escape(shortest.split("\n")[1])))
+        rows.first.click()
+        expect(page.get_by_role("button", name="Stop")).to_be_visible()
+        self.press("Space")
+        name = rows.first.locator("[role=cell]").nth(2).inner_text()
+        expect(page.get_by_role("button", name=re.compile("^.name. ")).first).to_contain_text(name)
+        rows.nth(2).click(modifiers=["Shift"])
+        expect(page.get_by_test_id("chosen files")).to_have_text("3 of 5 chosen")
+        self.press("Delete")
+        expect(rows).to_have_count(2)
+        self.press("Control+z")
+        expect(rows).to_have_count(5)
+        page.get_by_role("combobox", name="Group by").click()
+        page.get_by_role("option", name="by category").click()
+        expect(table.get_by_role("button", name=re.compile(r"\(\d+\)$")).first).to_be_visible()
+        page.get_by_role("combobox", name="Group by").click()
+        page.get_by_role("option", name="no groups").click()
+        page.get_by_role("button", name="Ship 5 files").click()
+        expect(page.get_by_text("5 files, 0 of them unchanged, 0 failed")).to_be_visible()
+        self.assertEqual(sorted(path.stem for path in out.glob("*.wav")), [f"{i:02d} {name}" for i, name in enumerate(names, 1)])
+        # one is taken off: the others keep their numbers, and none is written again
+        report = page.get_by_role("table", name="Report")
+        expect(report.locator("[data-row]")).to_have_count(5)
+        report.locator("[data-row]").filter(has_text="Tone 220").click()
+        expect(page.get_by_role("complementary", name="Summary")).to_contain_text("Written because it is new")
+        expect(page.get_by_text("04 Tone 220.wav, as written")).to_be_visible()
+        self.press("b")
+        expect(page.get_by_text("04 Tone 220.wav, as meant")).to_be_visible()
+        self.press("Space")
+        page.get_by_role("button", name="Back to the sheet").click()
+        rows.filter(has_text="Bolt drop").get_by_role("button", name="Take Bolt drop off the sheet").click()
+        expect(table).to_contain_text("02 Dome glass, ring.wav")
+        page.get_by_role("button", name="Ship 4 files").click()
+        expect(page.get_by_text("4 files, 4 of them unchanged, 0 failed")).to_be_visible()
+        expect(page.get_by_role("table", name="Report")).to_be_visible()
+
+    def test_what_is_known_before_it_ships_has_its_remedy(self) -> None:
+        """A sound over full scale is told before anything runs; the remedy lowers it, and limits of its target fail what breaks them."""
+        page, out = self.page, self.folder / "told"
+        self.put("sheets/1", {"sounds": [self.sound("Too loud"), self.sound("Bolt drop")], "folder": str(out), "targets": [{"template": "{name}"}]})
+        self.stage("Ship")
+        before = page.get_by_role("region", name="Before it ships")
+        before.get_by_role("button", name="1 expected over full scale").click()
+        rows = page.get_by_role("table", name="Files to be written").locator("[data-row]")
+        expect(rows).to_have_count(1)
+        expect(rows).to_contain_text("Too loud")
+        before.get_by_role("button", name="1 expected over full scale").click()
+        expect(rows).to_have_count(2)
+        before.get_by_role("button", name="Lower what goes over").click()
+        expect(before).not_to_contain_text("expected over full scale")
+        page.get_by_role("button", name="Limits of its files").click()
+        page.get_by_role("button", name="What breaks a limit fails").click()
+        self.kept(f"{HERE}/sheets/1", "it.sheet.targets[0].rules.strict && it.sheet.targets[0].over === 'lower'")
+        page.get_by_role("button", name="Ship 2 files").click()
+        report = page.get_by_role("table", name="Report")
+        expect(report.locator("[data-row]").filter(has_text="Too loud")).to_contain_text("failed")
+        expect(report).to_contain_text("may click")
+        self.assertLess(float(np.abs(sf.read(out / "Too loud.wav")[0]).max()), 1.0)

@@ -204,5 +204,5 @@ class Vary(OnTheBench):
         names = {row["name"] for row in self.api(f"{HERE}/sounds?q=Lock where kind variation&limit=50")["rows"]}
         self.assertEqual(names, {"Lock light 01", "Lock medium 01", "Lock heavy 01"})
         self.stage("Ship")
-        rows = page.get_by_role("table", name="Files to be written").get_by_role("row")
+        rows = page.get_by_role("table", name="Files to be written").locator("[data-row]")
         expect(rows.filter(has_text="Lock heavy 01").first).to_be_visible()

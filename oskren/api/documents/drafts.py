@@ -87,6 +87,7 @@ class ToSheet(BaseModel):
     heard: Heard = Heard()
     designs: list[int] = Field([], max_length=MOST)
     draws: list[int] = Field([], max_length=MOST)
+    versions: list[int] = Field([], max_length=MOST)
 
 
 class PutOnSheet(SheetKept):
@@ -98,7 +99,7 @@ class PutOnSheet(SheetKept):
 @router.post("/sheets/{id}/items")
 def put_on_sheet(studio: InStudio, library: InLibrary, page: InPage, id: int, wanted: ToSheet) -> PutOnSheet:
     """Put sounds, designs and variations on the sheet behind those that are on it; a sound that is there already is taken as it was heard now."""
-    more = OnSheet(sounds=wanted.sounds, heard=dict.fromkeys(wanted.sounds, wanted.heard), designs=wanted.designs, draws=wanted.draws)
+    more = OnSheet(sounds=wanted.sounds, heard=dict.fromkeys(wanted.sounds, wanted.heard), designs=wanted.designs, draws=wanted.draws, versions=wanted.versions)
     with revisions.turn(library, id):
         before = _sheet(library, id).sheet
         after = before.with_more(more)

@@ -11,7 +11,8 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary, InStudio, Started, started
 from oskren.api.doors import whole_path
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Node
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Titled
@@ -19,6 +20,7 @@ from oskren.core.ship.planning import Noted, Planned, noted, values_of
 from oskren.core.ship.sheet import Beside
 from oskren.core.ship.target import READY, Target
 from oskren.core.ship.verify import FileReport
+from oskren.core.ship.write import meant
 from oskren.core.words.names import TOKENS
 from oskren.store import Library
 from oskren.store.documents import shipments as kept
@@ -26,7 +28,7 @@ from oskren.store.tables import Shipment
 from oskren.work.engine.jobs import Job
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import shipments as shipping
-from oskren.work.ship.items import titled_on
+from oskren.work.ship.items import items_on, titled_on
 from oskren.work.ship.sheets import planned_files
 
 router = APIRouter(prefix="/lib/{library}", tags=["ship"])
@@ -44,11 +46,23 @@ class ToShip(OnSheet):
     show: int | None = Field(None, ge=0, description="the file (its place in the preview) whose tokens are told")
 
 
+class Facts(BaseModel):
+    """What the sheet shows of a thing on it, called by kind and id ("sounds/12")."""
+
+    key: str
+    name: str
+    category: str
+    seconds: float | None
+    rate: int
+    channels: int
+
+
 class Preview(BaseModel):
     """Every path a sheet would write, the tokens a template may hold (and what each gives for the file that is shown), and what is to be known of
     its items before it runs."""
 
     files: list[Planned]
+    items: list[Facts] = []
     problems: int
     tokens: dict[str, str]
     noted: list[Noted] = []
@@ -111,11 +125,35 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
         places = (numbers.get(counter, one.item + target.begin) for counter in ("number", "within", f"place {target.name}"))
         values = {token: str(value) for token, value in values_of(wanted.name, target, items[one.item], *places).items()}
     told = noted(items, wanted.targets, files, str(_folder(studio, wanted)))
-    return Preview.model_construct(files=files, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told, values=values)
+    facts = [
+        Facts.model_construct(key=key, name=one.name, category=one.category, seconds=one.seconds, rate=one.rate, channels=one.channels)
+        for key, one in zip(wanted.keys, items, strict=True)
+    ]
+    return Preview.model_construct(files=files, items=facts, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told, values=values)
 
 
 def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
     return studio.jobs.start(shipping.SHIP, library, f"Shipping {name}", shipping.Shipping(shipment=id))
+
+
+class ToHear(BaseModel):
+    """What a file is to be, and what was written of it: nodes to be listened to."""
+
+    name: str
+    meant: Node | None
+    written: Node | None = None
+
+
+@router.post("/ship/heard")
+def heard_planned(studio: InStudio, library: InLibrary, wanted: ToShip) -> ToHear:
+    """The file at ``show`` as it will be, before anything is written."""
+    if wanted.show is None or wanted.show >= wanted.count * len(wanted.targets):
+        raise NotFound("The sheet has no such file.")
+    target, at = divmod(wanted.show, wanted.count)
+    kind, id = wanted.keys[at].split("/")
+    alone = OnSheet.model_validate({kind: [int(id)], "heard": {k: v for k, v in wanted.heard.items() if kind == "sounds" and k == int(id)}})
+    item = items_on(studio, library, alone)[0]
+    return ToHear(name=item.name, meant=meant(studio.renderer(library), item, wanted.targets[target]))
 
 
 @router.post("/ship")
@@ -158,6 +196,17 @@ def shipment(library: InLibrary, id: int) -> ShipmentView:
     return ShipmentView(
         **_head(row), reports=[FileReport.model_validate(one) for one in row.reports], failures=[Failure(**one) for one in row.failed], unchanged=row.unchanged
     )
+
+
+class ShippedFile(BaseModel):
+    path: str = Field(max_length=4000)
+
+
+@router.post("/shipments/{id}/heard")
+def heard_shipped(studio: InStudio, library: InLibrary, id: int, wanted: ShippedFile) -> ToHear:
+    """A file of a shipment as it was written, and as it was meant to be."""
+    written, as_meant = shipping.heard(studio, library, id, wanted.path)
+    return ToHear(name=wanted.path, meant=as_meant, written=written)
 
 
 @router.post("/shipments/{id}/resume")

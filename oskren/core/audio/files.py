@@ -273,5 +273,11 @@ def _integers(samples: Samples, bits: int) -> AnyArray:
 
     (The library's own conversion of floats scales by 2^(bits-1) - 1 and would move every sample a little.)
     """
-    full = 2.0 ** (bits - 1)
-    return np.asarray(np.clip(np.rint(samples.astype(np.float64) * full), -full, full - 1).astype(np.int32) << (32 - bits))
+    full = np.float32(2.0 ** (bits - 1))
+    # by a power of two: nothing is rounded but by rint, since single precision holds every half up to there
+    scaled = samples * full
+    np.rint(scaled, out=scaled)
+    np.clip(scaled, -full, full - 1, out=scaled)
+    whole = scaled.astype(np.int32)
+    np.left_shift(whole, 32 - bits, out=whole)
+    return whole

@@ -15,10 +15,10 @@ class Rules(Frozen):
 
     true_peak_dbtp: float | None = number(0.0, -24, 12, "dBTP", "True peak at most", unset="any", begins=-1)
     silence_s: float | None = number(0.5, 0, 600, "s", "Silence at an end at most", digits=2, unset="any", begins=0.5, usual=(0, 5))
-    edge_dbfs: float | None = number(-40.0, -120, 0, "dBFS", "First and last sample at most", digits=0, unset="any", begins=-40)
+    edge_dbfs: float | None = number(-40.0, -120, 0, "dBFS", "First, last sample at most", digits=0, unset="any", begins=-40)
     dc: float | None = number(0.005, 0, 1, "", "DC offset at most", digits=4, unset="any", begins=0.005, usual=(0, 0.1))
     correlation: float | None = number(
-        -0.3, -1, 1, "", "Left and right agree at least", digits=2, unset="any", begins=-0.3, hint="1 is mono, -1 vanishes in it"
+        -0.3, -1, 1, "", "Sides agree at least", digits=2, unset="any", begins=-0.3, hint="Left against right: 1 is mono, -1 is lost in it"
     )
     quietest_lufs: float | None = number(None, -80, 0, "LUFS", "Loudness at least", unset="any", begins=-40)
     loudest_lufs: float | None = number(None, -80, 0, "LUFS", "Loudness at most", unset="any", begins=-14)

@@ -117,6 +117,18 @@ def needs_dither(item: Item, node: Node, bits: int) -> bool:
     return not (isinstance(node, Source) and item.bits is not None and item.bits <= bits)
 
 
+def at_its_rate(renderer: Renderer, item: Item, target: Target) -> Node:
+    """What of an item goes into a file, at the rate its format holds."""
+    own = target.rate or renderer.output_shape(item.node).rate
+    held = format_of(target.format).rate_for(own)
+    return file_node(item, target, held if held != own else None)
+
+
+def meant(renderer: Renderer, item: Item, target: Target) -> Node:
+    """What a file is to sound like: what is written but for rounding, the format, and what is done about full scale."""
+    return at_its_rate(renderer, trimmed(renderer, item, target), target)
+
+
 def render_file(renderer: Renderer, item: Item, target: Target, path: Path, shown: str) -> FileReport:
     """Render an item for a target, write it to ``path``, read it back and check it. One block is in memory at a time, however long it is.
 
@@ -131,23 +143,21 @@ def render_file(renderer: Renderer, item: Item, target: Target, path: Path, show
     target, item = as_written(item, target), trimmed(renderer, item, target)
     bits = target.bits or USUAL_BITS
     form = format_of(target.format)
-    own = target.rate or renderer.output_shape(item.node).rate
-    held = form.rate_for(own)
-    node = file_node(item, target, held if held != own else None)
+    node = at_its_rate(renderer, item, target)
     writer = _Writer(renderer, item, target, path, bits, int(key[:8], 16))
     told = ""
     try:
-        meant = writer.write(node, refusing=form.ends_at_full_scale(bits))
+        said = writer.write(node, refusing=form.ends_at_full_scale(bits))
     except _TooHigh:
         highest = max(levels.peak(block) for block in renderer.stream(node))
         if target.over == "refuse":
             raise OverFullScale(shown, levels.db(highest)) from None
         told = f"was {levels.db(highest):+.1f} dB over full scale, {'lowered' if target.over == 'lower' else 'limited'}"
         if target.over == "lower":
-            meant = writer.write(node, gain=np.float32((1.0 - 2.0**-20) / highest))
+            said = writer.write(node, gain=np.float32((1.0 - 2.0**-20) / highest))
         else:
-            meant = writer.write(Chained(node=node, chain=(Step(kind="limiter", params={"ceiling_dbtp": LIMITED_DBTP}),)), clipped=True)
-    return verify(path, shown, key, meant, item, target, told).model_copy(update={"keys": keys})
+            said = writer.write(Chained(node=node, chain=(Step(kind="limiter", params={"ceiling_dbtp": LIMITED_DBTP}),)), clipped=True)
+    return verify(path, shown, key, said, item, target, told).model_copy(update={"keys": keys})
 
 
 class _Writer:

@@ -48,7 +48,7 @@ def _told(kind: Kind, row: Document) -> PutAway:
 def put_away(library: Library, kind: Kind, id: int) -> PutAway:
     """Put a document into the trash.
 
-    A design is taken off the sheets it is on, and sounds that follow a saved chain go on with its steps as their own; both are remembered, and
+    A design is taken off the sheets it is on with its versions; sounds that follow a saved chain go on with its steps as their own. It is remembered, and
     mended by :func:`bring_back`.
     """
     with library.writing() as session:
@@ -56,6 +56,10 @@ def put_away(library: Library, kind: Kind, id: int) -> PutAway:
         away: dict[str, Any] = {"at": now()}
         if kind == "design":
             away["sheets"] = take_off(session, "designs", {id})
+            of_it = session.scalars(select(Version.id).where(Version.design_id == id))
+            away["versions"] = {str(one): projects for one in of_it if (projects := take_off(session, "versions", {one}))}
+        if kind == "version":
+            away["sheets"] = take_off(session, "versions", {id})
         if kind == "saved_chain":
             away["followed"] = list(session.scalars(select(Sound.id).where(Sound.follows == id)))
             session.execute(update(Sound).where(Sound.follows == id).values(follows=None))
@@ -75,7 +79,10 @@ def bring_back(library: Library, kind: Kind, id: int) -> PutAway:
         if isinstance(row, Version):
             _row(session, "design", row.design_id)
         for project in told.sheets:
-            put_on(session, project, "designs", id)
+            put_on(session, project, f"{kind}s", id)
+        for one, projects in away.get("versions", {}).items():
+            for project in projects:
+                put_on(session, project, "versions", int(one))
         if isinstance(row, SavedChain):
             for sound in session.scalars(select(Sound).where(Sound.id.in_(away.get("followed", [])), Sound.follows.is_(None))):
                 sound.follows = id if sound.chain == row.chain else None

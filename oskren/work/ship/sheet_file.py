@@ -10,7 +10,7 @@ from sqlalchemy import select
 from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
-from oskren.core.nodes.model import Chained, Node, Source, Step
+from oskren.core.nodes.model import Chained, Source, Step
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Beside, Sheet
 from oskren.core.ship.target import Target
@@ -69,10 +69,10 @@ def load(path: Path) -> SheetFile:
 
 def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) -> Sheet:
     """Find every item of a sheet; OskrenError names the first that is not there. Sounds go out with all the app sends along."""
-    items = []
+    items, known = [], dict[Path, Source]()
     for place, item in enumerate(sheet.items, 1):
         heard = Heard(part=(item.start_s, item.end_s)) if item.start_s is not None and item.end_s is not None else Heard()
-        found = _file(library, item, folder, heard) if item.file is not None else items_of(studio, library, [_sound(library, item, place)], heard)[0]
+        found = _file(library, item, folder, heard, known) if item.file is not None else items_of(studio, library, [_sound(library, item, place)], heard)[0]
         if item.chain:
             found = found.model_copy(update={"node": Chained(node=found.node, chain=tuple(item.chain))})
         own = {"name": item.name, "category": item.category}
@@ -83,13 +83,14 @@ def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) ->
     return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets), beside=sheet.beside)
 
 
-def _file(library: Library, item: SheetItem, folder: Path, heard: Heard) -> Item:
+def _file(library: Library, item: SheetItem, folder: Path, heard: Heard, known: dict[Path, Source]) -> Item:
     path = Path(item.file or "") if Path(item.file or "").is_absolute() else folder / (item.file or "")
-    info = files.probe(path)
-    key = files.audio_hash(path)
-    library.keep_media(key, path, refer=True)
-    node: Node = Source(audio=key, rate=info.rate, channels=info.channels, frames=info.frames)
-    return Item(node=as_heard(node, heard), name=path.stem)
+    if path not in known:  # a long file may be named by hundreds of items: it is read through once
+        info = files.probe(path)
+        key = library.audio_at(path) or files.audio_hash(path)
+        library.keep_media(key, path, refer=True)
+        known[path] = Source(audio=key, rate=info.rate, channels=info.channels, frames=info.frames)
+    return Item(node=as_heard(known[path], heard), name=path.stem)
 
 
 def _sound(library: Library, item: SheetItem, place: int) -> int:

@@ -8,10 +8,12 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from oskren.core.errors import OskrenError
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Node
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.sheet import Beside, Sheet
 from oskren.core.ship.target import Target
+from oskren.core.ship.write import meant
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.describe.keeping import note_uses
@@ -21,7 +23,7 @@ from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.ship.items import items_on
-from oskren.work.ship.sheets import ship
+from oskren.work.ship.sheets import as_present, planned_files, ship, titled_items
 
 MOST_TOLD = 50
 """Failures a job tells of; the report holds them all."""
@@ -108,3 +110,22 @@ class Shipped(BaseModel):
 
 
 SHIP = Kind("ship", Shipping, lambda studio, library, wanted, progress: run(studio, library, wanted.shipment, progress))
+
+
+def heard(studio: Studio, library: Library, shipment: int, path: str) -> tuple[Node, Node | None]:
+    """A shipped file as it was written, to listen to, and what it was meant to be; None where that is not there any more.
+
+    Raises
+    ------
+    NotFound
+        When the shipment wrote no such file.
+    """
+    row = kept.shipment(library, shipment)
+    if path not in {report["path"] for report in row.reports}:
+        raise NotFound(f"The shipment {row.name} has no file {path}.")
+    written = library.listen_to(Path(row.folder) / path)
+    sheet = Sheet.model_validate({name: value for name, value in row.sheet.items() if name != "allowed"})
+    items = as_present(library, sheet.items)
+    files, _ = planned_files(studio, sheet.name, titled_items(studio, library, items), sheet.targets, before=sheet.counted)
+    one = next((one for one in files if one.path == path), None)
+    return written, None if one is None else meant(studio.renderer(library), items[one.item], sheet.targets[one.target])

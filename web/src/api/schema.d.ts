@@ -3660,6 +3660,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/ship/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Heard Planned
+         * @description The file at ``show`` as it will be, before anything is written.
+         */
+        post: operations["heard_planned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/ship": {
         parameters: {
             query?: never;
@@ -3671,7 +3691,7 @@ export interface paths {
         put?: never;
         /**
          * Ship Sounds
-         * @description Run a sheet as a job.
+         * @description Run a sheet as a job; what it holds keeps the numbers it was given.
          */
         post: operations["ship_sounds"];
         delete?: never;
@@ -3714,6 +3734,26 @@ export interface paths {
         get: operations["shipment"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/shipments/{id}/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Heard Shipped
+         * @description A file of a shipment as it was written, and as it was meant to be.
+         */
+        post: operations["heard_shipped"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4823,6 +4863,24 @@ export interface components {
              */
             heard: components["schemas"]["Heard"];
         };
+        /**
+         * Facts
+         * @description What the sheet shows of a thing on it, called by kind and id ("sounds/12").
+         */
+        Facts: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Category */
+            category: string;
+            /** Seconds */
+            seconds: number | null;
+            /** Rate */
+            rate: number;
+            /** Channels */
+            channels: number;
+        };
         /** FadeParams */
         FadeParams: {
             /**
@@ -4971,6 +5029,37 @@ export interface components {
              * @default 0
              */
             modified_ns: number;
+            /** Facts */
+            facts?: [
+                number,
+                number,
+                number,
+                number,
+                number | null
+            ] | null;
+            /**
+             * Keys
+             * @default {}
+             */
+            keys: {
+                [key: string]: string;
+            };
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Sources
+             * @default []
+             */
+            sources: {
+                [key: string]: string;
+            }[];
+            /** Made */
+            made?: {
+                [key: string]: unknown;
+            } | null;
         };
         /** Filling */
         Filling: {
@@ -6341,21 +6430,6 @@ export interface components {
             root_note?: number | null;
         };
         /**
-         * Missing
-         * @description Something a buyer would ask for that some items do not say, or that their target makes no better: how many, and their places on the sheet.
-         */
-        Missing: {
-            /**
-             * What
-             * @enum {string}
-             */
-            what: "category" | "rights" | "description" | "rate";
-            /** Told */
-            told: string;
-            /** Items */
-            items: number[];
-        };
-        /**
          * Mix
          * @description The one recursive sum; its rate is the highest of its members unless set.
          */
@@ -6625,6 +6699,21 @@ export interface components {
             name: string;
             /** Gone */
             gone: boolean;
+        };
+        /**
+         * Noted
+         * @description Something to know of some items before they leave, which stops none of them: how many, and their places on the sheet.
+         */
+        Noted: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "source" | "level" | "phase" | "loop" | "rate" | "dull" | "long" | "letters" | "category" | "rights" | "description";
+            /** Told */
+            told: string;
+            /** Items */
+            items: number[];
         };
         /**
          * NotesChange
@@ -7367,11 +7456,17 @@ export interface components {
         };
         /**
          * Preview
-         * @description Every path a sheet would write, the tokens a template may hold, and what its items do not say.
+         * @description Every path a sheet would write, the tokens a template may hold (and what each gives for the file that is shown), and what is to be known of
+         *     its items before it runs.
          */
         Preview: {
             /** Files */
             files: components["schemas"]["Planned"][];
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["Facts"][];
             /** Problems */
             problems: number;
             /** Tokens */
@@ -7379,10 +7474,17 @@ export interface components {
                 [key: string]: string;
             };
             /**
-             * Missing
+             * Noted
              * @default []
              */
-            missing: components["schemas"]["Missing"][];
+            noted: components["schemas"]["Noted"][];
+            /**
+             * Values
+             * @default {}
+             */
+            values: {
+                [key: string]: string;
+            };
         };
         /**
          * Print
@@ -8144,6 +8246,50 @@ export interface components {
             gap_s: number;
         };
         /**
+         * Rules
+         * @description Limits of finished files. What breaks one is told; with ``strict`` it fails the file.
+         */
+        Rules: {
+            /**
+             * True peak at most
+             * @default 0
+             */
+            true_peak_dbtp: number | null;
+            /**
+             * Silence at an end at most
+             * @default 0.5
+             */
+            silence_s: number | null;
+            /**
+             * First and last sample at most
+             * @default -40
+             */
+            edge_dbfs: number | null;
+            /**
+             * DC offset at most
+             * @default 0.005
+             */
+            dc: number | null;
+            /**
+             * Left and right agree at least
+             * @default -0.3
+             */
+            correlation: number | null;
+            /** Loudness at least */
+            quietest_lufs?: number | null;
+            /** Loudness at most */
+            loudest_lufs?: number | null;
+            /** Length at least */
+            shortest_s?: number | null;
+            /** Length at most */
+            longest_s?: number | null;
+            /**
+             * What breaks a limit fails
+             * @default false
+             */
+            strict: boolean;
+        };
+        /**
          * Scan
          * @description What a rescan found. ``moved`` files have the same content as one that is gone from its old path.
          */
@@ -8345,6 +8491,20 @@ export interface components {
              */
             draws: number[];
             /**
+             * Versions
+             * @default []
+             */
+            versions: number[];
+            /**
+             * Counted
+             * @default {}
+             */
+            counted: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+            /**
              * Name
              * @default One-shots
              */
@@ -8361,13 +8521,26 @@ export interface components {
              *         "format": "wav",
              *         "bits": 24,
              *         "channels": "keep",
+             *         "tail": "rings",
+             *         "room_ms": 5,
              *         "fade_in_ms": 0,
              *         "fade_out_ms": 0,
              *         "dither": true,
+             *         "shaped": false,
              *         "over": "refuse",
              *         "template": "{category}/{name}",
+             *         "begin": 1,
              *         "spaces": "",
-             *         "case": ""
+             *         "case": "",
+             *         "tidy": false,
+             *         "rules": {
+             *           "correlation": -0.3,
+             *           "dc": 0.005,
+             *           "edge_dbfs": -40,
+             *           "silence_s": 0.5,
+             *           "strict": false,
+             *           "true_peak_dbtp": 0
+             *         }
              *       }
              *     ]
              */
@@ -8513,6 +8686,27 @@ export interface components {
             failures: components["schemas"]["Failed"][];
             /** Over */
             over: string[];
+        };
+        /** ShippedFile */
+        ShippedFile: {
+            /** Path */
+            path: string;
+        };
+        /**
+         * Shipping
+         * @description A shipment that has begun, and the numbers that what it holds was given, by kind and id.
+         */
+        Shipping: {
+            /** Job */
+            job: number;
+            /** Id */
+            id?: number | null;
+            /** Counted */
+            counted: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
         };
         /**
          * Slice
@@ -9459,7 +9653,7 @@ export interface components {
         };
         /**
          * Target
-         * @description How files are written: format, rate (None keeps the sound's own), bits, channels, level, fades, name template.
+         * @description How files are written: format, rate (None keeps the sound's own), bits, channels, length, level, fades, name template; and their limits.
          */
         Target: {
             /**
@@ -9509,6 +9703,19 @@ export interface components {
              */
             channels: "keep" | "mono" | "stereo" | "quad" | "5.1" | "7.1" | "ambix";
             /**
+             * Tail of its chain
+             * @default rings
+             * @enum {string}
+             */
+            tail: "rings" | "cut";
+            /** Trim silence under */
+            silence_dbfs?: number | null;
+            /**
+             * Room kept
+             * @default 5
+             */
+            room_ms: number;
+            /**
              * Fade in
              * @default 0
              */
@@ -9524,6 +9731,11 @@ export interface components {
              */
             dither: boolean;
             /**
+             * Shape its noise
+             * @default false
+             */
+            shaped: boolean;
+            /**
              * What goes over full scale
              * @default refuse
              * @enum {string}
@@ -9534,6 +9746,11 @@ export interface components {
              * @default {name}
              */
             template: string;
+            /**
+             * Numbers begin at
+             * @default 1
+             */
+            begin: number;
             /**
              * Spaces in names
              * @default
@@ -9546,6 +9763,22 @@ export interface components {
              * @enum {string}
              */
             case: "" | "lower" | "upper";
+            /**
+             * Plain words
+             * @default false
+             */
+            tidy: boolean;
+            /**
+             * @default {
+             *       "true_peak_dbtp": 0,
+             *       "silence_s": 0.5,
+             *       "edge_dbfs": -40,
+             *       "dc": 0.005,
+             *       "correlation": -0.3,
+             *       "strict": false
+             *     }
+             */
+            rules: components["schemas"]["Rules"];
         };
         /**
          * Telling
@@ -9566,6 +9799,18 @@ export interface components {
              * @default []
              */
             patch: components["schemas"]["PatchOp"][];
+        };
+        /**
+         * ToHear
+         * @description What a file is to be, and what was written of it: nodes to be listened to.
+         */
+        ToHear: {
+            /** Name */
+            name: string;
+            /** Meant */
+            meant: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
+            /** Written */
+            written?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
         };
         /**
          * ToImport
@@ -9644,6 +9889,11 @@ export interface components {
              * @default []
              */
             draws: number[];
+            /**
+             * Versions
+             * @default []
+             */
+            versions: number[];
         };
         /**
          * ToShip
@@ -9672,6 +9922,20 @@ export interface components {
              * @default []
              */
             draws: number[];
+            /**
+             * Versions
+             * @default []
+             */
+            versions: number[];
+            /**
+             * Counted
+             * @default {}
+             */
+            counted: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
             /**
              * Name
              * @default shipment
@@ -9703,6 +9967,11 @@ export interface components {
              *     }
              */
             beside: components["schemas"]["Beside"];
+            /**
+             * Show
+             * @description the file (its place in the preview) whose tokens are told
+             */
+            show?: number | null;
         };
         /**
          * Together
@@ -19679,6 +19948,51 @@ export interface operations {
             };
         };
     };
+    heard_planned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToShip"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToHear"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     ship_sounds: {
         parameters: {
             query?: never;
@@ -19701,7 +20015,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Started"];
+                    "application/json": components["schemas"]["Shipping"];
                 };
             };
             /** @description Not Found */
@@ -19785,6 +20099,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShipmentView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    heard_shipped: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShippedFile"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToHear"];
                 };
             };
             /** @description Not Found */

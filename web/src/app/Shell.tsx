@@ -6,7 +6,7 @@ import { type DragEvent, lazy, Suspense, useEffect, useState } from "react";
 import { Navigate, NavLink, Route, Routes, useNavigate } from "react-router";
 import { api, got } from "../api/client";
 import { STATE } from "../api/questions";
-import { useSheet } from "../between/sheet";
+import { countOf, useSheet } from "../between/sheet";
 import { player } from "../listening/player";
 import { recoverLeft, useRecording } from "../listening/recording";
 import { Strip } from "../listening/Strip";
@@ -121,7 +121,7 @@ function Projects() {
 
 function Stages() {
   const library = useShared((state) => state.library);
-  const sheet = useSheet().data?.sheet.sounds?.length ?? 0;
+  const sheet = countOf(useSheet().data?.sheet);
   const counts = useQuery({
     queryKey: ["counts", library],
     enabled: !!library,
@@ -161,7 +161,7 @@ function Stages() {
                     {slug === "picture"
                       ? "to come"
                       : slug === "ship" && sheet
-                        ? `${sheet} on sheet`
+                        ? `${sheet} listed`
                         : count === undefined || count === null
                           ? ""
                           : `${count} ${count === 1 ? unit.replace(/s$/, "") : unit}`}

@@ -27,13 +27,18 @@ export interface ToSheet {
   sounds?: number[];
   designs?: number[];
   draws?: number[];
+  versions?: number[];
 }
 
+/** How many things are on a sheet. */
+export const countOf = (sheet: Sheet | undefined): number =>
+  (sheet?.sounds?.length ?? 0) + (sheet?.designs?.length ?? 0) + (sheet?.draws?.length ?? 0) + (sheet?.versions?.length ?? 0);
+
 /** Put things on the sheet behind those that are on it; how many were not on it before, null when it failed. */
-export async function putOnSheet({ sounds = [], designs = [], draws = [] }: ToSheet, heard: HeardSo = DRY): Promise<number | null> {
+export async function putOnSheet({ sounds = [], designs = [], draws = [], versions = [] }: ToSheet, heard: HeardSo = DRY): Promise<number | null> {
   const { library, project } = useShared.getState();
   try {
-    const body = { sounds, designs, draws, heard };
+    const body = { sounds, designs, draws, versions, heard };
     const kept = await got(api.POST("/api/lib/{library}/sheets/{id}/items", { params: { path: { library, id: project } }, body }));
     queries.setQueryData(sheetKey(library, project), { revision: kept.revision, sheet: kept.sheet });
     changedHere("sheet", project);
@@ -48,6 +53,7 @@ const CALLED: Record<keyof ToSheet, [string, string]> = {
   sounds: ["sound", "sounds"],
   designs: ["design", "designs"],
   draws: ["variation", "variations"],
+  versions: ["version", "versions"],
 };
 
 /** Put things of one kind on the sheet, and say so. */

@@ -71,5 +71,6 @@ AIFF = register(
         magic=(b"FORM",),
         embed=embed,
         ends_at_4gb=True,
+        marks=True,
     )
 )

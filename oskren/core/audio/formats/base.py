@@ -60,6 +60,8 @@ class Format:
         The only rates (Hz) it holds, from low to high; empty where it holds any.
     most_channels : int
         How many channels it holds; 0 where that does not matter.
+    marks : bool
+        Whether it has a place for markers.
     compression : float, optional
         How hard a lossy encoder is to try to be small, 0 (best sound) to 1; the encoder's own way when left out.
     """
@@ -79,6 +81,7 @@ class Format:
     rms_db: float = 0.0
     rates: tuple[int, ...] = ()
     most_channels: int = 0
+    marks: bool = False
     compression: float | None = None
 
     @property

@@ -162,5 +162,6 @@ WAV = register(
         embed=embed,
         state=state,
         beyond_4gb="RF64",
+        marks=True,
     )
 )

@@ -1,68 +1,158 @@
+/** What was read back of a shipment: failures first, heard as it was written and as it was meant. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { api, got, type Schemas } from "../../api/client";
+import { useMemo, useState } from "react";
+import { api, got } from "../../api/client";
+import { MiniWave } from "../../canvas/MiniWave";
+import { openToHear } from "../../listening/opening";
+import { live, player } from "../../listening/player";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
+import { Choose, Pick } from "../../ui/choices";
+import { useChoosing } from "../../ui/choosing";
 import { level, seconds } from "../../ui/format";
 import { Empty, Fact, Facts, Heading, Line, Side } from "../../ui/frames";
+import { useKeys } from "../../ui/keys";
+import { complain, tell } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
-import { useInk } from "../../ui/theme";
+import { grouped, inOrderOf, type SortedBy, Table, type TableColumn } from "../../ui/Table";
+import { folderOf } from "./files";
+import { PeakBars, Plot } from "./Plots";
+import { type FileReport, failed, type ReportRow, warned } from "./reports";
 
-type FileReport = Schemas["FileReport"];
+const WORST = "Checks";
 
-const failed = (one: FileReport) => one.checks.filter((check) => !check.ok && !check.warning);
-const warned = (one: FileReport) => one.checks.filter((check) => !check.ok && check.warning);
+const found = (row: ReportRow): string =>
+  row.report
+    ? [...failed(row.report), ...warned(row.report)].map((check) => `${check.name}: ${check.note}`).join("; ") || "all checks passed"
+    : (row.reason ?? "");
 
-/** One dot a file: across length (log), up loudness. */
-function Plot({ reports }: { reports: FileReport[] }) {
-  const colours = useInk();
-  const heard = reports.filter((one) => one.integrated_lufs != null);
-  if (!heard.length) return null;
-  const lengths = heard.map((one) => Math.log(one.duration_s));
-  const louds = heard.map((one) => one.integrated_lufs as number);
-  const [x0, x1] = [Math.min(...lengths) - 0.15, Math.max(...lengths) + 0.15];
-  const [y0, y1] = [Math.min(...louds) - 1, Math.max(...louds) + 1];
+const COLUMNS: readonly TableColumn<ReportRow>[] = [
+  {
+    name: WORST,
+    width: 62,
+    hint: "Failures first",
+    value: (row) => (row.report ? (failed(row.report).length ? 1 : warned(row.report).length ? 2 : 3) : 0),
+    cell: (row) => (!row.report || failed(row.report).length ? "failed" : warned(row.report).length ? "see" : "good"),
+  },
+  {
+    name: "Waveform",
+    width: 70,
+    value: (row) => row.path,
+    cell: (row) => row.report?.outline && <MiniWave outline={row.report.outline} height="21px" />,
+  },
+  { name: "File", value: (row) => row.path },
+  { name: "Length", width: 58, value: (row) => row.report?.duration_s, cell: (row) => (row.report ? seconds(row.report.duration_s) : "") },
+  {
+    name: "Peak",
+    width: 62,
+    hint: "Sample peak, dBFS",
+    value: (row) => row.report?.sample_peak_dbfs,
+    cell: (row) => level(row.report?.sample_peak_dbfs),
+  },
+  {
+    name: "True peak",
+    width: 66,
+    roomy: true,
+    hint: "dBTP",
+    value: (row) => row.report?.true_peak_dbtp,
+    cell: (row) => level(row.report?.true_peak_dbtp),
+  },
+  { name: "Loudness", width: 66, hint: "LUFS", value: (row) => row.report?.integrated_lufs, cell: (row) => level(row.report?.integrated_lufs) },
+  { name: "What was found", width: 200, plain: true, value: found },
+  { name: "Why written", width: 150, roomy: true, plain: true, value: (row) => row.report?.why },
+];
+
+const GROUPS: Record<string, (row: ReportRow) => string> = {
+  folder: (row) => folderOf(row.path) || "no folder",
+  target: (row) => row.report?.target ?? "not written",
+  category: (row) => row.report?.category || "no category",
+  "what was found": found,
+};
+
+const keyOf = (row: ReportRow) => row.path;
+
+/** One file in all that is known of it. */
+function Told({ report }: { report: FileReport }) {
   return (
-    <svg viewBox="0 0 262 170" role="img" aria-label="Loudness by length, one dot a file">
-      <rect x="0.5" y="0.5" width="261" height="169" rx="8" fill={colours.ground} stroke={colours.line} />
-      {heard.map((one) => (
-        <circle
-          key={one.path}
-          cx={((Math.log(one.duration_s) - x0) / (x1 - x0)) * 262}
-          cy={170 - (((one.integrated_lufs as number) - y0) / (y1 - y0)) * 170}
-          r="3"
-          fill={failed(one).length ? colours.coral : warned(one).length ? colours.amber : colours.glass}
-          fillOpacity="0.8"
-        >
-          <title>{`${one.path}, ${seconds(one.duration_s)}, ${one.integrated_lufs} LUFS`}</title>
-        </circle>
-      ))}
-      <text x="6" y="13" style={{ fontSize: 9 }} fill={colours.dim} fontFamily="JetBrains Mono Variable">
-        {y1.toFixed(0)} LUFS
-      </text>
-      <text x="6" y="164" style={{ fontSize: 9 }} fill={colours.dim} fontFamily="JetBrains Mono Variable">
-        {y0.toFixed(0)} LUFS, {seconds(Math.exp(x0))}
-      </text>
-      <text x="256" y="164" style={{ fontSize: 9 }} textAnchor="end" fill={colours.dim} fontFamily="JetBrains Mono Variable">
-        {seconds(Math.exp(x1))}
-      </text>
-    </svg>
+    <>
+      <Heading>{report.name}</Heading>
+      <Facts>
+        {report.checks.map((check) => (
+          <Fact key={check.name} name={check.name}>
+            <Box as="span" color={check.ok ? undefined : check.warning ? "amber" : "coral"} whiteSpace="normal">
+              {check.note}
+            </Box>
+          </Fact>
+        ))}
+      </Facts>
+      {report.why && (
+        <Box color="dim" fontSize="12px">
+          {report.why === "nothing of it changed" ? "Not written again: nothing of it changed." : `Written because ${report.why}.`}
+        </Box>
+      )}
+      {(report.sources ?? []).length > 0 && (
+        <Box color="dim" fontSize="12px">
+          From {(report.sources ?? []).map((one) => `${one.name || "a sound that is gone"}${one.rights ? ` (${one.rights})` : ""}`).join(", ")}
+        </Box>
+      )}
+      <Box color="dim" fontFamily="mono" fontSize="11px" overflowWrap="anywhere">
+        SHA-256 {report.sha256}
+      </Box>
+    </>
   );
 }
 
-/** What was read back of a shipment, failures first. */
 export function Report({ number, onResume }: { number: number; onResume: () => void }) {
   const library = useShared((state) => state.library);
+  const [sorted, setSorted] = useState<SortedBy>({ by: WORST, down: false });
+  const [by, setBy] = useState("");
+  const [as, setAs] = useState<"written" | "meant">("written");
+  const path = { library, id: number };
   const view = useQuery({
     queryKey: ["shipment", library, number],
-    queryFn: () => got(api.GET("/api/lib/{library}/shipments/{id}", { params: { path: { library, id: number } } })),
+    queryFn: () => got(api.GET("/api/lib/{library}/shipments/{id}", { params: { path } })),
+  });
+  const rows = useMemo((): ReportRow[] => {
+    if (!view.data) return [];
+    const made = new Set(view.data.reports.map((one) => one.path));
+    return [...view.data.failures.filter((one) => !made.has(one.path)), ...view.data.reports.map((report) => ({ path: report.path, report }))];
+  }, [view.data]);
+  const groups = useMemo(() => grouped(inOrderOf(rows, COLUMNS, sorted), GROUPS[by] ?? null), [rows, sorted, by]);
+  const shown = useMemo(() => groups.flatMap((group) => group.rows), [groups]);
+  const choosing = useChoosing(useMemo(() => shown.map(keyOf), [shown]));
+  /** A file as it was written or meant; ``there`` goes on where the other was. */
+  const hear = async (key: string | null, how: "written" | "meant", there = false) => {
+    if (key === null || !rows.find((row) => row.path === key)?.report) return;
+    try {
+      const body = { path: key };
+      const found = await got(api.POST("/api/lib/{library}/shipments/{id}/heard", { params: { path }, body }));
+      const node = how === "written" ? found.written : found.meant;
+      if (!node) return tell("What it was meant to be is not there any more.", true);
+      const heard = await openToHear({ node }, library, `${key}, as ${how}`);
+      if (heard) await player.play(heard, there ? Math.min(live.position / heard.opened.rate, heard.opened.frames / heard.opened.rate) : 0);
+    } catch (error) {
+      complain(error);
+    }
+  };
+  const swap = (how: "written" | "meant") => {
+    setAs(how);
+    void hear(choosing.current, how, true);
+  };
+  useKeys({
+    next: (event) => void hear(choosing.step(1, event.shiftKey), as),
+    previous: (event) => void hear(choosing.step(-1, event.shiftKey), as),
+    chooseAll: () => choosing.chooseThese(shown.map(keyOf)),
+    bypass: () => swap(as === "written" ? "meant" : "written"),
   });
   if (!view.data) return view.error ? <Empty>{view.error.message}</Empty> : null;
   const { reports, failures, unchanged, folder, state } = view.data;
-  const order = [...reports].sort(
-    (a, b) => failed(b).length - failed(a).length || warned(b).length - warned(a).length || a.path.localeCompare(b.path),
-  );
   const manifest = (table: boolean) => window.open(`/api/lib/${library}/shipments/${number}/manifest?table=${table}`, "_self");
+  const one = reports.find((report) => report.path === choosing.current);
+  const choose = (key: string) => {
+    choosing.choose(key);
+    void hear(key, as);
+  };
   return (
     <Beside
       name="report"
@@ -71,15 +161,22 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
       side={
         <Side label="Summary">
           <Heading>Loudness by length</Heading>
-          <Plot reports={reports} />
+          <Plot reports={reports} current={choosing.current} onChoose={choose} />
+          <Heading>Peaks</Heading>
+          <PeakBars reports={reports} onChoose={choosing.chooseThese} />
           <Line />
-          <Facts>
-            <Fact name="State">{state}</Fact>
-            <Fact name="Files read back">{reports.length}</Fact>
-            <Fact name="Unchanged">{unchanged.length}</Fact>
-            <Fact name="Failed">{failures.length}</Fact>
-            <Fact name="May click">{reports.filter((one) => warned(one).some((check) => check.name === "edges")).length}</Fact>
-          </Facts>
+          {one ? (
+            <Told report={one} />
+          ) : (
+            <Facts>
+              <Fact name="State">{state}</Fact>
+              <Fact name="Files read back">{reports.length}</Fact>
+              <Fact name="Unchanged">{unchanged.length}</Fact>
+              <Fact name="Failed">{failures.length}</Fact>
+              <Fact name="To be looked at">{reports.filter((report) => !failed(report).length && warned(report).length).length}</Fact>
+            </Facts>
+          )}
+          <Line />
           <Box color="dim" fontFamily="mono" fontSize="11px" overflowWrap="anywhere">
             {folder}
           </Box>
@@ -96,57 +193,32 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
         </Side>
       }
     >
-      <Box flex={1} minW={0} overflowY="auto" role="table" aria-label="Report" tabIndex={0}>
-        {failures
-          .filter((one) => !reports.some((made) => made.path === one.path))
-          .map((one) => (
-            <Flex key={one.path} role="row" px="16px" minH="28px" gap="12px" align="center" color="coral" borderBottom="1px solid" borderColor="line">
-              <Box role="cell" fontFamily="mono" fontSize="12px">
-                {one.path}
-              </Box>
-              <Box role="cell">{one.reason}</Box>
-            </Flex>
-          ))}
-        {order.slice(0, 500).map((one) => (
-          <Flex
-            key={one.path}
-            role="row"
-            px="16px"
-            minH="27px"
-            gap="12px"
-            align="center"
-            borderBottom="1px solid"
-            borderColor="line"
-            fontFamily="mono"
-            fontSize="12px"
-          >
-            <Box role="cell" color={failed(one).length ? "coral" : "glass"} w="16px" title={failed(one).length ? "failed" : "checked"}>
-              {failed(one).length ? "!" : "✓"}
-            </Box>
-            <Box role="cell" flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={`SHA-256 ${one.sha256}`}>
-              {one.path}
-            </Box>
-            <Box role="cell" w="64px">
-              {seconds(one.duration_s)}
-            </Box>
-            <Box role="cell" w="96px">
-              {level(one.sample_peak_dbfs, "dBFS")}
-            </Box>
-            <Box role="cell" w="96px">
-              {level(one.integrated_lufs, "LUFS")}
-            </Box>
-            <Box role="cell" w="190px" color="dim" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" fontFamily="body">
-              {[...failed(one), ...warned(one)].map((check) => `${check.name}: ${check.note}`).join("; ") ||
-                (unchanged.includes(one.path) ? "unchanged" : "all checks passed")}
-            </Box>
+      <Table
+        label="Report"
+        groups={groups}
+        keyOf={keyOf}
+        columns={COLUMNS}
+        sorted={sorted}
+        onSort={setSorted}
+        current={choosing.current}
+        together={choosing.together}
+        onChoose={(key, how) => (how === "one" ? choose(key) : choosing.choose(key, how))}
+        onGroup={(its) => choosing.chooseThese(its.map(keyOf))}
+        wrong={(row) => !row.report || failed(row.report).length > 0}
+      >
+        <Flex px="16px" py="5px" gap="12px" align="center" fontSize="12px">
+          <Choose
+            label="Group by"
+            value={by}
+            onChange={setBy}
+            w="170px"
+            options={[["", "no groups"], ...Object.keys(GROUPS).map((name) => [name, `by ${name}`] as const)]}
+          />
+          <Flex align="center" gap="6px" css={{ "& > div": { display: "flex", alignItems: "center", gap: "8px" } }}>
+            <Pick label="Heard as" value={as} options={["written", "meant"] as const} onChange={swap} />
           </Flex>
-        ))}
-        {order.length > 500 && (
-          <Box p="12px" color="dim" role="row">
-            and {order.length - 500} more, in the manifest
-          </Box>
-        )}
-      </Box>
+        </Flex>
+      </Table>
     </Beside>
   );
 }

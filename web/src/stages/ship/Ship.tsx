@@ -2,9 +2,9 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, got } from "../../api/client";
+import { api, got, type Schemas } from "../../api/client";
 import { STATE } from "../../api/questions";
-import { type Sheet, type SheetKept, sheetKey, useSheet } from "../../between/sheet";
+import { countOf, type Sheet, type SheetKept, sheetKey, useSheet } from "../../between/sheet";
 import { UndoRedo } from "../../documents/UndoRedo";
 import { useDocument } from "../../documents/useDocument";
 import { whenDone } from "../../session/jobs";
@@ -17,28 +17,11 @@ import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
 import { useSettled } from "../../ui/useSettled";
+import { rowsOf, without } from "./files";
 import { Problems } from "./Problems";
 import { Report } from "./Report";
+import { SheetTable } from "./SheetTable";
 import { TargetView } from "./TargetView";
-
-const NONE: number[] = [];
-
-type HeardOf = NonNullable<Sheet["heard"]>;
-
-function without(some: HeardOf, name: string): HeardOf {
-  const { [name]: _, ...rest } = some;
-  return rest;
-}
-
-type OnSheet = { sounds: number[]; designs: number[]; draws: number[] };
-
-/** What an item of a sheet is: sounds come first, then designs, then variations. */
-function placeOf({ sounds, designs, draws }: OnSheet, item: number): { kind: keyof OnSheet; id: number; called: string } {
-  if (item < sounds.length) return { kind: "sounds", id: sounds[item], called: "" };
-  const at = item - sounds.length;
-  if (at < designs.length) return { kind: "designs", id: designs[at], called: "design" };
-  return { kind: "draws", id: draws[at - designs.length], called: "variation" };
-}
 
 export default function Ship() {
   const project = useShared((state) => state.project);
@@ -61,10 +44,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
   });
   const kept = history.doc ?? loaded.sheet;
   const changeSheet = (values: Partial<Sheet>, gesture?: string) => history.change({ ...(history.now() ?? kept), ...values }, gesture);
-  const sheet = kept.sounds ?? NONE;
-  const designs = kept.designs ?? NONE;
-  const draws = kept.draws ?? NONE;
-  const empty = sheet.length + designs.length + draws.length === 0;
+  const empty = countOf(kept) === 0;
   const targets = kept.targets;
   const name = kept.name ?? "";
   const go = useNavigate();
@@ -76,32 +56,23 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
     queryFn: () => got(api.GET("/api/lib/{library}/shipments", { params: { path: { library } } })),
   });
   const folder = kept.folder || (state.data?.ship_folder ?? "");
-  const wanted = useMemo(
-    () => ({
-      name: name || "One-shots",
-      sounds: sheet,
-      designs,
-      draws,
-      targets,
-      folder,
-      project,
-      heard: kept.heard ?? {},
-      allowed: kept.allowed ?? [],
-      beside: kept.beside,
-    }),
-    [name, sheet, designs, draws, targets, folder, project, kept.heard, kept.allowed, kept.beside],
-  );
+  const [show, setShow] = useState<number | null>(null);
+  const [only, setOnly] = useState<Schemas["Noted"] | null>(null);
+  const wanted = useMemo(() => ({ ...kept, name: name || "One-shots", folder, project }) as Schemas["ToShip"], [kept, name, folder, project]);
   const asked = useSettled(wanted, 100);
   const preview = useQuery({
-    queryKey: ["preview", library, asked],
+    queryKey: ["preview", library, asked, show],
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: asked, signal })),
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: { ...asked, show }, signal })),
   });
   const files = preview.data?.files ?? [];
   const problems = preview.data?.problems ?? 0;
-  const follow = async (started: Promise<{ job: number; id?: number | null }>) => {
+  const noted = preview.data?.noted.find((one) => one.what === only?.what);
+  const items = useMemo(() => (noted ? new Set(noted.items) : null), [noted]);
+  const follow = async (started: Promise<{ job: number; id?: number | null; counted?: Record<string, Record<string, number>> }>) => {
     try {
-      const { job, id } = await started;
+      const { job, id, counted } = await started;
+      if (counted && Object.keys(counted).length) changeSheet({ counted });
       void queries.invalidateQueries({ queryKey: ["counts"] });
       const { result } = await whenDone(job, "ship");
       setReport(id ?? null);
@@ -153,7 +124,10 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               {problems ? `, ${problems} with a problem` : ""}
             </Box>
             <UndoRedo history={history} />
-            <Do disabled={empty} onClick={() => changeSheet({ sounds: [], designs: [], draws: [], heard: {}, allowed: [] })}>
+            <Do
+              disabled={empty}
+              onClick={() => changeSheet({ sounds: [], designs: [], draws: [], versions: [], heard: {}, allowed: [], counted: {} })}
+            >
               Empty the sheet
             </Do>
             <Do main act="commit" disabled={empty || problems > 0} onClick={run}>
@@ -193,6 +167,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               targets={targets}
               onChange={(next) => changeSheet({ targets: next })}
               tokens={preview.data?.tokens ?? {}}
+              values={preview.data?.values ?? {}}
               folder={folder}
               onFolder={(next) => changeSheet({ folder: next.trim() })}
               beside={kept.beside}
@@ -213,99 +188,29 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
             </Empty>
           ) : (
             <Flex direction="column" flex={1} minW={0} minH={0}>
-              <Problems files={files} missing={preview.data?.missing ?? []} targets={targets} allowed={kept.allowed ?? []} onChange={changeSheet} />
-              <Box flex={1} minH={0} overflowY="auto" role="table" aria-label="Files to be written" tabIndex={0}>
-                {preview.error && (
-                  <Box role="alert" color="coral" p="14px">
-                    {preview.error.message}
-                  </Box>
-                )}
-                {files.slice(0, 400).map((one) => (
-                  <Flex
-                    key={`${one.item} ${one.target}`}
-                    role="row"
-                    align="center"
-                    gap="12px"
-                    px="16px"
-                    minH="27px"
-                    borderBottom="1px solid"
-                    borderColor="line"
-                  >
-                    <Box role="cell" fontFamily="mono" fontSize="11px" color="dim" w="34px">
-                      {one.item + 1}
-                    </Box>
-                    <Box
-                      role="cell"
-                      flex={1}
-                      minW={0}
-                      fontFamily="mono"
-                      fontSize="12px"
-                      overflow="hidden"
-                      textOverflow="ellipsis"
-                      whiteSpace="nowrap"
-                      color={one.problem ? "coral" : undefined}
-                      title={one.problem || one.path}
-                    >
-                      {one.path || "no name"}
-                      {one.problem && (
-                        <Box as="span" fontFamily="body" ml="12px">
-                          {one.problem}
-                        </Box>
-                      )}
-                    </Box>
-                    <Flex role="cell" gap="12px" align="center">
-                      {one.foreign && (
-                        <Do
-                          quiet
-                          hint="Somebody else wrote this file; this writes over this very one"
-                          onClick={() => changeSheet({ allowed: [...(kept.allowed ?? []), one.path] })}
-                        >
-                          Write over it
-                        </Do>
-                      )}
-                      {kept.allowed?.includes(one.path) && !one.problem && (
-                        <Do
-                          quiet
-                          hint="Leave the file that is there alone"
-                          onClick={() => changeSheet({ allowed: (kept.allowed ?? []).filter((path) => path !== one.path) })}
-                        >
-                          writes over a file
-                        </Do>
-                      )}
-                      {kept.heard?.[String(asked.sounds[one.item])] && (
-                        <Do
-                          quiet
-                          hint="It leaves as it was heard when it was put on the sheet; press to let it leave dry"
-                          onClick={() => changeSheet({ heard: without(kept.heard ?? {}, String(asked.sounds[one.item])) })}
-                        >
-                          as heard
-                        </Do>
-                      )}
-                      <Box color="dim" fontSize="12px" whiteSpace="nowrap">
-                        {placeOf(asked, one.item).called && `${placeOf(asked, one.item).called}, `}
-                        {targets[one.target]?.name}
-                      </Box>
-                      <Do
-                        quiet
-                        onClick={() => {
-                          const { kind, id } = placeOf(asked, one.item);
-                          changeSheet({ [kind]: (kept[kind] ?? NONE).filter((other) => other !== id) });
-                        }}
-                        hint="Take this off the sheet"
-                      >
-                        <Box as="span" color="dim">
-                          ×
-                        </Box>
-                      </Do>
-                    </Flex>
-                  </Flex>
-                ))}
-                {files.length > 400 && (
-                  <Box color="dim" p="12px">
-                    and {files.length - 400} more
-                  </Box>
-                )}
-              </Box>
+              <Problems
+                files={files}
+                noted={preview.data?.noted ?? []}
+                sheet={kept}
+                shown={only?.what ?? null}
+                onShow={setOnly}
+                onTakeOff={(items) => {
+                  const rows = rowsOf(files, preview.data?.items ?? [], kept, targets).filter((row) => items.includes(row.planned.item));
+                  changeSheet(without(kept, rows));
+                }}
+                onChange={changeSheet}
+              />
+              <SheetTable
+                library={library}
+                preview={preview.data}
+                error={preview.error?.message ?? ""}
+                asked={asked}
+                sheet={kept}
+                targets={targets}
+                only={items}
+                onChange={changeSheet}
+                onShow={setShow}
+              />
             </Flex>
           )}
         </Beside>

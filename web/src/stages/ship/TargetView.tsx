@@ -12,6 +12,12 @@ import { bitsFor, useFormats } from "../../ui/formats";
 import { Heading, Line, Side } from "../../ui/frames";
 
 type Beside = Schemas["Beside"];
+type Rules = Schemas["Rules"];
+
+const LIMITS: readonly (keyof Rules)[] = [
+  ...(["true_peak_dbtp", "loudest_lufs", "quietest_lufs", "silence_s", "edge_dbfs"] as const),
+  ...(["dc", "correlation", "shortest_s", "longest_s", "strict"] as const),
+];
 
 /** What the ready targets are for. */
 const READY_TOLD: Record<string, string> = {
@@ -24,6 +30,8 @@ interface Props {
   targets: Target[];
   onChange: (targets: Target[]) => void;
   tokens: Record<string, string>;
+  /** What each token gives for the file that is shown. */
+  values: Record<string, string>;
   folder: string;
   onFolder: (folder: string) => void;
   beside: Beside;
@@ -31,11 +39,13 @@ interface Props {
 }
 
 /** How files are written. */
-export function TargetView({ targets, onChange, tokens, folder, onFolder, beside, onBeside }: Props) {
+export function TargetView({ targets, onChange, tokens, values, folder, onFolder, beside, onBeside }: Props) {
   const [format, bits] = [useControl("Target", "format"), useControl("Target", "bits")];
   const models = useModels();
   const [at, setAt] = useState(0);
+  const [limits, setLimits] = useState(false);
   const target = targets[Math.min(at, targets.length - 1)];
+  const rules = target.rules ?? (models?.Rules?.defaults as Rules) ?? {};
   const formats = useFormats();
   const form = formats.find((one) => one.key === target.format);
   const lossless = form !== undefined && form.bits.length > 0;
@@ -105,9 +115,12 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder, beside
       <Controls<Target>
         model="Target"
         names={[
-          ...((target.bits ?? 16) === 16 && lossless ? (["dither"] as const) : []),
+          ...((target.bits ?? 16) === 16 && lossless ? (["dither", ...(target.dither ? (["shaped"] as const) : [])] as const) : []),
           "rate",
           "channels",
+          "tail",
+          "silence_dbfs",
+          ...(target.silence_dbfs == null ? [] : (["room_ms"] as const)),
           "level_by",
           ...levelNames(target),
           ...(!form?.beyond.includes(target.bits ?? 0) ? (["over"] as const) : []),
@@ -117,6 +130,12 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder, beside
         value={target}
         onChange={set}
       />
+      <Flex>
+        <Do quiet on={limits} onClick={() => setLimits(!limits)} hint="What a finished file may not go over; it is read back and held to them">
+          Limits of its files {limits ? "▴" : "▾"}
+        </Do>
+      </Flex>
+      {limits && <Controls<Rules> model="Rules" names={LIMITS} value={rules} onChange={(changed) => set({ rules: { ...rules, ...changed } })} />}
       <Line />
       <Heading>Name of every file</Heading>
       <TextField label="Name template" value={target.template} onCommit={(template) => set({ template })} mono />
@@ -125,14 +144,20 @@ export function TargetView({ targets, onChange, tokens, folder, onFolder, beside
           <Do key={token} quiet hint={meaning} onClick={() => set({ template: `${target.template}{${token}}` })}>
             <Box as="span" fontFamily="mono" fontSize="11px" color="dim">
               {`{${token}}`}
+              {values[token] !== undefined && (
+                <Box as="span" color="glass">
+                  {` ${values[token] || "nothing"}`}
+                </Box>
+              )}
             </Box>
           </Do>
         ))}
       </Flex>
       <Box color="dim" fontSize="12px">
-        A slash makes a folder.
+        A slash makes a folder.{" "}
+        {Object.keys(values).length ? "Beside each token stands what it gives for the chosen file." : "Choose a file to see what each gives."}
       </Box>
-      <Controls<Target> model="Target" names={["spaces", "case"]} value={target} onChange={set} />
+      <Controls<Target> model="Target" names={["begin", "spaces", "case", "tidy"]} value={target} onChange={set} />
       <Line />
       <Heading>Beside the files</Heading>
       <Controls<Beside>

@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Mix, type Node, type Schemas } from "../../api/client";
+import { addToSheet } from "../../between/sheet";
 import { MiniWave } from "../../canvas/MiniWave";
 import { putAway } from "../../documents/named";
 import { Blind } from "../../listening/Blind";
@@ -125,6 +126,9 @@ export function Versions({ mix, versions, against, hearing, onAgainst, onHear, o
                 </Do>
                 <Do onClick={() => onRestore(one)} hint="Take this version back; what is now can be undone to">
                   Restore
+                </Do>
+                <Do quiet onClick={() => void addToSheet("versions", [one.id])} hint="Put this version on the sheet of Ship">
+                  To the sheet
                 </Do>
                 <Fold label="Blind" hint="Whether you hear a difference between now and this version, without knowing which is which">
                   <Blind
