@@ -391,6 +391,7 @@ def ship(
     out: Annotated[Path | None, typer.Option("--out")] = None,
     schema: Annotated[bool, typer.Option("--schema", help="print the sheet's JSON schema")] = False,
     overwrite: Overwrite = None,
+    cluster: Annotated[str, typer.Option("--cluster", metavar="ADDRESS", help="run on the Dask cluster with this scheduler, over a shared folder")] = "",
     as_json: Json = False,
 ) -> None:
     """Render a sheet of sounds to finished files, read every one back, write the manifest."""
@@ -408,6 +409,7 @@ def ship(
         raise OskrenError(f"{home}: there is no such folder; import something first")
     with studio_at(home) as studio:
         into = studio.home.library(library)
+        studio.cluster_at = cluster or studio.cluster_at
         inside = [str(path.resolve().relative_to(out.resolve())) for path in overwrite or () if path.resolve().is_relative_to(out.resolve())]
         result = ship_sheet(studio, into, resolve(studio, into, wanted, sheet.resolve().parent), out, allowed=inside)
     fresh = [report for report in result.reports if report.path not in set(result.unchanged)]

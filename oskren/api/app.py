@@ -22,7 +22,7 @@ from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
 from oskren.api.mend import chain, plugins, reels, saved, steps
 from oskren.api.page import serve_guide, serve_page
-from oskren.api.ship import sheets
+from oskren.api.ship import ready, sheets
 from oskren.api.slice import plans
 from oskren.api.stack import designs, layers, meters, prints, told
 from oskren.api.vary import comparing, recipes, spreads
@@ -154,6 +154,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         recipes,
         comparing,
         plans,
+        ready,
         sheets,
     ):
         app.include_router(module.router, prefix="/api")

@@ -19,6 +19,7 @@ from oskren.core.words.conditions import MOST_WORDS
 from oskren.store.search import counting
 from oskren.store.search.asking import Asked
 from oskren.store.search.counting import Counts
+from oskren.work.engine.cluster import keep_address
 
 router = APIRouter(tags=["state"])
 
@@ -120,6 +121,43 @@ def jobs(studio: InStudio) -> list[JobView]:
 def cancel_job(studio: InStudio, id: int) -> JobView:
     """Ask a job to end; what is finished stays."""
     studio.jobs.cancel(id)
+    return JobView.model_validate(studio.jobs.get(id).model_dump())
+
+
+class ClusterView(BaseModel):
+    """The Dask cluster that ships; without an address this machine does. ``workers`` is None while it is not connected to."""
+
+    address: str = Field("", max_length=300)
+    workers: int | None = None
+
+
+@router.get("/cluster")
+def cluster(studio: InStudio) -> ClusterView:
+    """Where is shipped."""
+    return ClusterView(address=studio.cluster_at)
+
+
+@router.put("/cluster")
+def choose_cluster(studio: InStudio, wanted: ClusterView) -> ClusterView:
+    """Ship on a cluster from now on, once it is found to be able to; or on this machine."""
+    before, studio.cluster_at = studio.cluster_at, wanted.address.strip()
+    try:
+        found = studio.cluster()
+    except OskrenError:
+        studio.cluster_at = before
+        raise
+    keep_address(studio.home.folder, studio.cluster_at)
+    return ClusterView(address=studio.cluster_at, workers=None if found is None else found.size)
+
+
+class Pausing(BaseModel):
+    on: bool
+
+
+@router.post("/jobs/{id}/pause")
+def pause_job(studio: InStudio, id: int, wanted: Pausing) -> JobView:
+    """Let a job rest, or go on: what is begun is finished, nothing else is begun."""
+    studio.jobs.pause(id, wanted.on)
     return JobView.model_validate(studio.jobs.get(id).model_dump())
 
 

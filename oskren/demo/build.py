@@ -272,7 +272,7 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
         "Gear room one-shots",
         OnSheet(sounds=made),
         [Target(name="wav 24", template="{category}/{name}"), Target(name="ogg", format="ogg", template="preview/{name}")],
-        Beside(page=True, readme=True, reel=True),
+        Beside(page=True, readme=True, contacts=True, reel=True),
     )
     shipment = shipments.begin(library, sheet, home / "shipped")
     shipments.run(studio, library, shipment)

@@ -336,6 +336,13 @@ class RecipeRow(Document):
     saved: Mapped[dict[str, Any]] = mapped_column()
 
 
+class ReadySheetRow(Document):
+    """Targets, names and words of a sheet, kept by name."""
+
+    __tablename__ = "ready_sheets"
+    saved: Mapped[dict[str, Any]] = mapped_column()
+
+
 class Draw(Base):
     """One variation of a spread; ``facts`` holds what was measured of it once it is rendered."""
 

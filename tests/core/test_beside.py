@@ -3,6 +3,7 @@
 import html.parser
 import json
 import re
+import xml.etree.ElementTree
 
 import numpy as np
 import wavinfo
@@ -16,7 +17,7 @@ from oskren.core.ship.target import Target
 from oskren.core.ship.write import FileReport, render_file
 from tests.support import RATE, InFolder, sine
 
-ALL = Beside(page=True, readme=True, reel=True, gap_s=0.25)
+ALL = Beside(page=True, readme=True, contacts=True, reel=True, gap_s=0.25)
 WILD = 'Latch </script><b>"é & Ⅳ'
 
 
@@ -54,6 +55,18 @@ class PutBeside(InFolder):
             item = Item(node=self.source(samples, rate), name=name, category=("Glass", "Metal")[k % 2], rights="ours alone", tags=("kit-1",))
             path = f"{'ab'[k % 2]}/sound {k}.wav"
             self.reports.append(render_file(self.renderer, item, Target(), self.out / path, path))
+
+    def test_the_contact_sheet_draws_every_file_and_is_well_formed(self) -> None:
+        beside.write(self.out, f"Hits {WILD}", self.reports, ALL)
+        svg = xml.etree.ElementTree.parse(self.out / "contact sheet.svg").getroot()
+        space = "{http://www.w3.org/2000/svg}"
+        self.assertEqual(len(svg.findall(f"{space}path")), 3)
+        words = [one.text for one in svg.findall(f"{space}text")]
+        self.assertTrue({"a (2)", "b (1)", "Bell", WILD, "Chain"} <= set(words), words)
+        for path in svg.findall(f"{space}path"):
+            ys = [float(point.split()[1]) for point in path.attrib["d"][1:-1].split("L")]
+            self.assertTrue(0 <= min(ys) < 3 and 41 < max(ys) <= 44.6, (min(ys), max(ys)))
+        self.assertLessEqual(max(float(one.attrib["y"]) for one in svg.findall(f"{space}text")), float(svg.attrib["height"]))
 
     def test_the_page_holds_every_file_and_asks_for_nothing_else(self) -> None:
         beside.write(self.out, f"Hits {WILD}", self.reports, ALL)

@@ -17,7 +17,7 @@ from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Titled
 from oskren.core.ship.planning import Noted, Planned, noted, values_of
-from oskren.core.ship.sheet import Beside
+from oskren.core.ship.sheet import Beside, Given
 from oskren.core.ship.target import READY, Target
 from oskren.core.ship.verify import FileReport
 from oskren.core.ship.write import meant
@@ -43,6 +43,7 @@ class ToShip(OnSheet):
     project: int = 1
     allowed: list[str] = Field([], max_length=20_000)
     beside: Beside = Beside()
+    given: Given = Given()
     show: int | None = Field(None, ge=0, description="the file (its place in the preview) whose tokens are told")
 
 
@@ -117,6 +118,7 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     if not wanted.count:
         return Preview(files=[], problems=0, tokens=TOKENS)
     items = titled_on(studio, library, wanted)
+    items = [one._replace(rights=one.rights or wanted.given.rights) for one in items]
     files, counted = _planned(studio, wanted, items)
     values: dict[str, str] = {}
     if wanted.show is not None and wanted.show < len(files):
@@ -159,7 +161,7 @@ def heard_planned(studio: InStudio, library: InLibrary, wanted: ToShip) -> ToHea
 @router.post("/ship")
 def ship_sounds(studio: InStudio, library: InLibrary, wanted: ToShip) -> Shipping:
     """Run a sheet as a job; what it holds keeps the numbers it was given."""
-    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.beside)
+    sheet = shipping.sheet_of(studio, library, wanted.name, wanted, wanted.targets, wanted.beside, wanted.given)
     files, counted = _planned(studio, wanted, titled_on(studio, library, wanted))
     problems = [one.problem for one in files if one.problem]
     if problems:

@@ -21,7 +21,7 @@ from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
 from oskren.core.measure import peaks
 from oskren.core.ship import manifest
-from oskren.core.ship.sheet import PAGE, README, REEL, Beside
+from oskren.core.ship.sheet import CONTACTS, PAGE, README, REEL, Beside
 from oskren.core.ship.verify import FileReport, sha256
 
 TEMPLATE = Path(__file__).with_name("page.html")
@@ -116,6 +116,48 @@ def readme(title: str, reports: Sequence[FileReport]) -> str:
     return "\n".join(lines)
 
 
+ACROSS, CELL, DRAWN = 5, (220, 74), 44
+"""Waveforms in a row of a contact sheet, the size of each with its words, and the height of the waveform (pixels)."""
+
+
+def contacts(root: Path, title: str, reports: Sequence[FileReport]) -> str:
+    """The waveforms of files as one SVG, folder by folder, each with its name, length and loudness; every one is drawn to its own peak."""
+    parts: list[str] = []
+    wide, high = CELL
+    y = 60
+    folders: dict[str, list[FileReport]] = {}
+    for report in sorted(reports, key=lambda one: one.path.casefold()):
+        folders.setdefault(report.path.rpartition("/")[0], []).append(report)
+    for folder, inside in folders.items():
+        parts.append(f'<text x="24" y="{y}" class="folder">{html.escape(folder or "no folder")} ({len(inside)})</text>')
+        y += 12
+        for i, report in enumerate(inside):
+            x, top = 24 + (i % ACROSS) * wide, y + (i // ACROSS) * high
+            name = report.name if len(report.name) <= 30 else report.name[:29] + "…"
+            loud = "" if report.integrated_lufs is None else f", {report.integrated_lufs:.1f} LUFS"
+            parts.append(f'<path transform="translate({x} {top})" d="{_drawn(outline_of(root, report), wide - 16)}"/>')
+            parts.append(f'<text x="{x}" y="{top + DRAWN + 14}">{html.escape(name)}</text>')
+            parts.append(f'<text x="{x}" y="{top + DRAWN + 26}" class="told">{report.duration_s:.2f} s{loud}</text>')
+        y += -(-len(inside) // ACROSS) * high + 30
+    style = "text{font:11px sans-serif;fill:#20302c}.folder{font-size:13px;font-weight:600}.told{fill:#66736e;font-size:10px}path{fill:#2d7d64}"
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" width="{24 * 2 + ACROSS * wide}" height="{y}"><style>{style}</style>'
+    ground = '<rect width="100%" height="100%" fill="#fffdf8"/>'
+    heading = f'<text x="24" y="30" style="font-size:18px;font-weight:600">{html.escape(title)}, {len(reports)} files</text>'
+    return "\n".join([head, ground, heading, *parts, "</svg>", ""])
+
+
+def _drawn(outline: str, wide: float) -> str:
+    """A small waveform as a closed path, to its own peak."""
+    values = np.frombuffer(base64.b64decode(outline), np.int8).astype(np.float64)
+    if not len(values):
+        return ""
+    low, high = values.reshape(2, -1)
+    scale, middle = DRAWN / 2 / max(1.0, float(np.abs(values).max())), DRAWN / 2
+    xs = np.arange(len(high)) * wide / max(1, len(high) - 1)
+    points = [*zip(xs, middle - high * scale, strict=True), *zip(xs[::-1], middle - low[::-1] * scale + 0.5, strict=True)]
+    return "M" + "L".join(f"{x:.1f} {y:.1f}" for x, y in points) + "Z"
+
+
 def reel(root: Path, path: Path, title: str, reports: Sequence[FileReport], gap_s: float) -> None:
     """Files in a row, by their paths, as 24 bit stereo at 48 kHz, each with a cue point that carries its name; of a long one its first minute.
 
@@ -164,6 +206,8 @@ def write(root: Path, title: str, reports: Sequence[FileReport], wanted: Beside,
             temporary[PAGE].write_text(page(root, title, reports))
         if wanted.readme:
             temporary[README].write_text(readme(title, reports))
+        if wanted.contacts:
+            temporary[CONTACTS].write_text(contacts(root, title, reports))
         if wanted.reel:
             first = first or reports[0].target
             reel(root, temporary[REEL], title, [report for report in reports if report.ok and report.target == first], wanted.gap_s)

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel, Field
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
 
 from oskren.core.nodes.heard import Heard
-from oskren.core.ship.sheet import Beside
+from oskren.core.ship.sheet import Beside, Given
 from oskren.core.ship.target import Target
 
 KINDS = ("sounds", "designs", "draws", "versions")
@@ -61,3 +63,18 @@ class SheetDraft(OnSheet):
     folder: str = Field("", max_length=4000)
     allowed: list[str] = Field([], max_length=20_000)
     beside: Beside = Beside()
+    given: Given = Given()
+
+
+class ReadySheet(BaseModel):
+    """A sheet without what is on it, as it is kept by name and handed on as a file: targets with their names and limits, what is put beside the
+    files, what they say where their sounds say nothing."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    format: Literal["oskren-sheet"] = "oskren-sheet"
+    version: Literal[1] = 1
+    name: str = Field(min_length=1, max_length=120)
+    targets: list[Target] = Field(min_length=1, max_length=8)
+    beside: Beside = Beside()
+    given: Given = Given()

@@ -27,6 +27,7 @@ class Item(Frozen):
     notes: str = ""
     rights: str = ""
     recorded: str = ""
+    artist: str = ""
     markers: tuple[tuple[float, str], ...] = ()
     loops: tuple[tuple[float, float], ...] = ()
     """Parts that repeat without a seam (s)."""

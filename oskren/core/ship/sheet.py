@@ -16,7 +16,7 @@ from oskren.core.nodes.model import Chained, Frozen, Node, Step
 from oskren.core.ship.items import Item
 from oskren.core.ship.target import Target
 
-PAGE, README, REEL = "index.html", "README.txt", "preview reel.wav"
+PAGE, README, CONTACTS, REEL = "index.html", "README.txt", "contact sheet.svg", "preview reel.wav"
 
 
 class Beside(Frozen):
@@ -24,13 +24,21 @@ class Beside(Frozen):
 
     page: bool = switch(False, "Page that plays and searches them", f"{PAGE}: waveforms, words and checks; it needs no network")
     readme: bool = switch(False, "Readme", f"{README}: counts, formats and rights")
+    contacts: bool = switch(False, "Contact sheet", f"{CONTACTS}: the waveform of every file, folder by folder, to look over or print")
     reel: bool = switch(False, "Preview reel", f"{REEL}: all files in a row, each with a mark that carries its name")
     gap_s: float = number(0.5, 0, 10, "s", "Silence between them", digits=1, usual=(0, 3))
 
     @property
     def names(self) -> tuple[str, ...]:
         """The files it asks for."""
-        return tuple(name for name, wanted in ((PAGE, self.page), (README, self.readme), (REEL, self.reel)) if wanted)
+        return tuple(name for name, wanted in ((PAGE, self.page), (README, self.readme), (CONTACTS, self.contacts), (REEL, self.reel)) if wanted)
+
+
+class Given(Frozen):
+    """What all files of a sheet say of themselves where their sounds say nothing."""
+
+    rights: str = Field("", max_length=2000)
+    artist: str = Field("", max_length=200)
 
 
 class Sheet(Frozen):
@@ -87,7 +95,7 @@ def _deciding(item: Item, target: Target) -> dict[str, object]:
 
 
 def _words(item: Item) -> dict[str, object]:
-    return item.model_dump(exclude={"node", "sound", "missing", "made", "bits", *(() if item.loops else ("loops",))})
+    return item.model_dump(exclude={"node", "sound", "missing", "made", "bits", *(name for name in ("loops", "artist") if not getattr(item, name))})
 
 
 def _hash(facts: object) -> str:

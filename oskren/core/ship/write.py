@@ -239,6 +239,7 @@ def words_for(item: Item, target: Target) -> Metadata:
         keywords=item.tags,
         comment=", ".join(item.tags),
         rights=item.rights,
+        artist=item.artist,
         date=item.recorded,
         software="Oskren",
         markers=tuple(Marker(at_s=at, label=label) for at, label in item.markers),

@@ -12,11 +12,25 @@ from oskren.core.errors import NotFound
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import put_on, step_on, take_off
 from oskren.store.library import Library
-from oskren.store.tables import Design, Document, RecipeRow, ReelRow, SavedChain, Sound, Use, Version, WantedAnswer, now
+from oskren.store.tables import Design, Document, ReadySheetRow, RecipeRow, ReelRow, SavedChain, Sound, Use, Version, WantedAnswer, now
 
-Kind = Literal["design", "version", "reel", "saved_chain", "recipe"]
-_TABLES: dict[Kind, type[Document]] = {"design": Design, "version": Version, "reel": ReelRow, "saved_chain": SavedChain, "recipe": RecipeRow}
-_CALLED: dict[Kind, str] = {"design": "design", "version": "version", "reel": "review reel", "saved_chain": "saved chain", "recipe": "recipe"}
+Kind = Literal["design", "version", "reel", "saved_chain", "recipe", "ready_sheet"]
+_TABLES: dict[Kind, type[Document]] = {
+    "design": Design,
+    "version": Version,
+    "reel": ReelRow,
+    "saved_chain": SavedChain,
+    "recipe": RecipeRow,
+    "ready_sheet": ReadySheetRow,
+}
+_CALLED: dict[Kind, str] = {
+    "design": "design",
+    "version": "version",
+    "reel": "review reel",
+    "saved_chain": "saved chain",
+    "recipe": "recipe",
+    "ready_sheet": "ready sheet",
+}
 LONGEST_NAME = 200
 
 

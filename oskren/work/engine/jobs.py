@@ -57,6 +57,8 @@ class Kind(Generic[ArgumentsT]):
         Does it, in a thread, with the studio the jobs belong to; gives a model whose ``kind`` is the name.
     left : str
         Empty for work that goes on after a restart. Else: what came of it when the server was ended, in a sentence.
+    pauses : bool
+        Whether it can rest and go on: its work is done by workers, a part at a time.
     behind : bool
         Begins by itself and goes on at the next start: nobody is told of its end, and a server that stops ends it.
     """
@@ -66,10 +68,19 @@ class Kind(Generic[ArgumentsT]):
     run: Callable[[Any, Library, ArgumentsT, Progress], BaseModel]
     left: str = ""
     behind: bool = False
+    pauses: bool = False
+
+
+class WorkerView(BaseModel):
+    """What one worker has done of a job, and the last of it."""
+
+    name: str
+    done: int
+    last: str
 
 
 class JobView(BaseModel):
-    """A job as it stands; ``left_s`` are the seconds left by the pace since it was begun or taken up."""
+    """A job as it stands; ``left_s`` are the seconds left by the pace since it was begun or taken up. ``paused`` is None where it cannot rest."""
 
     id: int
     kind: str
@@ -81,14 +92,18 @@ class JobView(BaseModel):
     message: str
     left_s: float | None
     result: Any
+    paused: bool | None = None
+    workers: list[WorkerView] = []
 
 
 class Job:
     """A job while it runs in this server."""
 
-    def __init__(self, row: JobRow, flag: Path):
-        self.row, self.flag = row, flag
-        self.started, self.before = time.monotonic(), row.done
+    def __init__(self, row: JobRow, flag: Path, *, pauses: bool = False):
+        self.row, self.flag, self.pauses = row, flag, pauses
+        self.resting = flag.with_suffix(".paused")
+        self.workers: dict[str, WorkerView] = {}
+        self.begin()
         self.told = self.kept = 0.0
 
     @property
@@ -99,10 +114,18 @@ class Job:
     def state(self) -> str:
         return self.row.state
 
+    def begin(self) -> None:
+        """From now on its pace counts."""
+        self.started, self.before = time.monotonic(), self.row.done
+
+    @property
+    def paused(self) -> bool:
+        return self.pauses and self.resting.exists()
+
     def left_s(self) -> float | None:
         """Seconds left by the pace so far."""
         row = self.row
-        if row.state != "running" or row.done <= self.before:
+        if row.state != "running" or row.done <= self.before or self.paused:
             return None
         return (time.monotonic() - self.started) * (row.total - row.done) / (row.done - self.before)
 
@@ -159,7 +182,7 @@ class Jobs:
                     self._interrupted(row, kind, str(error))
                 else:
                     going.append(self._run(kind, library, arguments, row).id)
-        for old in self._folder.glob("*.cancel"):
+        for old in [*self._folder.glob("*.cancel"), *self._folder.glob("*.paused")]:
             if old.stem.isdigit() and int(old.stem) not in self._here:
                 old.unlink(missing_ok=True)
         return going
@@ -170,9 +193,14 @@ class Jobs:
         self._ended(row, "interrupted", f"{row.title}: the server was ended while this ran.{how_far} {came}", None, kind)
 
     def _run(self, kind: Kind[Any], library: Library, arguments: Arguments, row: JobRow) -> Job:
-        job = Job(row, self._folder / f"{row.id}.cancel")
+        job = Job(row, self._folder / f"{row.id}.cancel", pauses=kind.pauses)
         job.flag.unlink(missing_ok=True)
-        progress = Progress(lambda done, total: self._at(job, done, total), job.flag.exists, str(job.flag), _Notes(self._store, row.id))
+
+        def by(worker: str, done: int, last: str) -> None:
+            job.workers[worker] = WorkerView(name=worker, done=done, last=last)
+
+        notes = _Notes(self._store, row.id)
+        progress = Progress(lambda done, total: self._at(job, done, total), job.flag.exists, str(job.flag), notes, lambda: job.paused, by)
 
         def run() -> None:
             state, message, result = "done", "", None
@@ -189,6 +217,7 @@ class Jobs:
                 state = "failed"
                 message = f"{row.title}: ended by a fault inside Oskren ({error}); what was finished until then stays. The log tells more."
             job.flag.unlink(missing_ok=True)
+            job.resting.unlink(missing_ok=True)
             self._ended(row, state, message, result, kind)
 
         thread = threading.Thread(target=run, daemon=True, name=f"job {row.id}")
@@ -245,6 +274,20 @@ class Jobs:
         if row.state == "running":
             self._store.unwanted(id)
             (self._folder / f"{id}.cancel").touch()
+
+    def pause(self, id: int, on: bool) -> None:
+        """Let a job rest, or go on; it rests on over a restart of the server. OskrenError when it cannot."""
+        job = self._here[id][0] if id in self._here else None
+        if job is None or job.state != "running":
+            raise OskrenError("This work does not run any more.")
+        if not job.pauses:
+            raise OskrenError(f"{job.row.title}: cannot be paused; it can be cancelled.")
+        if on:
+            job.resting.touch()
+        else:
+            job.resting.unlink(missing_ok=True)
+            job.begin()
+        self._tell(job.row, job)
 
     # ---- looking
 
@@ -316,6 +359,8 @@ def view(row: JobRow, job: Job | None = None) -> JobView:
         message=row.message,
         left_s=None if left is None else round(left, 1),
         result=row.result,
+        paused=job.paused if job is not None and job.pauses and row.state == "running" else None,
+        workers=[] if job is None else sorted(job.workers.values(), key=lambda one: one.name),
     )
 
 

@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import json
 import os
+import platform
 import time
 import uuid
 from collections.abc import Iterable, Iterator, Sequence
@@ -18,10 +19,37 @@ from oskren.core.ship import manifest
 from oskren.core.ship.verify import FileReport
 
 
+def _own(path: str) -> str:
+    """Where this process writes its notes of a journal: several may write at once, also of several machines."""
+    return f"{path}.{platform.node()}-{os.getpid()}"
+
+
 def note(path: str, report: FileReport) -> None:
     """Note a finished file in a journal; called by the worker that wrote it, as soon as it lies in its place."""
-    with open(path, "a", encoding="utf-8") as stream:
+    with open(_own(path), "a", encoding="utf-8") as stream:
         stream.write(report.model_dump_json() + "\n")
+
+
+def note_begun(path: str, shown: str) -> None:
+    """Note in a journal that a file is about to be written where none lies: who finds it there later knows that it is not somebody else's."""
+    with open(_own(path), "a", encoding="utf-8") as stream:
+        stream.write(json.dumps({"begun": shown}) + "\n")
+
+
+def _lines(path: Path) -> list[str]:
+    return [line for one in sorted(path.parent.glob(f"{path.name}.*")) for line in one.read_text(encoding="utf-8").splitlines()]
+
+
+def earlier(path: str, shown: str) -> tuple[bool, FileReport | None]:
+    """Whether a worker of this journal began a file, and its report where it finished it: that worker may have died since."""
+    begun, found = False, None
+    for line in _lines(Path(path)):
+        with contextlib.suppress(ValueError):  # the last line may be cut off
+            told = json.loads(line)
+            begun = begun or told.get("begun") == shown
+            if told.get("path") == shown:
+                found = FileReport.model_validate(told)
+    return begun, found
 
 
 SLACK_NS = 2_000_000_000
@@ -43,6 +71,7 @@ class Journal:
     def begin(self, paths: Sequence[str]) -> None:
         """Note which files (paths within the folder) will be written."""
         self._path.parent.mkdir(parents=True, exist_ok=True)
+        self._forget()
         with open(self._path, "w", encoding="utf-8") as stream:
             stream.write(json.dumps({"out": str(self._out), "paths": list(paths), "begun_ns": time.time_ns(), "process": os.getpid()}) + "\n")
 
@@ -53,16 +82,23 @@ class Journal:
 
     def written(self) -> list[FileReport]:
         """Every file that was finished since it was begun, also after a cancel."""
-        reports = []
+        reports: dict[str, FileReport] = {}
         if self._path.exists():
-            for line in self._path.read_text(encoding="utf-8").splitlines()[1:]:
+            # what was written before workers had notes of their own stands behind the head
+            for line in [*self._path.read_text(encoding="utf-8").splitlines()[1:], *_lines(self._path)]:
                 with contextlib.suppress(ValueError):  # the last line may be cut off
-                    reports.append(FileReport.model_validate_json(line))
-        return reports
+                    report = FileReport.model_validate_json(line)
+                    reports[report.path] = report
+        return list(reports.values())
+
+    def _forget(self) -> None:
+        for one in self._path.parent.glob(f"{self._path.name}.*"):
+            one.unlink(missing_ok=True)
 
     def end(self) -> None:
         """Everything is in the manifest."""
         self._path.unlink(missing_ok=True)
+        self._forget()
 
     def sweep(self, paths: Iterable[str]) -> None:
         """Sweep the folders of these files (paths within the folder) of what killed processes left half-written."""

@@ -27,13 +27,23 @@ class Progress:
         A file whose presence tells worker processes the same; empty when there is none.
     notes : Notes, optional
         Where notes are kept that outlast the server.
+    held : callable, optional
+        Whether the work is to rest for now: what is begun goes on to its end, nothing else is begun.
+    worker : callable, optional
+        Is told what each worker has done: its name, how many, and the last of them.
     """
 
     def __init__(
-        self, told: Callable[[int, int], None] | None = None, stop: Callable[[], bool] | None = None, flag: str = "", notes: Notes | None = None
+        self,
+        told: Callable[[int, int], None] | None = None,
+        stop: Callable[[], bool] | None = None,
+        flag: str = "",
+        notes: Notes | None = None,
+        held: Callable[[], bool] | None = None,
+        worker: Callable[[str, int, str], None] | None = None,
     ) -> None:
         self.flag = flag
-        self._told, self._stop, self._notes = told, stop, notes
+        self._told, self._stop, self._notes, self._held, self._worker = told, stop, notes, held, worker
 
     def at(self, done: int, total: int) -> None:
         """Say how far the work is; raises Cancelled when it is no longer wanted."""
@@ -44,6 +54,16 @@ class Progress:
     def wanted(self) -> bool:
         """Whether the work is to go on."""
         return self._stop is None or not self._stop()
+
+    @property
+    def held(self) -> bool:
+        """Whether the work is to rest for now."""
+        return self.wanted and self._held is not None and self._held()
+
+    def by(self, worker: str, done: int, last: str) -> None:
+        """Say what a worker has done so far, and what was the last of it."""
+        if self._worker is not None:
+            self._worker(worker, done, last)
 
     def noted(self, key: str) -> Any:
         """What this work noted under a key, also before the server was ended; None when nothing."""

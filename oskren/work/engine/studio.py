@@ -27,12 +27,16 @@ from oskren.core.plugins import shelf
 from oskren.core.types import AnyArray, Samples
 from oskren.store import Home, Library
 from oskren.work.engine import tasks
+from oskren.work.engine.cluster import Cluster, address_at
 from oskren.work.engine.glancing import ESTIMATED, Glancing
 from oskren.work.engine.jobs import Jobs
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.told import Told
 from oskren.work.engine.workers import TooLong, Workers
+
+HELD_S = 0.1
+"""How often work that rests looks whether it is to go on."""
 
 BEHIND_S = 900.0
 """How long work that nobody can wait for may go on behind."""
@@ -64,6 +68,9 @@ class Studio:
         self.told = Told()
         self.glancing = Glancing(self.workers, home.folder / "run")
         self._completing: set[str] = set()
+        self._cluster: Cluster | None = None
+        self.cluster_at = address_at(home.folder)
+        """The address of the cluster that ships; empty for this machine."""
         self._lock = threading.Lock()
         self.taking_up: threading.Thread | None = None
 
@@ -73,6 +80,8 @@ class Studio:
         self.jobs.end_behind(within_s=2)
         self.workers.close()
         self.jobs.wait(within_s=5)
+        if self._cluster is not None:
+            self._cluster.close()
         self.home.close()
 
     def place(self, library: Library | None = None, *nodes: Node, flag: str = "") -> Workplace:
@@ -100,21 +109,39 @@ class Studio:
 
     # ---- batches
 
-    def batch(self, calls: Sequence[tuple[Any, ...]], progress: Progress = ALONE, *, counts: bool = True, asked: bool = False) -> Iterator[tuple[int, Any]]:
+    def cluster(self) -> Cluster | None:
+        """The cluster that ships, connected to; None when this machine does. OskrenError when it cannot be had."""
+        if not self.cluster_at:
+            return None
+        with self._lock:
+            if self._cluster is not None and (self._cluster.address != self.cluster_at or not self._cluster.alive):
+                self._cluster.close()
+                self._cluster = None
+            if self._cluster is None:
+                self._cluster = Cluster(self.cluster_at, self.home.folder)
+            return self._cluster
+
+    def batch(
+        self, calls: Sequence[tuple[Any, ...]], progress: Progress = ALONE, *, counts: bool = True, asked: bool = False, far: Cluster | None = None
+    ) -> Iterator[tuple[int, Any]]:
         """Run (function, *arguments) in the pool, a few ahead of what is taken; gives (position, result) as they end.
 
         With ``counts`` each of them is one of the progress; without, whoever takes the results counts. With ``asked`` they are the few somebody
-        waits for, and do not step back behind other work of the machine.
+        waits for, and do not step back behind other work of the machine. With ``far`` they are run by the workers of a cluster.
         """
         pool = "asked" if asked else "batch"
+        size = self.workers.size if far is None else far.size
         waiting: dict[Future[Any], int] = {}
         todo = iter(enumerate(calls))
         done = 0
         try:
             while True:
-                while len(waiting) < self.workers.size * 3 and (entry := next(todo, None)) is not None and progress.wanted:
-                    waiting[self.workers.submit(pool, *entry[1])] = entry[0]
+                while len(waiting) < size * 3 and not progress.held and (entry := next(todo, None)) is not None and progress.wanted:
+                    waiting[self.workers.submit(pool, *entry[1]) if far is None else far.submit(*entry[1])] = entry[0]
                 if not waiting:
+                    if progress.held:
+                        time.sleep(HELD_S)
+                        continue
                     return
                 for future in wait(waiting, return_when=FIRST_COMPLETED).done:
                     position = waiting.pop(future)

@@ -64,4 +64,4 @@ def _export(studio: Studio, library: Library, wanted: Exporting, progress: Progr
     return export(studio, library, wanted.items, wanted.target, Path(wanted.folder), progress)
 
 
-EXPORT = Kind("export", Exporting, _export, left="The files that were written are whole; export the others again.")
+EXPORT = Kind("export", Exporting, _export, left="The files that were written are whole; export the others again.", pauses=True)

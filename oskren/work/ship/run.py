@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -68,12 +69,17 @@ def write(studio: Studio, place: Workplace, files: Sequence[File], progress: Pro
         Files of the same whole that need not be written; they count as done.
     """
     result, ended, total = Written(), before, before + len(files)
-    size = max(1, min(CHUNK, len(files) // (2 * studio.workers.size)))
+    far = studio.cluster()
+    size = max(1, min(CHUNK, len(files) // (2 * (studio.workers if far is None else far).size)))
     progress.at(ended, total)
     calls = [(tasks.ship, place, list(files[at : at + size]), journal) for at in range(0, len(files), size)]
-    for _, answers in studio.batch(calls, progress, counts=False):
+    by: Counter[str] = Counter()
+    for _, answers in studio.batch(calls, progress, counts=False, far=far):
         for answer in answers:
             result.add(answer)
+            by[answer.worker] += 1
+        if answers:
+            progress.by(answers[-1].worker, by[answers[-1].worker], answers[-1].path)
         ended += len(answers)
         progress.at(ended, total)
     return result

@@ -12,7 +12,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Source, Step
 from oskren.core.ship.items import Item
-from oskren.core.ship.sheet import Beside, Sheet
+from oskren.core.ship.sheet import Beside, Given, Sheet
 from oskren.core.ship.target import Target
 from oskren.store import Library
 from oskren.store.tables import Sound
@@ -51,6 +51,7 @@ class SheetFile(BaseModel):
     items: list[SheetItem] = Field(min_length=1)
     targets: list[Target] = Field(default_factory=lambda: [Target()], min_length=1)
     beside: Beside = Beside()
+    given: Given = Field(Given(), description="what files say where their sounds say nothing")
 
 
 def load(path: Path) -> SheetFile:
@@ -79,7 +80,7 @@ def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) ->
         named = {name: value for name, value in own.items() if value is not None}
         if item.name is None and item.sound is not None:
             named["name"] = library.sound(int(found.sound)).name
-        items.append(found.model_copy(update=named))
+        items.append(found.model_copy(update=named | {"rights": found.rights or sheet.given.rights, "artist": sheet.given.artist}))
     return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets), beside=sheet.beside)
 
 

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Node
 from oskren.core.ship.draft import OnSheet
-from oskren.core.ship.sheet import Beside, Sheet
+from oskren.core.ship.sheet import Beside, Given, Sheet
 from oskren.core.ship.target import Target
 from oskren.core.ship.write import meant
 from oskren.core.types import Failed
@@ -29,11 +29,12 @@ MOST_TOLD = 50
 """Failures a job tells of; the report holds them all."""
 
 
-def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targets: list[Target], beside: Beside = Beside()) -> Sheet:
+def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targets: list[Target], beside: Beside = Beside(), given: Given = Given()) -> Sheet:
     """A sheet of what is on it, as it is now, sounds each as it was heard where that is said."""
     if not wanted.count:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    return Sheet(name=name, items=tuple(items_on(studio, library, wanted)), targets=tuple(targets), beside=beside, counted=tuple(wanted.numbers))
+    items = tuple(one.model_copy(update={"rights": one.rights or given.rights, "artist": given.artist}) for one in items_on(studio, library, wanted))
+    return Sheet(name=name, items=items, targets=tuple(targets), beside=beside, counted=tuple(wanted.numbers))
 
 
 def begin(library: Library, sheet: Sheet, folder: Path, project: int = 1, allowed: Collection[str] = ()) -> int:
@@ -109,7 +110,7 @@ class Shipped(BaseModel):
     over: list[str]
 
 
-SHIP = Kind("ship", Shipping, lambda studio, library, wanted, progress: run(studio, library, wanted.shipment, progress))
+SHIP = Kind("ship", Shipping, lambda studio, library, wanted, progress: run(studio, library, wanted.shipment, progress), pauses=True)
 
 
 def heard(studio: Studio, library: Library, shipment: int, path: str) -> tuple[Node, Node | None]:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import os
+import platform
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.render import Renderer
 from oskren.core.ship import beside
 from oskren.core.ship.sheet import Beside
-from oskren.core.ship.verify import FileReport
+from oskren.core.ship.verify import FileReport, sha256
 from oskren.core.ship.write import File, OverFullScale, render_file
-from oskren.work.engine.journal import note
+from oskren.work.engine.journal import earlier, note, note_begun
 from oskren.work.engine.place import Workplace
 
 
@@ -25,6 +27,8 @@ class Shipped:
     reason: str = ""
     over: bool = False
     sound: str = ""
+    worker: str = field(default_factory=lambda: f"{platform.node() or 'here'} {os.getpid()}")
+    """Who wrote it: the machine and the process."""
 
 
 def ship(place: Workplace, files: Sequence[File], journal: str = "") -> list[Shipped]:
@@ -33,21 +37,28 @@ def ship(place: Workplace, files: Sequence[File], journal: str = "") -> list[Shi
     answers: list[Shipped] = []
     for one in files:
         try:
-            answers.append(_ship(renderer, one))
+            answers.append(_ship(renderer, one, journal))
         except Cancelled:
             break  # what is finished is told; the rest was not begun
-        report_ = answers[-1].report
-        if journal and report_ is not None:
-            note(journal, report_)
         renderer.cache.forget()  # type: ignore[attr-defined]
     return answers
 
 
-def _ship(renderer: Renderer, one: File) -> Shipped:
+def _ship(renderer: Renderer, one: File, journal: str = "") -> Shipped:
     try:
-        if not one.may_be and one.path.exists():
-            raise OskrenError(f"{one.path}: was put there by somebody else meanwhile, and was left as it is")
-        return Shipped(one.shown, render_file(renderer, one.item, one.target, one.path, one.shown).model_copy(update={"why": one.why, "made": one.item.made}))
+        if one.path.exists():
+            # another worker may have died over it
+            begun, report = earlier(journal, one.shown) if journal else (False, None)
+            if report is not None and report.sha256 == sha256(one.path):
+                return Shipped(one.shown, report)
+            if not one.may_be and not begun:
+                raise OskrenError(f"{one.path}: was put there by somebody else meanwhile, and was left as it is")
+        elif journal:
+            note_begun(journal, one.shown)
+        report = render_file(renderer, one.item, one.target, one.path, one.shown).model_copy(update={"why": one.why, "made": one.item.made})
+        if journal:
+            note(journal, report)
+        return Shipped(one.shown, report)
     except Cancelled:
         raise
     except OverFullScale as error:

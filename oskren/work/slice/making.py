@@ -272,4 +272,4 @@ def _cut(studio: Studio, library: Library, wanted: Cutting, progress: Progress) 
     return OneShots(sounds=make_of(studio, library, wanted.sound, wanted.node, wanted.plan, progress))
 
 
-CUT = Kind("slice", Cutting, _cut)
+CUT = Kind("slice", Cutting, _cut, pauses=True)

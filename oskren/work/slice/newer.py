@@ -132,4 +132,4 @@ def _remake(studio: Studio, library: Library, wanted: Remaking, progress: Progre
     return Remade(sound=wanted.sound, remade=remake(studio, library, wanted.sound, progress))
 
 
-REMAKE = Kind("remake", Remaking, _remake)
+REMAKE = Kind("remake", Remaking, _remake, pauses=True)

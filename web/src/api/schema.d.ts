@@ -144,6 +144,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cluster": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cluster
+         * @description Where is shipped.
+         */
+        get: operations["cluster"];
+        /**
+         * Choose Cluster
+         * @description Ship on a cluster from now on, once it is found to be able to; or on this machine.
+         */
+        put: operations["choose_cluster"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause Job
+         * @description Let a job rest, or go on: what is begun is finished, nothing else is begun.
+         */
+        post: operations["pause_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/events": {
         parameters: {
             query?: never;
@@ -3620,6 +3664,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/ready-sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ready Sheets
+         * @description All that are kept, by name.
+         */
+        get: operations["ready_sheets"];
+        put?: never;
+        /**
+         * Keep Ready Sheet
+         * @description Keep a sheet by its name; one of the same name is replaced.
+         */
+        post: operations["keep_ready_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/ready-sheets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ready Sheet
+         * @description One of them.
+         */
+        get: operations["ready_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/ready-sheets/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Load Ready Sheet
+         * @description Keep a sheet somebody handed on; one sentence when it is none.
+         */
+        post: operations["load_ready_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/ready-sheets/{id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ready Sheet File
+         * @description One of them as a file to hand on.
+         */
+        get: operations["ready_sheet_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/ship/ready": {
         parameters: {
             query?: never;
@@ -4019,6 +4147,11 @@ export interface components {
              */
             readme: boolean;
             /**
+             * Contact sheet
+             * @default false
+             */
+            contacts: boolean;
+            /**
              * Preview reel
              * @default false
              */
@@ -4277,6 +4410,19 @@ export interface components {
             warning: boolean;
             /** Note */
             note: string;
+        };
+        /**
+         * ClusterView
+         * @description The Dask cluster that ships; without an address this machine does. ``workers`` is None while it is not connected to.
+         */
+        ClusterView: {
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+            /** Workers */
+            workers?: number | null;
         };
         /**
          * ComparedView
@@ -5415,19 +5561,6 @@ export interface components {
             effort: number;
         };
         /**
-         * Given
-         * @description What the chain did to each of them.
-         */
-        Given: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "chain";
-            /** Rows */
-            rows: components["schemas"]["Outcome"][];
-        };
-        /**
          * Giving
          * @description Sounds a chain is put on: as a copy instead of what they have, as a copy after it, or linked.
          */
@@ -5747,7 +5880,14 @@ export interface components {
             /** Left S */
             left_s: number | null;
             /** Result */
-            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Remade"] | components["schemas"]["Shipped"]) | null;
+            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["oskren__work__mend__giving__Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Remade"] | components["schemas"]["Shipped"]) | null;
+            /** Paused */
+            paused?: boolean | null;
+            /**
+             * Workers
+             * @default []
+             */
+            workers: components["schemas"]["WorkerView"][];
         };
         /**
          * Judged
@@ -7140,6 +7280,11 @@ export interface components {
             /** Missing */
             missing: boolean;
         };
+        /** Pausing */
+        Pausing: {
+            /** On */
+            on: boolean;
+        };
         /**
          * Performance
          * @description Everything that was played, and how it is to be laid out.
@@ -7623,7 +7768,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
+            kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
             /** Id */
             id: number;
             /** Name */
@@ -7702,6 +7847,58 @@ export interface components {
             x: number[];
             /** Y */
             y: number[];
+        };
+        /**
+         * ReadyHead
+         * @description A ready sheet in a list.
+         */
+        ReadyHead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Targets */
+            targets: string[];
+        };
+        /**
+         * ReadySheet
+         * @description A sheet without what is on it, as it is kept by name and handed on as a file: targets with their names and limits, what is put beside the
+         *     files, what they say where their sounds say nothing.
+         */
+        ReadySheet: {
+            /**
+             * Format
+             * @default oskren-sheet
+             * @constant
+             */
+            format: "oskren-sheet";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /** Name */
+            name: string;
+            /** Targets */
+            targets: components["schemas"]["Target"][];
+            /**
+             * @default {
+             *       "page": false,
+             *       "readme": false,
+             *       "contacts": false,
+             *       "reel": false,
+             *       "gap_s": 0.5
+             *     }
+             */
+            beside: components["schemas"]["Beside"];
+            /**
+             * @default {
+             *       "rights": "",
+             *       "artist": ""
+             *     }
+             */
+            given: components["schemas"]["oskren__core__ship__sheet__Given"];
         };
         /**
          * Rebuilt
@@ -8261,7 +8458,7 @@ export interface components {
              */
             silence_s: number | null;
             /**
-             * First and last sample at most
+             * First, last sample at most
              * @default -40
              */
             edge_dbfs: number | null;
@@ -8271,7 +8468,7 @@ export interface components {
              */
             dc: number | null;
             /**
-             * Left and right agree at least
+             * Sides agree at least
              * @default -0.3
              */
             correlation: number | null;
@@ -8559,11 +8756,19 @@ export interface components {
              * @default {
              *       "page": false,
              *       "readme": false,
+             *       "contacts": false,
              *       "reel": false,
              *       "gap_s": 0.5
              *     }
              */
             beside: components["schemas"]["Beside"];
+            /**
+             * @default {
+             *       "rights": "",
+             *       "artist": ""
+             *     }
+             */
+            given: components["schemas"]["oskren__core__ship__sheet__Given"];
         };
         /**
          * SheetKept
@@ -9962,11 +10167,19 @@ export interface components {
              * @default {
              *       "page": false,
              *       "readme": false,
+             *       "contacts": false,
              *       "reel": false,
              *       "gap_s": 0.5
              *     }
              */
             beside: components["schemas"]["Beside"];
+            /**
+             * @default {
+             *       "rights": "",
+             *       "artist": ""
+             *     }
+             */
+            given: components["schemas"]["oskren__core__ship__sheet__Given"];
             /**
              * Show
              * @description the file (its place in the preview) whose tokens are told
@@ -10250,6 +10463,18 @@ export interface components {
             there: boolean;
         };
         /**
+         * WorkerView
+         * @description What one worker has done of a job, and the last of it.
+         */
+        WorkerView: {
+            /** Name */
+            name: string;
+            /** Done */
+            done: number;
+            /** Last */
+            last: string;
+        };
+        /**
          * Editing
          * @description A change of many sounds.
          */
@@ -10302,6 +10527,22 @@ export interface components {
             edit: components["schemas"]["oskren__core__stack__edits__Add"] | components["schemas"]["Set"] | components["schemas"]["Together"] | components["schemas"]["Apart"] | components["schemas"]["Duplicate"] | components["schemas"]["oskren__core__stack__edits__Move"] | components["schemas"]["ShiftTime"] | components["schemas"]["Remove"];
         };
         /**
+         * Given
+         * @description What all files of a sheet say of themselves where their sounds say nothing.
+         */
+        oskren__core__ship__sheet__Given: {
+            /**
+             * Rights
+             * @default
+             */
+            rights: string;
+            /**
+             * Artist
+             * @default
+             */
+            artist: string;
+        };
+        /**
          * Add
          * @description Put a layer in, as the last one.
          */
@@ -10327,6 +10568,19 @@ export interface components {
             ids: string[];
             /** Before */
             before?: string | null;
+        };
+        /**
+         * Given
+         * @description What the chain did to each of them.
+         */
+        oskren__work__mend__giving__Given: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "chain";
+            /** Rows */
+            rows: components["schemas"]["Outcome"][];
         };
     };
     responses: never;
@@ -10591,6 +10845,130 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cluster: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_cluster: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClusterView"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClusterView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pause_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pausing"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -14799,7 +15177,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -14844,7 +15222,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -14889,7 +15267,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -19840,6 +20218,221 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ready_sheets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyHead"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_ready_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadySheet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyHead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ready_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadySheet"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    load_ready_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/plain": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadyHead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ready_sheet_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Not Found */

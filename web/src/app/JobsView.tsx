@@ -16,10 +16,13 @@ interface Going {
   hint?: string;
   onEnd: () => void;
   others?: number;
+  /** Null where it cannot rest. */
+  paused?: boolean | null;
+  onPause?: () => void;
 }
 
 /** One thing that is going on: how far it is, what is left, and its end. */
-function GoingOn({ label, title, share, left, end, hint, onEnd, others = 0 }: Going) {
+function GoingOn({ label, title, share, left, end, hint, onEnd, others = 0, paused = null, onPause }: Going) {
   return (
     <Flex
       align="center"
@@ -45,6 +48,11 @@ function GoingOn({ label, title, share, left, end, hint, onEnd, others = 0 }: Go
       <Box color="dim" minW="76px">
         {left}
       </Box>
+      {paused !== null && (
+        <Do quiet on={paused} onClick={onPause} hint={paused ? "Go on where it rests" : "What is begun is finished; nothing else is begun"}>
+          {paused ? "Go on" : "Pause"}
+        </Do>
+      )}
       <Do quiet hint={hint} onClick={onEnd}>
         {end}
       </Do>
@@ -79,7 +87,9 @@ export function JobsView() {
       label="Running job"
       title={`${job.title} ${job.total ? `${job.done} / ${job.total}` : ""}`}
       share={job.total ? job.done / job.total : 0}
-      left={left(job.left_s ?? null)}
+      left={job.paused ? "paused" : left(job.left_s ?? null)}
+      paused={job.paused ?? null}
+      onPause={() => got(api.POST("/api/jobs/{id}/pause", { params: { path: { id: job.id } }, body: { on: !job.paused } })).catch(complain)}
       end="Cancel"
       onEnd={() => got(api.POST("/api/jobs/{id}/cancel", { params: { path: { id: job.id } } })).catch(complain)}
       others={running.length - 1}

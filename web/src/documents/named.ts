@@ -14,6 +14,7 @@ const LISTS: Record<Kind, string[]> = {
   reel: ["reels"],
   saved_chain: ["chains", "mend", "sound"],
   recipe: ["recipes"],
+  ready_sheet: ["ready sheets"],
 };
 
 /** Ask for the lists anew; resolves when the first of them is there. */

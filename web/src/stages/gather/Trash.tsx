@@ -15,6 +15,7 @@ const CALLED: Record<Kind, string> = {
   reel: "Review reel",
   saved_chain: "Saved chain",
   recipe: "Recipe",
+  ready_sheet: "Ready sheet",
 };
 
 export function Trash({ sounds }: { sounds: number }) {

@@ -12,16 +12,20 @@ import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { Input } from "../../ui/fields";
-import { Bar, Empty, Title } from "../../ui/frames";
+import { Bar, Empty, Line, Side, Title } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
 import { useSettled } from "../../ui/useSettled";
+import { Along } from "./Along";
 import { rowsOf, without } from "./files";
 import { Problems } from "./Problems";
+import { ReadySheets } from "./ReadySheets";
 import { Report } from "./Report";
+import { Running } from "./Running";
 import { SheetTable } from "./SheetTable";
 import { TargetView } from "./TargetView";
+import { Where } from "./Where";
 
 export default function Ship() {
   const project = useShared((state) => state.project);
@@ -116,6 +120,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
               .map((one) => [String(one.id), `${one.name}, ${one.files} files, ${one.state}`] as const),
           ]}
         />
+        {report === null && <ReadySheets library={library} sheet={kept} onUse={changeSheet} />}
         <Box flex={1} />
         {report === null ? (
           <>
@@ -140,6 +145,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
           </Do>
         )}
       </Bar>
+      <Running library={library} />
       {report !== null && over > 0 && (
         <Flex role="alert" gap="8px" align="center" px="18px" py="8px" bg="raised" borderBottom="1px solid" borderColor="coral">
           <Box color="coral" flex={1}>
@@ -163,16 +169,18 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
           label="the targets"
           width={290}
           side={
-            <TargetView
-              targets={targets}
-              onChange={(next) => changeSheet({ targets: next })}
-              tokens={preview.data?.tokens ?? {}}
-              values={preview.data?.values ?? {}}
-              folder={folder}
-              onFolder={(next) => changeSheet({ folder: next.trim() })}
-              beside={kept.beside}
-              onBeside={(values) => changeSheet({ beside: { ...kept.beside, ...values } }, Object.keys(values).join())}
-            />
+            <Side label="Targets">
+              <Where folder={folder} onFolder={(next) => changeSheet({ folder: next.trim() })} />
+              <Line />
+              <TargetView
+                targets={targets}
+                onChange={(next) => changeSheet({ targets: next })}
+                tokens={preview.data?.tokens ?? {}}
+                values={preview.data?.values ?? {}}
+              />
+              <Line />
+              <Along sheet={kept} onChange={changeSheet} />
+            </Side>
           }
         >
           {empty ? (

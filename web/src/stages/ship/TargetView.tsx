@@ -9,9 +9,8 @@ import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl, useModels } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { bitsFor, useFormats } from "../../ui/formats";
-import { Heading, Line, Side } from "../../ui/frames";
+import { Heading, Line } from "../../ui/frames";
 
-type Beside = Schemas["Beside"];
 type Rules = Schemas["Rules"];
 
 const LIMITS: readonly (keyof Rules)[] = [
@@ -32,14 +31,10 @@ interface Props {
   tokens: Record<string, string>;
   /** What each token gives for the file that is shown. */
   values: Record<string, string>;
-  folder: string;
-  onFolder: (folder: string) => void;
-  beside: Beside;
-  onBeside: (values: Partial<Beside>) => void;
 }
 
 /** How files are written. */
-export function TargetView({ targets, onChange, tokens, values, folder, onFolder, beside, onBeside }: Props) {
+export function TargetView({ targets, onChange, tokens, values }: Props) {
   const [format, bits] = [useControl("Target", "format"), useControl("Target", "bits")];
   const models = useModels();
   const [at, setAt] = useState(0);
@@ -65,10 +60,7 @@ export function TargetView({ targets, onChange, tokens, values, folder, onFolder
     setAt(targets.length);
   };
   return (
-    <Side label="Targets">
-      <Heading>Folder to ship to</Heading>
-      <TextField label="Folder to ship to" value={folder} onCommit={onFolder} mono />
-      <Line />
+    <>
       <Heading>Targets</Heading>
       <Flex gap="6px" wrap="wrap">
         {targets.map((one, i) => (
@@ -158,14 +150,6 @@ export function TargetView({ targets, onChange, tokens, values, folder, onFolder
         {Object.keys(values).length ? "Beside each token stands what it gives for the chosen file." : "Choose a file to see what each gives."}
       </Box>
       <Controls<Target> model="Target" names={["begin", "spaces", "case", "tidy"]} value={target} onChange={set} />
-      <Line />
-      <Heading>Beside the files</Heading>
-      <Controls<Beside>
-        model="Beside"
-        names={["page", "readme", "reel", ...(beside.reel ? (["gap_s"] as const) : [])]}
-        value={beside}
-        onChange={onBeside}
-      />
       {targets.length > 1 && (
         <Do
           onClick={() => {
@@ -176,6 +160,6 @@ export function TargetView({ targets, onChange, tokens, values, folder, onFolder
           Remove this target
         </Do>
       )}
-    </Side>
+    </>
   );
 }
