@@ -44,8 +44,8 @@ from tests.support import RATE, struck
 from tests.test_work import ended
 
 ROOT = Path(__file__).parents[1]
-ALL_BESIDE = Beside(page=True, readme=True, reel=True)
-SENT = {".wav", ".html", ".txt"}
+ALL_BESIDE = Beside(page=True, readme=True, contacts=True, reel=True)
+SENT = {".wav", ".html", ".txt", ".svg"}
 
 
 class Counting(Arguments):
@@ -262,7 +262,7 @@ class Killed(unittest.TestCase):
         answer: dict[str, Any] = json.loads(self.killer.stdout.readline())
         return answer
 
-    def killed_and_taken_up(self, kind: str, prepare: Any, seed: int) -> dict[str, Any]:
+    def killed_and_taken_up(self, kind: str, prepare: Any, seed: int, kills: int = KILLS) -> dict[str, Any]:
         """Compare what is there after kills with what is there without any, which is given back."""
         plain = self.folder / f"{kind} plain"
         shutil.copytree(self.folder / "base", plain / "home")
@@ -270,7 +270,7 @@ class Killed(unittest.TestCase):
         self.assertEqual(whole["status"], 0)
         expected = self.state(plain)
         random, killed = np.random.default_rng(seed), 0
-        for kill in range(self.KILLS):
+        for kill in range(kills):
             at = self.folder / f"{kind} {kill}"
             shutil.copytree(self.folder / "base", at / "home")
             arguments = prepare(at)
@@ -281,7 +281,7 @@ class Killed(unittest.TestCase):
                 self.assertEqual(self.order(at, kind, arguments)["status"], 0)
                 self.assertEqual(self.state(at), expected)
             shutil.rmtree(at)
-        self.assertGreaterEqual(killed, self.KILLS)
+        self.assertGreaterEqual(killed, kills)
         return expected
 
     def state(self, at: Path) -> dict[str, Any]:
@@ -401,7 +401,7 @@ class Killed(unittest.TestCase):
             items = tuple(Item(node=Excerpt(node=node, start_s=0.1 * k, end_s=0.1 * k + 0.09), name=f"cut {k:02d}") for k in range(24))
             return {"shipment": shipments.begin(library, Sheet(items=items, targets=(Target(),), beside=ALL_BESIDE), at / "out")}
 
-        self.killed_and_taken_up("ship", prepare, 6)
+        self.killed_and_taken_up("ship", prepare, 6, kills=60)
 
 
 if __name__ == "__main__":

@@ -5,8 +5,10 @@ import re
 import numpy as np
 import soundfile as sf
 
+from oskren.core.audio import files
 from tests.browser.bench import HERE, OnTheBench
 from tests.browser.support import expect
+from tests.support import RATE, struck
 
 
 class Ship(OnTheBench):
@@ -17,7 +19,7 @@ class Ship(OnTheBench):
         (out / "wav").mkdir(parents=True)
         for name in names[:2]:
             (out / "wav" / f"{name}.wav").write_bytes(b"somebody's")
-        self.post("sheets/1/items", {"sounds": [self.sound(name) for name in names]})
+        self.put("sheets/1", {"sounds": [self.sound(name) for name in names]})
         self.stage("Ship")
         page.get_by_label("Folder to ship to").fill(str(out))
         page.get_by_label("Folder to ship to").press("Enter")
@@ -127,3 +129,45 @@ class Ship(OnTheBench):
         expect(report.locator("[data-row]").filter(has_text="Too loud")).to_contain_text("failed")
         expect(report).to_contain_text("may click")
         self.assertLess(float(np.abs(sf.read(out / "Too loud.wav")[0]).max()), 1.0)
+
+    def test_from_a_sheet_to_a_page_with_everything_mended_on_the_way(self) -> None:
+        """Two called alike, one too loud, one over a foreign file, one whose file is missing; then the page plays what was written."""
+        page, out = self.page, self.folder / "way"
+        files.write(self.folder / "away" / "going too.wav", struck(0.5, seed=32), RATE, 24)
+        self.post("import", {"paths": [str(self.folder / "away")], "refer": True})
+        self.kept(f"{HERE}/sounds?q=going", "it.total > 0")
+        names = ("Too loud", "Bolt drop", "Dome glass, ring", "going too")
+        out.mkdir()
+        (out / "Dome glass, ring.wav").write_bytes(b"somebody's")
+        self.put("sheets/1", {"sounds": [self.sound(name) for name in names], "folder": str(out), "targets": [{"template": "alike"}]})
+        (self.folder / "away" / "going too.wav").unlink()
+        self.stage("Ship")
+        before = page.get_by_role("region", name="Before it ships")
+        before.get_by_role("button", name="Take them off").click()
+        expect(before).to_contain_text("3 files would be called like another")
+        before.get_by_role("button", name="Lower what goes over").click()
+        template = page.get_by_label("Name template")
+        template.fill("{name}")
+        template.press("Enter")
+        before.get_by_role("button", name="Write over them").click()
+        rights = page.get_by_label("Rights of all files")
+        rights.fill("the glassworks alone")
+        rights.press("Enter")
+        expect(before).not_to_contain_text("rights")
+        for what in ("Page that plays and searches them", "Contact sheet"):
+            page.get_by_role("button", name=what).click()
+        page.get_by_role("button", name="Ready sheets").click()
+        page.get_by_role("button", name="Keep these targets").click()
+        page.get_by_label("Name of the ready sheet").fill("Hand over")
+        page.get_by_label("Name of the ready sheet").press("Enter")
+        expect(page.get_by_role("group", name="Hand over")).to_be_visible()
+        self.press("Escape")
+        page.get_by_role("button", name="Ship 3 files").click()
+        expect(page.get_by_text("3 files, 0 of them unchanged, 0 failed")).to_be_visible()
+        self.assertEqual(sorted(path.name for path in out.glob("*.wav")), ["Bolt drop.wav", "Dome glass, ring.wav", "Too loud.wav"])
+        self.assertTrue((out / "contact sheet.svg").exists())
+        shown = page.context.new_page()
+        shown.goto((out / "index.html").as_uri())
+        shown.get_by_label("Search").fill("glass")
+        expect(shown.locator(".file").filter(visible=True)).to_have_count(1)
+        shown.close()

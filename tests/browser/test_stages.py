@@ -346,6 +346,9 @@ class Stages(InBrowser):
 
     def test_ship_converts_and_reports(self) -> None:
         page = self.page
+        # the demo's own sheet makes room for another
+        httpx.put(f"http://127.0.0.1:{self.port}/api/{LIBRARY}/sheets/1", json={}, timeout=60).raise_for_status()
+        page.reload()
         self.choose("Lens turret, seated")
         self.press("j")
         self.choose("Wave, over shingle")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from fastapi.responses import FileResponse, HTMLResponse
 from pydantic import BaseModel, Field
 
@@ -112,9 +112,14 @@ def ready_targets(library: InLibrary) -> list[Target]:
     return list(READY)
 
 
-@router.post("/ship/preview")
-def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
+@router.post("/ship/preview", response_model=Preview)
+def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Response:
     """Names and problems, before anything is rendered."""
+    # written here and not looked through once more: it may hold tens of thousands of files
+    return Response(_preview(studio, library, wanted).model_dump_json(), media_type="application/json")
+
+
+def _preview(studio: Studio, library: Library, wanted: ToShip) -> Preview:
     if not wanted.count:
         return Preview(files=[], problems=0, tokens=TOKENS)
     items = titled_on(studio, library, wanted)
@@ -124,14 +129,14 @@ def preview(studio: InStudio, library: InLibrary, wanted: ToShip) -> Preview:
     if wanted.show is not None and wanted.show < len(files):
         one = files[wanted.show]
         numbers, target = counted[one.item], wanted.targets[one.target]
-        places = (numbers.get(counter, one.item + target.begin) for counter in ("number", "within", f"place {target.name}"))
-        values = {token: str(value) for token, value in values_of(wanted.name, target, items[one.item], *places).items()}
+        number, within, place = (numbers.get(counter, one.item + target.begin) for counter in ("number", "within", f"place {target.name}"))
+        values = {token: str(value) for token, value in values_of(wanted.name, target, items[one.item], number, within, place).items()}
     told = noted(items, wanted.targets, files, str(_folder(studio, wanted)))
     facts = [
-        Facts.model_construct(key=key, name=one.name, category=one.category, seconds=one.seconds, rate=one.rate, channels=one.channels)
+        Facts(key=key, name=one.name, category=one.category, seconds=one.seconds, rate=one.rate, channels=one.channels)
         for key, one in zip(wanted.keys, items, strict=True)
     ]
-    return Preview.model_construct(files=files, items=facts, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told, values=values)
+    return Preview(files=files, items=facts, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told, values=values)
 
 
 def _run(studio: Studio, library: Library, id: int, name: str) -> Job:

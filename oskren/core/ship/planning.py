@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from oskren.core.audio.formats import format_of
@@ -64,7 +64,38 @@ def count(counter: str, groups: Sequence[str], before: Sequence[Counts], begin: 
     return numbers
 
 
-def values_of(sheet: str, target: Target, item: Titled, number: int, within: int, place: int = 1) -> dict[str, object]:
+class _Naming(NamedTuple):
+    """What the tokens of a name are looked up in."""
+
+    sheet: str
+    target: Target
+    item: Titled
+    number: int
+    within: int
+    place: int
+
+
+_VALUES: dict[str, Callable[[_Naming], object]] = {
+    "category": lambda one: one.item.category.replace("/", "-") or "uncategorised",
+    "name": lambda one: one.item.name,
+    "number": lambda one: one.number,
+    "within": lambda one: one.within,
+    "place": lambda one: one.place,
+    "rate": lambda one: f"{format_of(one.target.format).rate_for(one.target.rate or one.item.rate) / 1000:g}k",
+    "bits": lambda one: (one.target.bits or format_of(one.target.format).bits_for(one.item.bits)) if format_of(one.target.format).lossless else "",
+    "channels": lambda one: {1: "mono", 2: "stereo"}.get(_wide(one.target, one.item), f"{_wide(one.target, one.item)}ch"),
+    "target": lambda one: one.target.name,
+    "sheet": lambda one: one.sheet,
+    "top": lambda one: one.item.category.split("/")[0] or "uncategorised",
+    "code": lambda one: one.item.code,
+    "kit": lambda one: one.item.tagged("kit"),
+    "alike": lambda one: one.item.tagged("alike"),
+    "length": lambda one: names.band_of(one.item.seconds, names.LENGTH_BANDS),
+    "bright": lambda one: names.band_of(one.item.brightness_hz, names.BRIGHT_BANDS),
+}
+
+
+def values_of(sheet: str, target: Target, item: Titled, number: int, within: int, place: int = 1, wanted: Iterable[str] = tuple(_VALUES)) -> dict[str, object]:
     """What each token of a name template stands for, for an item and a target.
 
     Parameters
@@ -73,27 +104,11 @@ def values_of(sheet: str, target: Target, item: Titled, number: int, within: int
         Its name.
     number, within, place : int
         Its place on the sheet, within its category, within its folder.
+    wanted : iterable of str, optional
+        Only these tokens.
     """
-    wide = _wide(target, item)
-    form = format_of(target.format)
-    return {
-        "category": item.category.replace("/", "-") or "uncategorised",
-        "name": item.name,
-        "number": number,
-        "within": within,
-        "rate": f"{form.rate_for(target.rate or item.rate) / 1000:g}k",
-        "bits": (target.bits or form.bits_for(item.bits)) if form.lossless else "",
-        "channels": {1: "mono", 2: "stereo"}.get(wide, f"{wide}ch"),
-        "target": target.name,
-        "sheet": sheet,
-        "top": item.category.split("/")[0] or "uncategorised",
-        "code": item.code,
-        "kit": item.tagged("kit"),
-        "alike": item.tagged("alike"),
-        "length": names.band_of(item.seconds, names.LENGTH_BANDS),
-        "bright": names.band_of(item.brightness_hz, names.BRIGHT_BANDS),
-        "place": place,
-    }
+    one = _Naming(sheet, target, item, number, within, place)
+    return {token: _VALUES[token](one) for token in wanted}
 
 
 def _wide(target: Target, item: Titled) -> int:
@@ -126,11 +141,12 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
         numbers = count("number", [""] * len(items), before, target.begin)
         within = count("within", [item.category for item in items], before, target.begin)
         form = format_of(target.format)
+        wanted = [token for token in _VALUES if "{" + token in target.template]
         paths: list[str] = []
         wrong: list[str] = []
         for item, number, nth in zip(items, numbers, within, strict=True):
             try:
-                paths.append(_named(target, values_of(name, target, item, number, nth), form.suffix))
+                paths.append(_named(target, values_of(name, target, item, number, nth, wanted=wanted), form.suffix))
                 wrong.append("")
             except OskrenError as error:
                 paths.append("")
@@ -140,7 +156,7 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
             places = count(f"place {target.name}", [path.rpartition("/")[0].casefold() for path in paths], before, target.begin)
             for i, item in enumerate(items):
                 if paths[i]:
-                    paths[i] = _named(target, values_of(name, target, item, numbers[i], within[i], places[i]), form.suffix)
+                    paths[i] = _named(target, values_of(name, target, item, numbers[i], within[i], places[i], wanted), form.suffix)
         given = {"number": numbers, "within": within, "place": places}
         for token, its in given.items():
             if "{" + token in target.template:
@@ -152,7 +168,7 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
             if not problem and form.most_channels and wide > form.most_channels:
                 kind = "channels"
                 problem = f"{form.label} holds {form.most_channels} channels at most, not {wide}; fold it down, or choose another format."
-            found.append(Planned.model_construct(path=paths[i], item=i, target=t, problem=problem, kind=kind, foreign=False))
+            found.append(Planned(path=paths[i], item=i, target=t, problem=problem, kind=kind))
     for position in names.collisions([one.path or f"\0{i}" for i, one in enumerate(found)]):
         one = found[position]
         found[position] = one.model_copy(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import math
 import re
 import unicodedata
@@ -108,6 +109,13 @@ def check_template(template: str, tokens: Mapping[str, str] = TOKENS) -> None:
             raise OskrenError(f"The name template uses {{{token}}}, which does not exist; there are {', '.join('{' + name + '}' for name in tokens)}.")
 
 
+@functools.lru_cache(maxsize=64)
+def _checked(template: str) -> None:
+    """:func:`check_template` with the tokens of files, once for the thousands a template names."""
+    check_template(template)
+
+
+@functools.lru_cache(maxsize=4096)
 def legal(part: str, room: int = LONGEST) -> str:
     """One part of a path, made legal: NFC, no forbidden characters, turning marks or device names, no dot or space at its end, at most ``room`` bytes.
 
@@ -173,7 +181,7 @@ def fill(template: str, values: Mapping[str, object], extension: str, written: C
     >>> fill("{category}/{name}_{number:2}", {"category": "Glass", "name": "Pane: break", "number": 3}, ".wav")
     'Glass/Pane_ break_03.wav'
     """
-    check_template(template)
+    _checked(template)
     text = written(_TOKEN.sub(lambda match: _value(match, values).replace("/", "-"), template))
     parts = [part for part in text.split("/") if part.strip()]
     if not parts:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
@@ -19,7 +20,7 @@ from oskren.store import Library
 from oskren.store.describe.naming import code_of, codes
 from oskren.store.describe.tree import vocabulary
 from oskren.store.library import AT_ONCE, no_such_sound, node_of
-from oskren.store.tables import Design, Draw, Sound, Spread, Version
+from oskren.store.tables import Design, Draw, Media, Sound, Spread, Version
 from oskren.work.engine.studio import Studio
 
 How = Heard | Mapping[int, Heard] | None
@@ -73,7 +74,7 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
             rows |= {row[0]: tuple(row) for row in session.execute(query)}
     changing = [id for id in ids if id in rows and (rows[id][-1] or not _heard(heard, id).dry)]
     shapes = {sound.id: renderer.output_shape(as_heard(node_of(sound), _heard(heard, sound.id))) for sound in library.sounds(changing)}
-    codes = code_book(library)
+    codes, gone = code_book(library), _gone(library, ids)
     found = []
     for id in ids:
         if id not in rows:
@@ -86,12 +87,22 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
         code = codes(category)
         name = name_heard(name, _heard(heard, id))
         words = tuple(tags.split()), seconds, bright, rights or "", notes or "", code
-        found.append(Titled(name, category, rate, channels, bits, *words, peak, band, agree, bool(loops), lacking))
+        found.append(Titled(name, category, rate, channels, bits, *words, peak, band, agree, bool(loops), lacking or id in gone))
     return found
 
 
 KNOWN = {name: func.json_extract(Sound.measures, f"$.{name}") for name in ("brightness_hz", "sample_peak_dbfs", "bandwidth_hz", "correlation")}
 """What is measured of a sound that a sheet looks at."""
+
+
+def _gone(library: Library, ids: Sequence[int]) -> set[int]:
+    """Sounds whose file lies outside of the library and is not there now."""
+    found = set()
+    with library.reading() as session:
+        for some in _parts(ids):
+            query = select(Sound.id, Media.path).join(Media, Media.audio == Sound.audio).where(Sound.id.in_(some), Media.referred.is_(True))
+            found |= {id for id, path in session.execute(query) if not os.path.exists(path)}
+    return found
 
 
 def code_book(library: Library) -> Callable[[str], str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -77,7 +78,9 @@ def planned_files(
 
 
 def _beside_others(studio: Studio, planned: list[Planned], out: Path, allowed: Collection[str]) -> list[Planned]:
-    there = {place: out / one.path for place, one in enumerate(planned) if one.path and not one.problem and (out / one.path).exists()}
+    if not out.exists():
+        return planned
+    there = {place: out / one.path for place, one in enumerate(planned) if one.path and not one.problem and os.path.exists(f"{out}/{one.path}")}
     if not there:
         return planned
     held = guard.held([studio.home.folder, *guard.homes()], there.values())

@@ -88,7 +88,8 @@ export function JobsView() {
       title={`${job.title} ${job.total ? `${job.done} / ${job.total}` : ""}`}
       share={job.total ? job.done / job.total : 0}
       left={job.paused ? "paused" : left(job.left_s ?? null)}
-      paused={job.paused ?? null}
+      // the stage that ships has a place of its own for it
+      paused={job.kind === "ship" ? null : (job.paused ?? null)}
       onPause={() => got(api.POST("/api/jobs/{id}/pause", { params: { path: { id: job.id } }, body: { on: !job.paused } })).catch(complain)}
       end="Cancel"
       onEnd={() => got(api.POST("/api/jobs/{id}/cancel", { params: { path: { id: job.id } } })).catch(complain)}

@@ -68,6 +68,8 @@ interface Props<R> {
   together: ReadonlySet<string>;
   onChoose: (key: string, how: ReturnType<typeof howChosen>) => void;
   onGroup?: (rows: R[]) => void;
+  /** What is said of a row whose widest cell may be cut off. */
+  hintOf?: (row: R) => string;
   /** What stands in coral. */
   wrong?: (row: R) => boolean;
   /** Acts of a row, behind its cells. */
@@ -87,6 +89,7 @@ export function Table<R>({
   together,
   onChoose,
   onGroup,
+  hintOf,
   wrong,
   acts,
   actsWidth = 120,
@@ -107,118 +110,119 @@ export function Table<R>({
     css: column.roomy ? ROOMY : undefined,
   });
   return (
-    <Flex
-      direction="column"
-      flex={1}
-      minH={0}
-      minW={0}
-      role="table"
-      aria-label={label}
-      aria-rowcount={lines.length}
-      css={{ container: "rows / inline-size" }}
-    >
+    <Flex direction="column" flex={1} minH={0} minW={0}>
       {children}
       <Flex
-        role="row"
-        px="16px"
-        gap="10px"
-        h="26px"
-        align="center"
-        color="dim"
-        fontSize="12px"
-        flexShrink={0}
-        borderBottom="1px solid"
-        borderColor="line"
+        direction="column"
+        flex={1}
+        minH={0}
+        role="table"
+        aria-label={label}
+        aria-rowcount={lines.length}
+        css={{ container: "rows / inline-size" }}
       >
-        {columns.map((column) => (
-          <Box
-            key={column.name}
-            role="columnheader"
-            aria-sort={sorted.by === column.name ? (sorted.down ? "descending" : "ascending") : "none"}
-            {...size(column)}
-          >
-            <Bare
-              color={sorted.by === column.name ? "chalk" : "dim"}
-              fontSize="12px"
-              title={column.hint ?? `Sort by ${column.name.toLowerCase()}`}
-              onClick={() => onSort({ by: column.name, down: sorted.by === column.name && !sorted.down })}
+        <Flex
+          role="row"
+          px="16px"
+          gap="10px"
+          h="26px"
+          align="center"
+          color="dim"
+          fontSize="12px"
+          flexShrink={0}
+          borderBottom="1px solid"
+          borderColor="line"
+        >
+          {columns.map((column) => (
+            <Box
+              key={column.name}
+              role="columnheader"
+              aria-sort={sorted.by === column.name ? (sorted.down ? "descending" : "ascending") : "none"}
+              {...size(column)}
             >
-              {column.name}
-              {sorted.by === column.name && <span aria-hidden>{sorted.down ? " ↓" : " ↑"}</span>}
-            </Bare>
-          </Box>
-        ))}
-        {acts && <Box role="columnheader" aria-label="Acts" w={`${actsWidth}px`} flexShrink={0} />}
-      </Flex>
-      <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} role="rowgroup" aria-label={`${label}, rows`}>
-        <Box h={`${list.getTotalSize()}px`} position="relative">
-          {list.getVirtualItems().map((item) => {
-            const { group, row } = lines[item.index];
-            const placed = { position: "absolute", left: 0, right: 0, h: `${ROW}px`, transform: `translateY(${item.start}px)` } as const;
-            if (row === null)
+              <Bare
+                color={sorted.by === column.name ? "chalk" : "dim"}
+                fontSize="12px"
+                title={column.hint ?? `Sort by ${column.name.toLowerCase()}`}
+                onClick={() => onSort({ by: column.name, down: sorted.by === column.name && !sorted.down })}
+              >
+                {column.name}
+                {sorted.by === column.name && <span aria-hidden>{sorted.down ? " ↓" : " ↑"}</span>}
+              </Bare>
+            </Box>
+          ))}
+          {acts && <Box role="columnheader" aria-label="Acts" w={`${actsWidth}px`} flexShrink={0} />}
+        </Flex>
+        <Box ref={scroller} flex={1} overflowY="auto" minH={0} tabIndex={0} role="rowgroup" aria-label={`${label}, rows`}>
+          <Box h={`${list.getTotalSize()}px`} position="relative">
+            {list.getVirtualItems().map((item) => {
+              const { group, row } = lines[item.index];
+              const placed = { position: "absolute", left: 0, right: 0, h: `${ROW}px`, transform: `translateY(${item.start}px)` } as const;
+              if (row === null)
+                return (
+                  <Flex key={`= ${group.name}`} role="row" {...placed} px="16px" align="end" pb="3px">
+                    <Box role="cell">
+                      <Bare color="glass" fontSize="12px" title="Choose all of them" onClick={() => onGroup?.(group.rows)}>
+                        {group.name} ({group.rows.length})
+                      </Bare>
+                    </Box>
+                  </Flex>
+                );
+              const key = keyOf(row);
+              const chosen = together.has(key);
               return (
-                <Flex key={`= ${group.name}`} role="row" {...placed} px="16px" align="end" pb="3px">
-                  <Box role="cell">
-                    <Bare color="glass" fontSize="12px" title="Choose all of them" onClick={() => onGroup?.(group.rows)}>
-                      {group.name} ({group.rows.length})
-                    </Bare>
-                  </Box>
+                <Flex
+                  key={key}
+                  role="row"
+                  {...placed}
+                  aria-selected={chosen}
+                  data-row={key}
+                  align="center"
+                  px="16px"
+                  gap="10px"
+                  fontFamily="mono"
+                  fontSize="12px"
+                  whiteSpace="nowrap"
+                  cursor="pointer"
+                  userSelect="none"
+                  color={wrong?.(row) ? "coral" : undefined}
+                  bg={chosen ? (together.size > 1 ? "amberSoft" : "raised") : undefined}
+                  borderBottom="1px solid"
+                  borderColor="line"
+                  onClick={(event) => onChoose(key, howChosen(event))}
+                >
+                  {columns.map((column) => (
+                    <Box
+                      key={column.name}
+                      role="cell"
+                      overflow="hidden"
+                      textOverflow="ellipsis"
+                      fontFamily={column.plain ? "body" : undefined}
+                      title={column.width ? undefined : (hintOf?.(row) ?? String(column.value(row) ?? ""))}
+                      {...size(column)}
+                    >
+                      {column.cell ? column.cell(row) : column.value(row)}
+                    </Box>
+                  ))}
+                  {acts && (
+                    <Flex
+                      role="cell"
+                      w={`${actsWidth}px`}
+                      justify="end"
+                      gap="4px"
+                      align="center"
+                      flexShrink={0}
+                      onClick={(event) => event.stopPropagation()}
+                    >
+                      {acts(row)}
+                    </Flex>
+                  )}
                 </Flex>
               );
-            const key = keyOf(row);
-            const chosen = together.has(key);
-            return (
-              <Flex
-                key={key}
-                role="row"
-                {...placed}
-                aria-selected={chosen}
-                data-row={key}
-                align="center"
-                px="16px"
-                gap="10px"
-                fontFamily="mono"
-                fontSize="12px"
-                whiteSpace="nowrap"
-                cursor="pointer"
-                userSelect="none"
-                color={wrong?.(row) ? "coral" : undefined}
-                bg={chosen ? (together.size > 1 ? "amberSoft" : "raised") : undefined}
-                borderBottom="1px solid"
-                borderColor="line"
-                onClick={(event) => onChoose(key, howChosen(event))}
-              >
-                {columns.map((column) => (
-                  <Box
-                    key={column.name}
-                    role="cell"
-                    overflow="hidden"
-                    textOverflow="ellipsis"
-                    fontFamily={column.plain ? "body" : undefined}
-                    title={column.width ? undefined : String(column.value(row) ?? "")}
-                    {...size(column)}
-                  >
-                    {column.cell ? column.cell(row) : column.value(row)}
-                  </Box>
-                ))}
-                {acts && (
-                  <Flex
-                    role="cell"
-                    w={`${actsWidth}px`}
-                    justify="end"
-                    gap="4px"
-                    align="center"
-                    flexShrink={0}
-                    onClick={(event) => event.stopPropagation()}
-                  >
-                    {acts(row)}
-                  </Flex>
-                )}
-              </Flex>
-            );
-          })}
+            })}
+          </Box>
         </Box>
-      </Box>
+      </Flex>
     </Flex>
   );
 }

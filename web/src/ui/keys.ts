@@ -4,7 +4,7 @@ import { useLayoutEffect, useRef } from "react";
 export const KEYS = {
   play: ["Space", "Play or stop"],
   loop: ["l", "Loop the marked part on or off"],
-  bypass: ["b", "Before or after, at matched loudness"],
+  bypass: ["b", "Before or after, at matched loudness; a shipped file as written or as meant"],
   removed: ["h", "Hear what was removed"],
   next: ["ArrowDown", "Next row, heard at once (Shift chooses it too)"],
   previous: ["ArrowUp", "Row before, heard at once (Shift chooses it too)"],
@@ -136,7 +136,7 @@ export const SECTIONS = {
     "toLayer",
     "newer",
   ],
-  Ship: ["toShip"],
+  Ship: ["toShip", "bypass", "remove"],
 } as const satisfies Record<string, readonly Act[]>;
 
 /** How a key is written beside its control. */

@@ -1,7 +1,7 @@
 /** What was read back of a shipment: failures first, heard as it was written and as it was meant. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { api, got } from "../../api/client";
 import { MiniWave } from "../../canvas/MiniWave";
 import { openToHear } from "../../listening/opening";
@@ -121,12 +121,16 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
   const groups = useMemo(() => grouped(inOrderOf(rows, COLUMNS, sorted), GROUPS[by] ?? null), [rows, sorted, by]);
   const shown = useMemo(() => groups.flatMap((group) => group.rows), [groups]);
   const choosing = useChoosing(useMemo(() => shown.map(keyOf), [shown]));
+  /** What was asked to be heard last: an answer that comes later than that of another row is not heard. */
+  const last = useRef("");
   /** A file as it was written or meant; ``there`` goes on where the other was. */
   const hear = async (key: string | null, how: "written" | "meant", there = false) => {
     if (key === null || !rows.find((row) => row.path === key)?.report) return;
+    last.current = `${how} ${key}`;
     try {
       const body = { path: key };
       const found = await got(api.POST("/api/lib/{library}/shipments/{id}/heard", { params: { path }, body }));
+      if (last.current !== `${how} ${key}`) return;
       const node = how === "written" ? found.written : found.meant;
       if (!node) return tell("What it was meant to be is not there any more.", true);
       const heard = await openToHear({ node }, library, `${key}, as ${how}`);

@@ -1,6 +1,6 @@
 /** What is on the sheet: every file it will write, chosen, sorted, grouped, heard and taken off. */
 import { Box, Flex } from "@chakra-ui/react";
-import { useMemo, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import { api, got, type Schemas, type Target } from "../../api/client";
 import type { Sheet } from "../../between/sheet";
 import { openToHear } from "../../listening/opening";
@@ -12,6 +12,25 @@ import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
 import { grouped, inOrderOf, type SortedBy, Table } from "../../ui/Table";
 import { COLUMNS, type FileRow, GROUPS, numberedAs, rowsOf, without } from "./files";
+
+/** The file with what is wrong with it. */
+const TOLD = COLUMNS.map((column) =>
+  column.name === "File"
+    ? {
+        ...column,
+        cell: (row: FileRow) => (
+          <>
+            {row.planned.path || "no name"}
+            {row.planned.problem && (
+              <Box as="span" fontFamily="body" ml="12px">
+                {row.planned.problem}
+              </Box>
+            )}
+          </>
+        ),
+      }
+    : column,
+);
 
 const keyOf = (row: FileRow) => String(row.place);
 
@@ -40,13 +59,16 @@ export function SheetTable({ library, preview, error, asked, sheet, targets, onl
   const shown = useMemo(() => groups.flatMap((group) => group.rows), [groups]);
   const choosing = useChoosing(useMemo(() => shown.map(keyOf), [shown]));
   const several = shown.filter((row) => choosing.together.has(keyOf(row)));
+  /** What was asked to be heard last: an answer that comes later than that of another row is not heard. */
+  const last = useRef("");
   const hear = async (key: string | null) => {
+    last.current = key ?? "";
     onShow(key === null ? null : Number(key));
     if (key === null) return;
     try {
       const body = { ...asked, show: Number(key) };
       const found = await got(api.POST("/api/lib/{library}/ship/heard", { params: { path: { library } }, body }));
-      if (!found.meant) return;
+      if (!found.meant || last.current !== key) return;
       const heard = await openToHear({ node: found.meant }, library, found.name);
       if (heard) await player.play(heard);
     } catch (problem) {
@@ -75,7 +97,7 @@ export function SheetTable({ library, preview, error, asked, sheet, targets, onl
       label="Files to be written"
       groups={groups}
       keyOf={keyOf}
-      columns={COLUMNS}
+      columns={TOLD}
       sorted={sorted}
       onSort={setSorted}
       current={choosing.current}
@@ -85,6 +107,7 @@ export function SheetTable({ library, preview, error, asked, sheet, targets, onl
         if (how === "one") void hear(key);
       }}
       onGroup={(its) => choosing.chooseThese(its.map(keyOf))}
+      hintOf={(row) => row.planned.problem || row.planned.path}
       wrong={(row) => !!row.planned.problem}
       acts={(row) => (
         <>

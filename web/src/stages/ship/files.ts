@@ -40,7 +40,7 @@ export const folderOf = (path: string): string => path.split("/").slice(0, -1).j
 
 export const COLUMNS: readonly TableColumn<FileRow>[] = [
   { name: "No", width: 40, value: (row) => row.planned.item + 1 },
-  { name: "File", value: (row) => row.planned.path, cell: (row) => row.planned.path || "no name" },
+  { name: "File", value: (row) => row.planned.path },
   { name: "Sound", width: 140, plain: true, value: (row) => row.facts?.name },
   { name: "Category", width: 110, plain: true, roomy: true, value: (row) => row.facts?.category },
   { name: "Length", width: 58, value: (row) => row.facts?.seconds, cell: (row) => (row.facts?.seconds == null ? "" : seconds(row.facts.seconds)) },
