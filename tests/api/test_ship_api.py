@@ -51,7 +51,7 @@ class Ship(Running):
         self.assertEqual((shown["values"]["number"], shown["values"]["name"]), ("2", "brass hit"))
         self.assertEqual([one["name"] for one in shown["items"]], ["glass hit", "brass hit"])
         started, view = self.shipped(sheet)
-        self.assertEqual(started["counted"], {f"sounds/{id}": {"number": place} for place, id in enumerate(sheet["sounds"], 1)})
+        self.assertEqual(started["counted"], {f"sounds/{id}": {"number": place} for place, id in enumerate(sheet["sounds"])})
         self.assertEqual({one["why"] for one in view["reports"]}, {"it is new"})
         left = {**sheet, "sounds": sheet["sounds"][1:], "counted": started["counted"]}
         _, again = self.shipped(left)

@@ -159,8 +159,13 @@ class Numbers(unittest.TestCase):
                 again, _ = self.paths(fresh, template, [*counted[2:], {}])
                 self.assertEqual(again, [f"{name}.wav" for name in later])
         self.assertEqual(self.paths(items[:2], "{number}", begin=100)[0], ["100.wav", "101.wav"])
+        # each target begins its own way, and begins that way again
+        both = [Target(template="a/{number}", begin=1), Target(name="b", template="b/{number}", begin=50)]
+        first = planned("s", items[:2], both)
+        again = planned("s", items[1:2], both, first.counted[1:])
+        self.assertEqual([one.path for one in again.files], ["a/2.wav", "b/51.wav"])
 
-    @given(st.lists(st.one_of(st.none(), st.integers(1, 12)), min_size=1, max_size=12))
+    @given(st.lists(st.one_of(st.none(), st.integers(0, 12)), min_size=1, max_size=12))
     def test_no_number_is_given_twice(self, had: list[int | None]) -> None:
         items = [Titled(str(i), "", RATE, 1) for i in range(len(had))]
         before = [{} if number is None else {"number": number} for number in had]

@@ -129,7 +129,7 @@ def _preview(studio: Studio, library: Library, wanted: ToShip) -> Preview:
     if wanted.show is not None and wanted.show < len(files):
         one = files[wanted.show]
         numbers, target = counted[one.item], wanted.targets[one.target]
-        number, within, place = (numbers.get(counter, one.item + target.begin) for counter in ("number", "within", f"place {target.name}"))
+        number, within, place = (numbers.get(counter, one.item) for counter in ("number", "within", f"place {target.name}"))
         values = {token: str(value) for token, value in values_of(wanted.name, target, items[one.item], number, within, place).items()}
     told = noted(items, wanted.targets, files, str(_folder(studio, wanted)))
     facts = [

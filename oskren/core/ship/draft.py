@@ -19,8 +19,8 @@ MOST = 20_000
 
 class OnSheet(BaseModel):
     """What is on a sheet, by ids, in this order: sounds, with how those were heard that leave as heard (the others leave dry); designs as they are
-    when it runs; variations of spreads; kept versions of designs. ``counted`` holds the numbers each had when it was shipped, by kind and id
-    ("sounds/12") and by counter: they stay its own."""
+    when it runs; variations of spreads; kept versions of designs. ``counted`` holds where each was counted when it was shipped, from 0, by
+    kind and id ("sounds/12") and by counter: its numbers stay its own."""
 
     sounds: list[int] = Field([], max_length=MOST)
     heard: dict[int, Heard] = {}
@@ -41,7 +41,7 @@ class OnSheet(BaseModel):
 
     @property
     def numbers(self) -> list[dict[str, int]]:
-        """The numbers everything on it had when it was shipped, in its order."""
+        """Where everything on it was counted when it was shipped, in its order."""
         return [self.counted.get(key, {}) for key in self.keys]
 
     def with_more(self, more: OnSheet) -> OnSheet:

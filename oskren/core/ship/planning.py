@@ -20,7 +20,7 @@ ProblemKind = Literal["", "alike", "foreign", "channels", "name", "held"]
 cannot be filled, or a library or folder holds its path."""
 
 Counts = Mapping[str, int]
-"""The numbers an item had when it was shipped before, by counter: they stay its own."""
+"""Where an item was counted when it was shipped before, from 0, by counter: its numbers stay its own."""
 
 
 class Planned(Frozen):
@@ -35,17 +35,17 @@ class Planned(Frozen):
 
 
 class Plan(NamedTuple):
-    """Every file of a sheet, and the numbers each of its items was given, by counter."""
+    """Every file of a sheet, and where each of its items was counted, from 0, by counter."""
 
     files: list[Planned]
     counted: list[dict[str, int]]
 
 
-def count(counter: str, groups: Sequence[str], before: Sequence[Counts], begin: int) -> list[int]:
-    """Numbers counted up within groups: what had one keeps it, everything else gets the next behind all that were given away.
+def count(counter: str, groups: Sequence[str], before: Sequence[Counts]) -> list[int]:
+    """Places from 0 within groups: what had one keeps it, everything else gets the next behind all that were given away.
 
-    >>> count("number", ["", "", ""], [{}, {"number": 7}, {}], 1), count("within", ["a", "b", "a"], [{}] * 3, 1)
-    ([8, 7, 9], [1, 1, 2])
+    >>> count("number", ["", "", ""], [{}, {"number": 7}, {}]), count("within", ["a", "b", "a"], [{}] * 3)
+    ([8, 7, 9], [0, 0, 1])
     """
     given: dict[str, set[int]] = defaultdict(set)
     found: list[int | None] = []
@@ -54,14 +54,14 @@ def count(counter: str, groups: Sequence[str], before: Sequence[Counts], begin: 
         found.append(had if had is not None and had not in given[group] else None)
         if had is not None:
             given[group].add(had)
-    following = {group: max(numbers) + 1 for group, numbers in given.items()}
-    numbers = []
-    for group, number in zip(groups, found, strict=True):
-        if number is None:
-            number = following.get(group, begin)
-            following[group] = number + 1
-        numbers.append(number)
-    return numbers
+    following = {group: max(places) + 1 for group, places in given.items() if places}
+    places = []
+    for group, place in zip(groups, found, strict=True):
+        if place is None:
+            place = following.get(group, 0)
+            following[group] = place + 1
+        places.append(place)
+    return places
 
 
 class _Naming(NamedTuple):
@@ -95,7 +95,7 @@ _VALUES: dict[str, Callable[[_Naming], object]] = {
 }
 
 
-def values_of(sheet: str, target: Target, item: Titled, number: int, within: int, place: int = 1, wanted: Iterable[str] = tuple(_VALUES)) -> dict[str, object]:
+def values_of(sheet: str, target: Target, item: Titled, number: int, within: int, place: int = 0, wanted: Iterable[str] = tuple(_VALUES)) -> dict[str, object]:
     """What each token of a name template stands for, for an item and a target.
 
     Parameters
@@ -103,11 +103,11 @@ def values_of(sheet: str, target: Target, item: Titled, number: int, within: int
     sheet : str
         Its name.
     number, within, place : int
-        Its place on the sheet, within its category, within its folder.
+        Its place on the sheet, within its category, within its folder, from 0; the target says what the first is called.
     wanted : iterable of str, optional
         Only these tokens.
     """
-    one = _Naming(sheet, target, item, number, within, place)
+    one = _Naming(sheet, target, item, target.begin + number, target.begin + within, target.begin + place)
     return {token: _VALUES[token](one) for token in wanted}
 
 
@@ -127,7 +127,7 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
     targets : sequence of Target
         What every item is written as.
     before : sequence of mapping, optional
-        The numbers every item had when it was shipped before.
+        Where every item was counted when it was shipped before.
 
     Returns
     -------
@@ -137,9 +137,8 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
     before = before or [{}] * len(items)
     found: list[Planned] = []
     counted: list[dict[str, int]] = [dict(counts) for counts in before]
+    numbers, within = count("number", [""] * len(items), before), count("within", [item.category for item in items], before)
     for t, target in enumerate(targets):
-        numbers = count("number", [""] * len(items), before, target.begin)
-        within = count("within", [item.category for item in items], before, target.begin)
         form = format_of(target.format)
         wanted = [token for token in _VALUES if "{" + token in target.template]
         paths: list[str] = []
@@ -153,7 +152,7 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
                 wrong.append(str(error))
         places: list[int] = []
         if "{place" in target.template:
-            places = count(f"place {target.name}", [path.rpartition("/")[0].casefold() for path in paths], before, target.begin)
+            places = count(f"place {target.name}", [path.rpartition("/")[0].casefold() for path in paths], before)
             for i, item in enumerate(items):
                 if paths[i]:
                     paths[i] = _named(target, values_of(name, target, item, numbers[i], within[i], places[i], wanted), form.suffix)

@@ -49,7 +49,7 @@ class Sheet(Frozen):
     targets: tuple[Target, ...] = Field((Target(),), min_length=1)
     beside: Beside = Beside()
     counted: tuple[dict[str, int], ...] = ()
-    """The numbers each item had when it was shipped before, by counter; none where nothing was."""
+    """Where each item was counted when it was shipped before, from 0, by counter; none where nothing was."""
 
 
 def file_node(item: Item, target: Target, rate: int | None = None) -> Node:

@@ -7,7 +7,7 @@ import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import and_, func, select
 
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
@@ -69,17 +69,21 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     with library.reading() as session:
         for at in range(0, len(ids), AT_ONCE):
             told = (Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, Sound.tags, Sound.frames, Sound.rights, Sound.notes)
-            looked_at = (Sound.missing, func.json_array_length(Sound.said, "$.loops") > 0, func.json_array_length(Sound.chain) > 0)
-            query = select(*told, *KNOWN.values(), *looked_at).where(Sound.id.in_(ids[at : at + AT_ONCE]))
+            looked_at = (Media.path, Sound.missing, func.json_array_length(Sound.said, "$.loops") > 0, func.json_array_length(Sound.chain) > 0)
+            query = (
+                select(*told, *KNOWN.values(), *looked_at)
+                .outerjoin(Media, and_(Media.audio == Sound.audio, Media.referred.is_(True)))
+                .where(Sound.id.in_(ids[at : at + AT_ONCE]))
+            )
             rows |= {row[0]: tuple(row) for row in session.execute(query)}
     changing = [id for id in ids if id in rows and (rows[id][-1] or not _heard(heard, id).dry)]
     shapes = {sound.id: renderer.output_shape(as_heard(node_of(sound), _heard(heard, sound.id))) for sound in library.sounds(changing)}
-    codes, gone = code_book(library), _gone(library, ids)
+    codes = code_book(library)
     found = []
     for id in ids:
         if id not in rows:
             raise no_such_sound(id)
-        _, name, category, rate, channels, bits, tags, frames, rights, notes, bright, peak, band, agree, lacking, loops, _ = rows[id]
+        _, name, category, rate, channels, bits, tags, frames, rights, notes, bright, peak, band, agree, outside, lacking, loops, _ = rows[id]
         shape = shapes.get(id)
         seconds = shape.seconds if shape else frames / rate
         if shape:
@@ -87,22 +91,13 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
         code = codes(category)
         name = name_heard(name, _heard(heard, id))
         words = tuple(tags.split()), seconds, bright, rights or "", notes or "", code
-        found.append(Titled(name, category, rate, channels, bits, *words, peak, band, agree, bool(loops), lacking or id in gone))
+        gone = lacking or (outside is not None and not os.path.exists(outside))
+        found.append(Titled(name, category, rate, channels, bits, *words, peak, band, agree, bool(loops), gone))
     return found
 
 
 KNOWN = {name: func.json_extract(Sound.measures, f"$.{name}") for name in ("brightness_hz", "sample_peak_dbfs", "bandwidth_hz", "correlation")}
 """What is measured of a sound that a sheet looks at."""
-
-
-def _gone(library: Library, ids: Sequence[int]) -> set[int]:
-    """Sounds whose file lies outside of the library and is not there now."""
-    found = set()
-    with library.reading() as session:
-        for some in _parts(ids):
-            query = select(Sound.id, Media.path).join(Media, Media.audio == Sound.audio).where(Sound.id.in_(some), Media.referred.is_(True))
-            found |= {id for id, path in session.execute(query) if not os.path.exists(path)}
-    return found
 
 
 def code_book(library: Library) -> Callable[[str], str]:

@@ -25,7 +25,7 @@ from oskren.work.engine.studio import Studio
 from oskren.work.ship import tasks
 from oskren.work.ship.items import brightness_of, code_book, titled
 from oskren.work.ship.origins import origins
-from oskren.work.ship.run import Written, write
+from oskren.work.ship.run import Written, write, wrong_in
 
 
 @dataclass
@@ -33,6 +33,13 @@ class Done(Written):
     """What came of a shipment; ``unchanged`` are files that were found as they should be and not rendered again."""
 
     unchanged: list[str] = field(default_factory=list)
+
+    def add_unchanged(self, report: FileReport) -> None:
+        """A file that is as it should be, held to the rules of now."""
+        self.unchanged.append(report.path)
+        self.reports.append(report)
+        if not report.ok:
+            self.failed.append({"path": report.path, "reason": wrong_in(report)})
 
 
 def as_present(library: Library, items: Sequence[Item]) -> tuple[Item, ...]:
@@ -63,12 +70,12 @@ def planned_files(
     allowed: Collection[str] = (),
     before: Sequence[Counts] = (),
 ) -> tuple[list[Planned], list[dict[str, int]]]:
-    """Every path of a sheet of that name, with its problem if it has one; and the numbers each item was given.
+    """Every path of a sheet of that name, with its problem if it has one; and where each item was counted.
 
     Parameters
     ----------
     before : sequence of mapping, optional
-        The numbers each item had when it was shipped before.
+        Where each item was counted when it was shipped before.
     out : Path, optional
         The folder to ship to: then a file that lies there and is not Oskren's own is a problem, unless it is among those ``allowed`` (paths
         within the folder); a file of a library always is.
@@ -140,15 +147,14 @@ def ship(
         old = known.get(one.path)
         own = old is not None and manifest.as_written(out, old)
         if old is not None and own and old.key == file_key(item, target):
-            result.unchanged.append(one.path)
-            result.reports.append(rejudged(old, target.rules, _slack(target)).model_copy(update={"why": "nothing of it changed"}))
+            result.add_unchanged(rejudged(old, target.rules, _slack(target)).model_copy(update={"why": "nothing of it changed"}))
         else:
             todo.append(File(item, target, path, one.path, own or one.path in allowed, _why(old, own, item, target)))
     place = studio.place(library, *(item.node for item in sheet.items), flag=progress.flag)
     journal.begin([file.shown for file in todo])
     try:
         written = write(studio, place, todo, progress, journal=journal.path, before=len(result.unchanged))
-        result.failed, result.over = written.failed, written.over
+        result.failed, result.over = result.failed + written.failed, written.over
     finally:
         # by now no worker writes any more; what was on its way when it was cancelled is among it
         made = journal.written()

@@ -155,7 +155,7 @@ export function SheetTable({ library, preview, error, asked, sheet, targets, onl
         )}
         <Box flex={1} />
         {(sorted.by !== "No" || sorted.down) && (
-          <Do quiet hint="{number} counts in this order from now on" onClick={() => onChange({ counted: numberedAs(shown, targets[0].begin ?? 1) })}>
+          <Do quiet hint="{number} counts in this order from now on" onClick={() => onChange({ counted: numberedAs(shown) })}>
             Number in this order
           </Do>
         )}

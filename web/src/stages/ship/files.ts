@@ -73,7 +73,7 @@ export function without(sheet: Sheet, rows: readonly FileRow[]): Partial<Sheet> 
 }
 
 /** The numbers of everything, counted anew in the order of these rows. */
-export function numberedAs(rows: readonly FileRow[], begin: number): Record<string, Record<string, number>> {
+export function numberedAs(rows: readonly FileRow[]): Record<string, Record<string, number>> {
   const order = [...new Set(rows.map((row) => row.facts?.key ?? ""))].filter(Boolean);
-  return Object.fromEntries(order.map((key, i) => [key, { number: begin + i }]));
+  return Object.fromEntries(order.map((key, i) => [key, { number: i }]));
 }
