@@ -47,8 +47,11 @@ class Ship(Running):
 
     def test_numbers_stay_and_each_token_says_what_it_gives(self) -> None:
         sheet = self.sheet()
-        shown = self.post(f"{HERE}/ship/preview", {**sheet, "show": 1})
-        self.assertEqual((shown["values"]["number"], shown["values"]["name"]), ("2", "brass hit"))
+        given = self.post(f"{HERE}/ship/tokens", {**sheet, "show": 1})
+        self.assertEqual((given["number"], given["name"], given["place"]), ("2", "brass hit", "1"))
+        placed = {**sheet, "targets": [{"template": "x/{place}"}], "show": 1}
+        self.assertEqual(self.post(f"{HERE}/ship/tokens", placed)["place"], "2")
+        shown = self.post(f"{HERE}/ship/preview", sheet)
         self.assertEqual([one["name"] for one in shown["items"]], ["glass hit", "brass hit"])
         started, view = self.shipped(sheet)
         self.assertEqual(started["counted"], {f"sounds/{id}": {"number": place} for place, id in enumerate(sheet["sounds"])})

@@ -16,7 +16,7 @@ from oskren.core.nodes.model import Node
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Titled
-from oskren.core.ship.planning import Noted, Planned, noted, values_of
+from oskren.core.ship.planning import Noted, Planned, count, noted, planned, values_of
 from oskren.core.ship.sheet import Beside, Given
 from oskren.core.ship.target import READY, Target
 from oskren.core.ship.verify import FileReport
@@ -59,15 +59,13 @@ class Facts(BaseModel):
 
 
 class Preview(BaseModel):
-    """Every path a sheet would write, the tokens a template may hold (and what each gives for the file that is shown), and what is to be known of
-    its items before it runs."""
+    """Every path a sheet would write, the tokens a template may hold, and what is to be known of its items before it runs."""
 
     files: list[Planned]
     items: list[Facts] = []
     problems: int
     tokens: dict[str, str]
     noted: list[Noted] = []
-    values: dict[str, str] = {}
 
 
 class Shipping(Started):
@@ -124,23 +122,37 @@ def _preview(studio: Studio, library: Library, wanted: ToShip) -> Preview:
         return Preview(files=[], problems=0, tokens=TOKENS)
     items = titled_on(studio, library, wanted)
     items = [one._replace(rights=one.rights or wanted.given.rights) for one in items]
-    files, counted = _planned(studio, wanted, items)
-    values: dict[str, str] = {}
-    if wanted.show is not None and wanted.show < len(files):
-        one = files[wanted.show]
-        numbers, target = counted[one.item], wanted.targets[one.target]
-        number, within, place = (numbers.get(counter, one.item) for counter in ("number", "within", f"place {target.name}"))
-        values = {token: str(value) for token, value in values_of(wanted.name, target, items[one.item], number, within, place).items()}
+    files, _ = _planned(studio, wanted, items)
     told = noted(items, wanted.targets, files, str(_folder(studio, wanted)))
     facts = [
         Facts(key=key, name=one.name, category=one.category, seconds=one.seconds, rate=one.rate, channels=one.channels)
         for key, one in zip(wanted.keys, items, strict=True)
     ]
-    return Preview(files=files, items=facts, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told, values=values)
+    return Preview(files=files, items=facts, problems=sum(1 for one in files if one.problem), tokens=TOKENS, noted=told)
 
 
 def _run(studio: Studio, library: Library, id: int, name: str) -> Job:
     return studio.jobs.start(shipping.SHIP, library, f"Shipping {name}", shipping.Shipping(shipment=id))
+
+
+def _shown(wanted: ToShip) -> tuple[int, Target]:
+    """The place on the sheet and the target of the file at ``show``."""
+    if wanted.show is None or wanted.show >= wanted.count * len(wanted.targets):
+        raise NotFound("The sheet has no such file.")
+    target, at = divmod(wanted.show, wanted.count)
+    return at, wanted.targets[target]
+
+
+@router.post("/ship/tokens")
+def tokens(studio: InStudio, library: InLibrary, wanted: ToShip) -> dict[str, str]:
+    """What each token gives for the file at ``show``."""
+    at, target = _shown(wanted)
+    items = titled_on(studio, library, wanted)
+    counted = planned(wanted.name, items, wanted.targets, wanted.numbers).counted[at] if "{place" in target.template else {}
+    number = count("number", [""] * len(items), wanted.numbers)[at]
+    within = count("within", [item.category for item in items], wanted.numbers)[at]
+    values = values_of(wanted.name, target, items[at], number, within, counted.get(f"place {target.name}", 0))
+    return {token: str(value) for token, value in values.items()}
 
 
 class ToHear(BaseModel):
@@ -154,13 +166,11 @@ class ToHear(BaseModel):
 @router.post("/ship/heard")
 def heard_planned(studio: InStudio, library: InLibrary, wanted: ToShip) -> ToHear:
     """The file at ``show`` as it will be, before anything is written."""
-    if wanted.show is None or wanted.show >= wanted.count * len(wanted.targets):
-        raise NotFound("The sheet has no such file.")
-    target, at = divmod(wanted.show, wanted.count)
+    at, target = _shown(wanted)
     kind, id = wanted.keys[at].split("/")
     alone = OnSheet.model_validate({kind: [int(id)], "heard": {k: v for k, v in wanted.heard.items() if kind == "sounds" and k == int(id)}})
     item = items_on(studio, library, alone)[0]
-    return ToHear(name=item.name, meant=meant(studio.renderer(library), item, wanted.targets[target]))
+    return ToHear(name=item.name, meant=meant(studio.renderer(library), item, target))
 
 
 @router.post("/ship")

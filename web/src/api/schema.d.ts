@@ -3788,6 +3788,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/ship/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tokens
+         * @description What each token gives for the file at ``show``.
+         */
+        post: operations["tokens"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/ship/heard": {
         parameters: {
             query?: never;
@@ -7601,8 +7621,7 @@ export interface components {
         };
         /**
          * Preview
-         * @description Every path a sheet would write, the tokens a template may hold (and what each gives for the file that is shown), and what is to be known of
-         *     its items before it runs.
+         * @description Every path a sheet would write, the tokens a template may hold, and what is to be known of its items before it runs.
          */
         Preview: {
             /** Files */
@@ -7623,13 +7642,6 @@ export interface components {
              * @default []
              */
             noted: components["schemas"]["Noted"][];
-            /**
-             * Values
-             * @default {}
-             */
-            values: {
-                [key: string]: string;
-            };
         };
         /**
          * Print
@@ -20519,6 +20531,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToShip"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
                 };
             };
             /** @description Not Found */

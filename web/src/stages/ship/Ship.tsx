@@ -65,9 +65,15 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
   const wanted = useMemo(() => ({ ...kept, name: name || "One-shots", folder, project }) as Schemas["ToShip"], [kept, name, folder, project]);
   const asked = useSettled(wanted, 100);
   const preview = useQuery({
-    queryKey: ["preview", library, asked, show],
+    queryKey: ["preview", library, asked],
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: { ...asked, show }, signal })),
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/preview", { params: { path: { library } }, body: asked, signal })),
+  });
+  const tokens = useQuery({
+    queryKey: ["tokens", library, asked, show],
+    enabled: show !== null,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => got(api.POST("/api/lib/{library}/ship/tokens", { params: { path: { library } }, body: { ...asked, show }, signal })),
   });
   const files = preview.data?.files ?? [];
   const problems = preview.data?.problems ?? 0;
@@ -176,7 +182,7 @@ function SheetBoard({ library, project, loaded }: { library: string; project: nu
                 targets={targets}
                 onChange={(next) => changeSheet({ targets: next })}
                 tokens={preview.data?.tokens ?? {}}
-                values={preview.data?.values ?? {}}
+                values={show === null ? {} : (tokens.data ?? {})}
               />
               <Line />
               <Along sheet={kept} onChange={changeSheet} />
