@@ -133,6 +133,16 @@ def lineage(spread: Spread, number: int) -> str:
     return f"Variation {number} of {spread.name} by the recipe {spread.recipe.get('name') or 'of its design'}, seed {spread.seed}."[:2000]
 
 
+def without_candidates(recipe: dict[str, Any]) -> dict[str, Any]:
+    """A recipe as a manifest tells of it: what may move, not every sound another could have been drawn from.
+
+    >>> without_candidates({"name": "heavy", "freedoms": [{"path": "layers/a/source", "candidates": [1, 2]}]})
+    {'name': 'heavy', 'freedoms': [{'path': 'layers/a/source'}]}
+    """
+    freedoms = [{name: value for name, value in one.items() if name != "candidates"} for one in recipe.get("freedoms", [])]
+    return {**recipe, "freedoms": freedoms}
+
+
 def made_items(library: Library, wanted: OnSheet) -> list[Item]:
     """Designs as they are now, variations and kept versions as items; their category is proposed by the name of the design, of the spread."""
     if not wanted.designs and not wanted.draws and not wanted.versions:
@@ -147,7 +157,7 @@ def made_items(library: Library, wanted: OnSheet) -> list[Item]:
         for some in _parts(wanted.draws):
             drawn = select(Draw.id, Spread, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id).where(Draw.id.in_(some))
             for id, of, place, mix in session.execute(drawn):
-                made = {"spread": of.name, "seed": of.seed, "number": place, "recipe": of.recipe, "made_with": of.made_with}
+                made = {"spread": of.name, "seed": of.seed, "number": place, "recipe": without_candidates(of.recipe), "made_with": of.made_with}
                 found["variation", id] = variation_name(of.name, place), of.name, mix, lineage(of, place), made
         for some in _parts(wanted.versions):
             kept = select(Version.id, Version.name, Version.notes, Version.mix, Design.name).join(Design, Design.id == Version.design_id)

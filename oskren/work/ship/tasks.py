@@ -46,12 +46,12 @@ def ship(place: Workplace, files: Sequence[File], journal: str = "") -> list[Shi
 
 def _ship(renderer: Renderer, one: File, journal: str = "") -> Shipped:
     try:
-        if one.path.exists():
+        if one.path.exists() and not one.may_be:
             # another worker may have died over it
             begun, report = earlier(journal, one.shown) if journal else (False, None)
             if report is not None and report.sha256 == sha256(one.path):
                 return Shipped(one.shown, report)
-            if not one.may_be and not begun:
+            if not begun:
                 raise OskrenError(f"{one.path}: was put there by somebody else meanwhile, and was left as it is")
         elif journal:
             note_begun(journal, one.shown)
