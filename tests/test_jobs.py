@@ -29,7 +29,8 @@ from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home
 from oskren.store.describe.arrivals import ArrivalNotes
 from oskren.store.tables import Arrival, Draw, Shipment, Sound, SoundPath
-from oskren.work.engine.jobs import NOTHING, Arguments, Job, Jobs, Kind
+from oskren.work.engine.job import Job
+from oskren.work.engine.jobs import NOTHING, Arguments, Jobs, Kind
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import IMPORT, Importing, import_paths

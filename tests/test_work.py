@@ -32,7 +32,8 @@ from oskren.store import Home, Library
 from oskren.store.library import node_of
 from oskren.store.tables import Arrival, Draw, Shipment, Sound
 from oskren.work.engine import tasks
-from oskren.work.engine.jobs import Jobs, JobView
+from oskren.work.engine.job import JobView
+from oskren.work.engine.jobs import Jobs
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio

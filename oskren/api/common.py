@@ -16,8 +16,8 @@ from oskren.store.library import node_of
 from oskren.store.search.rows import small
 from oskren.store.search.vector import SURE_PITCH
 from oskren.store.tables import Sound
-from oskren.work.engine import jobs
-from oskren.work.engine.jobs import Job
+from oskren.work.engine import job as one_job
+from oskren.work.engine.job import Job
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.takes import Takes
 from oskren.work.gather.uploads import Uploads
@@ -143,7 +143,7 @@ class SoundFacts(SoundRow):
     revision: int
 
 
-class JobView(jobs.JobView):
+class JobView(one_job.JobView):
     """A job as it stands, with what it gave once it is done."""
 
     result: Result | None

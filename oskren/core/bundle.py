@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from oskren.core.audio import files
 from oskren.core.audio.replacing import replacing
-from oskren.core.errors import AudioFileError, OskrenError
+from oskren.core.errors import AudioFileError, OskrenError, first_wrong
 from oskren.core.nodes.model import Mix, Source
 from oskren.core.nodes.walk import leaves
 from oskren.core.vary.recipe import Recipe
@@ -129,8 +129,7 @@ def load(path: Path, folder: Path) -> Bundle:
         raise OskrenError(f"{path}: is not a bundle (a zip with a design.json in it) or is damaged; save it again") from error
     except ValidationError as error:
         _remove(unpacked)
-        first = error.errors()[0]
-        raise OskrenError(f"{path}: its design cannot be used: {'.'.join(str(p) for p in first['loc'])}: {first['msg']}") from error
+        raise OskrenError(f"{path}: its design cannot be used: {first_wrong(error)}") from error
     except OskrenError:
         _remove(unpacked)
         raise

@@ -1,5 +1,12 @@
 """Errors of the core: each is one human sentence that names the thing and the remedy."""
 
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from pydantic import ValidationError
+
 
 class OskrenError(Exception):
     """Something asked for cannot be done; the message says what, to which thing, and what can be done.
@@ -44,3 +51,10 @@ class AudioFileError(OskrenError):
 
 class Cancelled(OskrenError):
     """The work was cancelled by its user."""
+
+
+def first_wrong(error: ValidationError) -> str:
+    """Where the first thing lies that a model refuses, and why."""
+    first = error.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    return f"{where + ': ' if where else ''}{first['msg']}"

@@ -12,7 +12,7 @@ from sqlalchemy import JSON, Boolean, Engine, ForeignKey, Integer, String, Text,
 from sqlalchemy.orm import DeclarativeBase, Mapped, Session, mapped_column
 
 from oskren.core.errors import NotFound, OskrenError
-from oskren.store.library import pragmas
+from oskren.store.database import pragmas
 from oskren.store.tables import now
 
 KEPT = 500

@@ -2,27 +2,22 @@
 
 from __future__ import annotations
 
-import os
-import shutil
-import threading
-from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, create_engine, event, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
-from oskren.core.audio import files
 from oskren.core.audio.metadata import Metadata
-from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step
-from oskren.core.nodes.walk import leaves
 from oskren.core.words.propose import Proposal
+from oskren.store.database import in_parts
+from oskren.store.media import HoldingMedia
 from oskren.store.originals import Added, Examined, displaced, noted, path_of, quality, with_audio
 from oskren.store.search.asking import Asked, Asking, Matches
 from oskren.store.search.vector import vector_of
@@ -44,181 +39,17 @@ class MadeSound:
     described: dict[str, Any] = field(default_factory=dict)
 
 
-GONE = "the file of this sound is missing; put it back or import it again."
-_MIGRATING = threading.Lock()
-
-
-def pragmas(connection: Any, _: Any) -> None:
-    """Settings of every connection to a database of ours."""
-    cursor = connection.cursor()
-    for line in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=NORMAL", "busy_timeout=10000"):
-        cursor.execute(f"PRAGMA {line}")
-    cursor.close()
-
-
-AT_ONCE = 500
-"""Ids one question to the database names."""
-
-
 def no_such_sound(id: int) -> OskrenError:
     """What is said of a sound that is not in the library."""
     return NotFound(f"There is no sound {id} in this library; it may have been removed.")
 
 
-MIGRATIONS = Path(__file__).parent / "migrations"
-
-
-def _up_to_date(engine: Engine) -> bool:
-    """Whether the tables are those of this version; the migration library takes long to load."""
-    newest = max(path.name[:4] for path in (MIGRATIONS / "versions").glob("[0-9]*.py"))
-    with engine.connect() as connection:
-        known = connection.exec_driver_sql("SELECT name FROM sqlite_master WHERE name = 'alembic_version'").scalar()
-        return known is not None and connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar() == newest
-
-
-def _migrate(engine: Engine) -> None:
-    from alembic import command
-    from alembic.config import Config
-
-    config = Config()
-    config.set_main_option("script_location", str(MIGRATIONS))
-    # the migration library keeps what it works on in one place for the whole process
-    with _MIGRATING, engine.begin() as connection:
-        # all or nothing, and one process at a time: a kill in the middle leaves the tables as they were
-        connection.exec_driver_sql("BEGIN IMMEDIATE")
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
-
-
-class Library:
-    """Opens (or makes) the library in a folder and brings its tables up to date."""
+class Library(HoldingMedia):
+    """The library in a folder: its sounds, by what they are, where they came from and what is said of them."""
 
     def __init__(self, folder: Path):
-        self.folder = folder
-        (folder / "media").mkdir(parents=True, exist_ok=True)
-        self.engine = create_engine(f"sqlite:///{folder / 'library.db'}")
-        event.listen(self.engine, "connect", pragmas)
-        if not _up_to_date(self.engine):
-            _migrate(self.engine)
-        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
-        self._writing = threading.RLock()
-        self._guests: dict[str, Path] = {}
+        super().__init__(folder)
         self.columns = Asking()
-
-    @property
-    def name(self) -> str:
-        title = self.folder / "title"
-        return title.read_text().strip() if title.exists() else self.folder.name.replace("-", " ").title()
-
-    def close(self) -> None:
-        self.engine.dispose()
-
-    @contextmanager
-    def reading(self) -> Iterator[Session]:
-        with self._sessions() as session:
-            yield session
-
-    @contextmanager
-    def writing(self) -> Iterator[Session]:
-        """One transaction; SQLite has one writer, so this process queues its own."""
-        with self._writing, self._sessions.begin() as session:
-            yield session
-
-    # ---- media
-
-    def media(self, audio: str) -> Path:
-        """Where the audio with a hash lies."""
-        if audio in self._guests:
-            return self._guests[audio]
-        with self.reading() as session:
-            found = session.get(Media, audio)
-        if found is None:
-            raise OskrenError(f"The library does not hold the sound {audio[:12]}; import its file again.")
-        path = self._file(found.path)
-        if not path.exists():
-            raise OskrenError(f"{path}: {GONE}")
-        return path
-
-    def media_found(self, *nodes: Node) -> tuple[dict[str, str], dict[str, str]]:
-        """Paths of the audio nodes are made of, as sent to workers; and for what cannot be had, a sentence that names it."""
-        wanted = list({leaf.audio for node in nodes for leaf in leaves(node)})
-        found: dict[str, str] = {}
-        gone = {audio: f"The library does not hold the sound {audio[:12]}; import its file again." for audio in wanted}
-        for audio in self._guests.keys() & gone.keys():
-            found[audio] = str(self._guests[audio])
-            gone.pop(audio)
-        wanted = list(gone)
-        with self.reading() as session:
-            for at in range(0, len(wanted), 500):
-                for audio, path in session.execute(select(Media.audio, Media.path).where(Media.audio.in_(wanted[at : at + 500]))):
-                    file = self._file(path)
-                    if file.exists():
-                        found[audio] = str(file)
-                        gone.pop(audio)
-                    else:
-                        gone[audio] = f"{file}: {GONE}"
-        return found, gone
-
-    def audio_at(self, path: Path) -> str:
-        """Hash of the audio of a file the library knows and that was not changed since; empty for any other, which must be read."""
-        with self.reading() as session:
-            row = session.get(SoundPath, str(path.resolve()))
-        if row is None or not row.audio:
-            return ""
-        try:
-            facts = path.stat()
-        except OSError:
-            return ""
-        return row.audio if (facts.st_size, facts.st_mtime) == (row.size, row.modified) else ""
-
-    def listen_to(self, path: Path) -> Source:
-        """A file that is only listened to, as it lies there: it is known until the server ends, and is no sound of the library."""
-        info, audio = files.probe(path), files.audio_hash(path)
-        with self.reading() as session:
-            known = session.get(Media, audio) is not None
-        if not known:
-            self._guests[audio] = path
-        return Source(audio=audio, rate=info.rate, channels=info.channels, frames=info.frames, layout=info.layout)
-
-    def _file(self, path: str) -> Path:
-        """The file a media path means: its own, or one in the library's folder."""
-        return Path(path) if Path(path).is_absolute() else self.folder / path
-
-    def keep_media(self, audio: str, path: Path, *, refer: bool = False) -> None:
-        """Copy a file into the library under its hash, or note where it lies; the original is never changed."""
-        where = self._place_media(audio, path, refer=refer)
-        if where:
-            with self.writing() as session:
-                session.merge(Media(audio=audio, path=where, referred=refer))
-
-    def _place_media(self, audio: str, path: Path, *, refer: bool, move: bool = False) -> str:
-        """Where the media of an audio lies from now on, copied (or moved) there if need be; empty when it lies in its place already."""
-        with self.reading() as session:
-            known = session.get(Media, audio)
-        if known is not None and self._file(known.path).exists():
-            return ""
-        if refer:
-            return str(path.resolve())
-        relative = Path("media") / audio[:2] / (audio + path.suffix.lower())
-        if move:
-            self._move_media(relative, path)
-        else:
-            with replacing(self.folder / relative) as temporary:
-                shutil.copyfile(path, temporary)
-        return str(relative)
-
-    def _move_media(self, relative: Path, path: Path) -> None:
-        (self.folder / relative).parent.mkdir(parents=True, exist_ok=True)
-        os.replace(path, self.folder / relative)
-
-    def adopt_media(self, audio: str, path: Path) -> None:
-        """Move a file that Oskren made into the library."""
-        relative = Path("media") / audio[:2] / (audio + path.suffix.lower())
-        self._move_media(relative, path)
-        with self.writing() as session:
-            session.merge(Media(audio=audio, path=str(relative), referred=False))
-
-    # ---- sounds
 
     def arrival(self, name: str) -> int:
         with self.writing() as session:
@@ -404,8 +235,8 @@ class Library:
         """Sounds in the order asked for, read in one go; OskrenError names the first that is not there."""
         found: dict[int, Sound] = {}
         with self.reading() as session:
-            for at in range(0, len(ids), AT_ONCE):
-                found |= {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(ids[at : at + AT_ONCE])))}
+            for some in in_parts(ids):
+                found |= {sound.id: sound for sound in session.scalars(select(Sound).where(Sound.id.in_(some)))}
         for id in ids:
             if id not in found:
                 raise no_such_sound(id)

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Body, Response
 from pydantic import BaseModel, ValidationError
 
 from oskren.api.common import InLibrary
-from oskren.core.errors import OskrenError
+from oskren.core.errors import OskrenError, first_wrong
 from oskren.core.ship.draft import ReadySheet
 from oskren.core.words.names import legal
 from oskren.store.documents import ready as kept
@@ -50,9 +50,7 @@ def load_ready_sheet(library: InLibrary, text: Annotated[str, Body(media_type="t
     try:
         wanted = ReadySheet.model_validate_json(text)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise OskrenError(f"This is no ready sheet of Oskren: {where + ': ' if where else ''}{first['msg']}; ask for it to be saved again.") from error
+        raise OskrenError(f"This is no ready sheet of Oskren: {first_wrong(error)}; ask for it to be saved again.") from error
     return keep_ready_sheet(library, wanted)
 
 

@@ -16,7 +16,7 @@ from oskren.core.nodes.model import Node
 from oskren.core.ship import beside, manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Titled
-from oskren.core.ship.planning import Noted, Planned, count, noted, planned, values_of
+from oskren.core.ship.planning import Noted, Planned, noted, tokens_of
 from oskren.core.ship.sheet import Beside, Given
 from oskren.core.ship.target import READY, Target
 from oskren.core.ship.verify import FileReport
@@ -25,10 +25,10 @@ from oskren.core.words.names import TOKENS
 from oskren.store import Library
 from oskren.store.documents import shipments as kept
 from oskren.store.tables import Shipment
-from oskren.work.engine.jobs import Job
+from oskren.work.engine.job import Job
 from oskren.work.engine.studio import Studio
 from oskren.work.ship import shipments as shipping
-from oskren.work.ship.items import items_on, titled_on
+from oskren.work.ship.items import item_at, titled_on
 from oskren.work.ship.sheets import planned_files
 
 router = APIRouter(prefix="/lib/{library}", tags=["ship"])
@@ -147,12 +147,7 @@ def _shown(wanted: ToShip) -> tuple[int, Target]:
 def tokens(studio: InStudio, library: InLibrary, wanted: ToShip) -> dict[str, str]:
     """What each token gives for the file at ``show``."""
     at, target = _shown(wanted)
-    items = titled_on(studio, library, wanted)
-    counted = planned(wanted.name, items, wanted.targets, wanted.numbers).counted[at] if "{place" in target.template else {}
-    number = count("number", [""] * len(items), wanted.numbers)[at]
-    within = count("within", [item.category for item in items], wanted.numbers)[at]
-    values = values_of(wanted.name, target, items[at], number, within, counted.get(f"place {target.name}", 0))
-    return {token: str(value) for token, value in values.items()}
+    return tokens_of(wanted.name, titled_on(studio, library, wanted), target, wanted.numbers, at)
 
 
 class ToHear(BaseModel):
@@ -167,9 +162,7 @@ class ToHear(BaseModel):
 def heard_planned(studio: InStudio, library: InLibrary, wanted: ToShip) -> ToHear:
     """The file at ``show`` as it will be, before anything is written."""
     at, target = _shown(wanted)
-    kind, id = wanted.keys[at].split("/")
-    alone = OnSheet.model_validate({kind: [int(id)], "heard": {k: v for k, v in wanted.heard.items() if kind == "sounds" and k == int(id)}})
-    item = items_on(studio, library, alone)[0]
+    item = item_at(studio, library, wanted, at)
     return ToHear(name=item.name, meant=meant(studio.renderer(library), item, target))
 
 

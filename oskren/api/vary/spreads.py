@@ -19,7 +19,7 @@ from oskren.store.documents import designs
 from oskren.store.documents import spreads as kept
 from oskren.store.search.rows import small
 from oskren.store.tables import Draw, Spread
-from oskren.work.engine.jobs import Job
+from oskren.work.engine.job import Job
 from oskren.work.engine.studio import Studio
 from oskren.work.vary import comparing
 from oskren.work.vary import spreads as spreading

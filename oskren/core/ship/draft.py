@@ -70,7 +70,7 @@ class ReadySheet(BaseModel):
     """A sheet without what is on it, as it is kept by name and handed on as a file: targets with their names and limits, what is put beside the
     files, what they say where their sounds say nothing."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", str_strip_whitespace=True)
 
     format: Literal["oskren-sheet"] = "oskren-sheet"
     version: Literal[1] = 1

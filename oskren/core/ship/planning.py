@@ -176,6 +176,15 @@ def planned(name: str, items: Sequence[Titled], targets: Sequence[Target], befor
     return Plan(found, counted)
 
 
+def tokens_of(name: str, items: Sequence[Titled], target: Target, before: Sequence[Counts], at: int) -> dict[str, str]:
+    """What each token of a name gives for the item at a place of a sheet of that name, written as a target."""
+    before = before or [{}] * len(items)
+    places = planned(name, items, [target], before).counted[at] if "{place" in target.template else {}
+    number, within = count("number", [""] * len(items), before)[at], count("within", [item.category for item in items], before)[at]
+    values = values_of(name, target, items[at], number, within, places.get(f"place {target.name}", 0))
+    return {token: str(value) for token, value in values.items()}
+
+
 def _named(target: Target, values: Mapping[str, object], suffix: str) -> str:
     """The path of a file by its target's template and rules of writing; the ending stays as it is."""
 

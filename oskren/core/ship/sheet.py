@@ -40,6 +40,10 @@ class Given(Frozen):
     rights: str = Field("", max_length=2000)
     artist: str = Field("", max_length=200)
 
+    def to(self, item: Item) -> Item:
+        """An item that says this where it says nothing."""
+        return item.model_copy(update={"rights": item.rights or self.rights, "artist": item.artist or self.artist})
+
 
 class Sheet(Frozen):
     """What goes into a batch render."""

@@ -31,6 +31,16 @@ SILENT_SHARE = 1e-3
 TWIN = "twin"
 
 
+class Origin(BaseModel):
+    """A recording a file comes from: its audio's hash, name, rights, day, and the file it was found under; empty where the library holds it no more."""
+
+    audio: str
+    name: str = ""
+    rights: str = ""
+    recorded: str = ""
+    file: str = ""
+
+
 class FileReport(BaseModel):
     """A finished file as it was read back."""
 
@@ -65,8 +75,8 @@ class FileReport(BaseModel):
     """Hashes of what made it: its sound, its target, its words."""
     why: str = ""
     """Why it was written, or was not."""
-    sources: list[dict[str, str]] = []
-    """Every recording it comes from: name, rights, date, file, and its hash."""
+    sources: list[Origin] = []
+    """Every recording it comes from."""
     made: dict[str, Any] | None = None
     """How it was made, where it was: design or spread, with recipe, seed and number of the draw."""
 

@@ -11,7 +11,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, ValidationError
 
-from oskren.core.errors import NotFound, OskrenError
+from oskren.core.errors import NotFound, OskrenError, first_wrong
 from oskren.core.nodes.model import Group, Member, Mix
 
 Ids = Annotated[list[str], Field(min_length=1, max_length=2000)]
@@ -28,8 +28,7 @@ def changed(mix: Mix, ids: Collection[str], values: dict[str, Any]) -> Mix:
     try:
         members = tuple(Member.model_validate(member.model_dump() | values) if member.id in ids else member for member in mix.members)
     except ValidationError as error:
-        first = error.errors()[0]
-        raise OskrenError(f"{'.'.join(str(part) for part in first['loc'])}: {first['msg']}; it was given {first['input']!r}.") from None
+        raise OskrenError(f"{first_wrong(error)}; it was given {error.errors()[0]['input']!r}.") from None
     return mix.model_copy(update={"members": members})
 
 

@@ -71,7 +71,7 @@ class Studio:
         self._cluster: Cluster | None = None
         self.cluster_at = address_at(home.folder)
         """The address of the cluster that ships; empty for this machine."""
-        self._lock = threading.Lock()
+        self._lock, self._connecting = threading.Lock(), threading.Lock()
         self.taking_up: threading.Thread | None = None
 
     def close(self) -> None:
@@ -113,7 +113,7 @@ class Studio:
         """The cluster that ships, connected to; None when this machine does. OskrenError when it cannot be had."""
         if not self.cluster_at:
             return None
-        with self._lock:
+        with self._connecting:
             if self._cluster is not None and (self._cluster.address != self.cluster_at or not self._cluster.alive):
                 self._cluster.close()
                 self._cluster = None

@@ -17,7 +17,8 @@ from oskren.core.audio.replacing import replacing
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.words.names import legal
 from oskren.store import Library
-from oskren.work.engine.jobs import Arguments, Job, Kind
+from oskren.work.engine.job import Job
+from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import Imported, begin_follow_up, import_paths

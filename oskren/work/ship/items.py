@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 import os
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from sqlalchemy import and_, func, select
@@ -17,9 +17,10 @@ from oskren.core.nodes.walk import sounding
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import DRY, Item, Titled, item_as_heard, name_heard
 from oskren.store import Library
+from oskren.store.database import in_parts
 from oskren.store.describe.naming import code_of, codes
 from oskren.store.describe.tree import vocabulary
-from oskren.store.library import AT_ONCE, no_such_sound, node_of
+from oskren.store.library import no_such_sound, node_of
 from oskren.store.tables import Design, Draw, Media, Sound, Spread, Version
 from oskren.work.engine.studio import Studio
 
@@ -67,13 +68,13 @@ def titled_of(studio: Studio, library: Library, ids: Sequence[int], heard: How =
     renderer = studio.renderer(library)
     rows: dict[int, tuple[Any, ...]] = {}
     with library.reading() as session:
-        for at in range(0, len(ids), AT_ONCE):
+        for some in in_parts(ids):
             told = (Sound.id, Sound.name, Sound.category, Sound.rate, Sound.channels, Sound.bits, Sound.tags, Sound.frames, Sound.rights, Sound.notes)
             looked_at = (Media.path, Sound.missing, func.json_array_length(Sound.said, "$.loops") > 0, func.json_array_length(Sound.chain) > 0)
             query = (
                 select(*told, *KNOWN.values(), *looked_at)
                 .outerjoin(Media, and_(Media.audio == Sound.audio, Media.referred.is_(True)))
-                .where(Sound.id.in_(ids[at : at + AT_ONCE]))
+                .where(Sound.id.in_(some))
             )
             rows |= {row[0]: tuple(row) for row in session.execute(query)}
     changing = [id for id in ids if id in rows and (rows[id][-1] or not _heard(heard, id).dry)]
@@ -117,8 +118,8 @@ def brightness_of(library: Library, ids: Sequence[int]) -> dict[int, float | Non
     """Brightness (Hz) of sounds by id."""
     found: dict[int, float | None] = {}
     with library.reading() as session:
-        for at in range(0, len(ids), AT_ONCE):
-            rows = session.execute(select(Sound.id, KNOWN["brightness_hz"]).where(Sound.id.in_(ids[at : at + AT_ONCE]))).all()
+        for some in in_parts(ids):
+            rows = session.execute(select(Sound.id, KNOWN["brightness_hz"]).where(Sound.id.in_(some))).all()
             found |= {id: value for id, value in rows}  # noqa: C416 - rows are no pairs to the type checker
     return found
 
@@ -150,16 +151,16 @@ def made_items(library: Library, wanted: OnSheet) -> list[Item]:
     words = vocabulary(library)
     found: dict[tuple[str, int], tuple[str, str, Any, str, dict[str, Any]]] = {}
     with library.reading() as session:
-        for some in _parts(wanted.designs):
+        for some in in_parts(wanted.designs):
             query = select(Design.id, Design.name, Design.mix).where(Design.id.in_(some), Design.trashed.is_(None))
             for id, name, mix in session.execute(query):
                 found["design", id] = name, name, mix, "", {"design": name}
-        for some in _parts(wanted.draws):
+        for some in in_parts(wanted.draws):
             drawn = select(Draw.id, Spread, Draw.number, Draw.mix).join(Spread, Spread.id == Draw.spread_id).where(Draw.id.in_(some))
             for id, of, place, mix in session.execute(drawn):
                 made = {"spread": of.name, "seed": of.seed, "number": place, "recipe": without_candidates(of.recipe), "made_with": of.made_with}
                 found["variation", id] = variation_name(of.name, place), of.name, mix, lineage(of, place), made
-        for some in _parts(wanted.versions):
+        for some in in_parts(wanted.versions):
             kept = select(Version.id, Version.name, Version.notes, Version.mix, Design.name).join(Design, Design.id == Version.design_id)
             for id, name, notes, mix, design in session.execute(kept.where(Version.id.in_(some), Design.trashed.is_(None))):
                 found["version", id] = f"{design}, {name}", design, mix, notes, {"design": design, "version": name}
@@ -176,14 +177,16 @@ def made_items(library: Library, wanted: OnSheet) -> list[Item]:
     return items
 
 
-def _parts(ids: Sequence[int]) -> Iterator[Sequence[int]]:
-    """Ids, so many at a time as a query takes."""
-    return (ids[at : at + AT_ONCE] for at in range(0, len(ids), AT_ONCE))
-
-
 def items_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Item]:
     """All that is on a sheet, as it is now, in its order."""
     return items_of(studio, library, wanted.sounds, wanted.heard) + made_items(library, wanted)
+
+
+def item_at(studio: Studio, library: Library, wanted: OnSheet, at: int) -> Item:
+    """One thing on a sheet, by its place; nothing else of it is looked into."""
+    kind, id = wanted.keys[at].split("/")
+    heard = {number: so for number, so in wanted.heard.items() if kind == "sounds" and number == int(id)}
+    return items_on(studio, library, OnSheet.model_validate({kind: [int(id)], "heard": heard}))[0]
 
 
 def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]:
@@ -193,9 +196,9 @@ def titled_on(studio: Studio, library: Library, wanted: OnSheet) -> list[Titled]
     known: dict[int, Titled] = {}
     facts = [func.json_extract(Draw.facts, f"$.{name}") for name in ("rate", "channels")]
     with library.reading() as session:
-        for at in range(0, len(wanted.draws), AT_ONCE):
+        for some in in_parts(wanted.draws):
             query = select(Draw.id, Spread.name, Draw.number, *facts).join(Spread, Spread.id == Draw.spread_id)
-            for id, name, place, rate, channels in session.execute(query.where(Draw.id.in_(wanted.draws[at : at + AT_ONCE]))):
+            for id, name, place, rate, channels in session.execute(query.where(Draw.id.in_(some))):
                 if rate:
                     known[id] = Titled(variation_name(name, place), category(name), rate, channels, code=codes(category(name)))
 

@@ -9,12 +9,10 @@ from sqlalchemy import select
 from oskren.core.nodes.model import Node, Print
 from oskren.core.nodes.walk import leaves
 from oskren.core.ship.items import Item
+from oskren.core.ship.verify import Origin
 from oskren.store import Library
-from oskren.store.library import AT_ONCE
+from oskren.store.database import in_parts
 from oskren.store.tables import Sound, SoundPath
-
-Origin = dict[str, str]
-"""A recording: its audio's hash, name, rights, day, and the file it was found under."""
 
 
 def recordings(node: Node) -> list[str]:
@@ -34,9 +32,8 @@ def origins(library: Library, items: Sequence[Item]) -> list[list[Origin]]:
     wanted = list({audio for audios in made_of for audio in audios})
     known: dict[str, Origin] = {}
     with library.reading() as session:
-        for at in range(0, len(wanted), AT_ONCE):
-            some = wanted[at : at + AT_ONCE]
+        for some in in_parts(wanted):
             query = select(Sound.audio, Sound.name, Sound.rights, Sound.recorded, SoundPath.path).outerjoin(SoundPath, SoundPath.sound_id == Sound.id)
             for audio, name, rights, recorded, path in session.execute(query.where(Sound.audio.in_(some)).order_by(Sound.id)):
-                known.setdefault(audio, {"audio": audio, "name": name, "rights": rights or "", "recorded": recorded or "", "file": path or ""})
-    return [[known.get(audio, {"audio": audio, "name": "", "rights": "", "recorded": "", "file": ""}) for audio in audios] for audios in made_of]
+                known.setdefault(audio, Origin(audio=audio, name=name, rights=rights or "", recorded=recorded or "", file=path or ""))
+    return [[known.get(audio, Origin(audio=audio)) for audio in audios] for audios in made_of]

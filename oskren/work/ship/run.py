@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from oskren.core.ship.verify import FileReport
 from oskren.core.ship.write import File
 from oskren.core.types import Failed
+from oskren.work.engine.cluster import Cluster
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
@@ -58,7 +59,9 @@ def wrong_in(report: FileReport) -> str:
     return "; ".join(f"{check.name}: {check.note}" for check in report.checks if not check.ok and not check.warning)
 
 
-def write(studio: Studio, place: Workplace, files: Sequence[File], progress: Progress = ALONE, *, journal: str = "", before: int = 0) -> Written:
+def write(
+    studio: Studio, place: Workplace, files: Sequence[File], progress: Progress = ALONE, *, journal: str = "", before: int = 0, far: Cluster | None = None
+) -> Written:
     """Write files whose paths were found to be free or their own.
 
     Parameters
@@ -67,9 +70,10 @@ def write(studio: Studio, place: Workplace, files: Sequence[File], progress: Pro
         A file each finished one is noted in as soon as it lies in its place; none when empty.
     before : int
         Files of the same whole that need not be written; they count as done.
+    far : Cluster, optional
+        The cluster whose workers write them, in place of this machine's.
     """
     result, ended, total = Written(), before, before + len(files)
-    far = studio.cluster()
     size = max(1, min(CHUNK, len(files) // (2 * (studio.workers if far is None else far).size)))
     progress.at(ended, total)
     calls = [(tasks.ship, place, list(files[at : at + size]), journal) for at in range(0, len(files), size)]

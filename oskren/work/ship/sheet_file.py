@@ -8,7 +8,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from sqlalchemy import select
 
 from oskren.core.audio import files
-from oskren.core.errors import OskrenError
+from oskren.core.errors import OskrenError, first_wrong
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Source, Step
 from oskren.core.ship.items import Item
@@ -63,9 +63,7 @@ def load(path: Path) -> SheetFile:
     except UnicodeDecodeError as error:
         raise OskrenError(f"{path}: is not a text file; a sheet is JSON (see oskren ship --schema)") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise OskrenError(f"{path}: {where + ': ' if where else ''}{first['msg']}; see oskren ship --schema") from error
+        raise OskrenError(f"{path}: {first_wrong(error)}; see oskren ship --schema") from error
 
 
 def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) -> Sheet:
@@ -80,7 +78,7 @@ def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) ->
         named = {name: value for name, value in own.items() if value is not None}
         if item.name is None and item.sound is not None:
             named["name"] = library.sound(int(found.sound)).name
-        items.append(found.model_copy(update=named | {"rights": found.rights or sheet.given.rights, "artist": sheet.given.artist}))
+        items.append(sheet.given.to(found.model_copy(update=named)))
     return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets), beside=sheet.beside)
 
 

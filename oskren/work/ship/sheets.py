@@ -138,6 +138,7 @@ def ship(
         out.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise OskrenError(f"{out}: cannot be used as the folder to ship to ({error.strerror}); choose another.") from error
+    far = studio.cluster()  # one that cannot be had ends it before anything is written
     result = Done()
     known = {report.path: report for report in manifest.load(out).files}
     todo: list[File] = []
@@ -153,7 +154,7 @@ def ship(
     place = studio.place(library, *(item.node for item in sheet.items), flag=progress.flag)
     journal.begin([file.shown for file in todo])
     try:
-        written = write(studio, place, todo, progress, journal=journal.path, before=len(result.unchanged))
+        written = write(studio, place, todo, progress, journal=journal.path, before=len(result.unchanged), far=far)
         result.failed, result.over = result.failed + written.failed, written.over
     finally:
         # by now no worker writes any more; what was on its way when it was cancelled is among it

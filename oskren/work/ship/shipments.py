@@ -33,7 +33,7 @@ def sheet_of(studio: Studio, library: Library, name: str, wanted: OnSheet, targe
     """A sheet of what is on it, as it is now, sounds each as it was heard where that is said."""
     if not wanted.count:
         raise OskrenError("The sheet is empty; choose one-shots or other sounds for it.")
-    items = tuple(one.model_copy(update={"rights": one.rights or given.rights, "artist": given.artist}) for one in items_on(studio, library, wanted))
+    items = tuple(given.to(one) for one in items_on(studio, library, wanted))
     return Sheet(name=name, items=items, targets=tuple(targets), beside=beside, counted=tuple(wanted.numbers))
 
 

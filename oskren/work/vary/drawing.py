@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import ValidationError
 
 from oskren.core import bundle as bundles
-from oskren.core.errors import OskrenError
+from oskren.core.errors import OskrenError, first_wrong
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Mix
 from oskren.core.ship.items import Item
@@ -41,8 +41,7 @@ def read_recipe(path: Path) -> Recipe:
     except (OSError, UnicodeDecodeError) as error:
         raise OskrenError(f"{path}: cannot be read as a recipe; check the path") from error
     except ValidationError as error:
-        first = error.errors()[0]
-        raise OskrenError(f"{path}: {'.'.join(str(part) for part in first['loc'])}: {first['msg']}; docs/formats.md shows a recipe") from error
+        raise OskrenError(f"{path}: {first_wrong(error)}; docs/formats.md shows a recipe") from error
 
 
 @dataclass

@@ -4214,7 +4214,7 @@ export interface components {
              * @default 0
              */
             anchor_s: number;
-            origin?: components["schemas"]["Origin"] | null;
+            origin?: components["schemas"]["oskren__core__nodes__model__Origin"] | null;
         };
         /**
          * CardFile
@@ -5219,9 +5219,7 @@ export interface components {
              * Sources
              * @default []
              */
-            sources: {
-                [key: string]: string;
-            }[];
+            sources: components["schemas"]["oskren__core__ship__verify__Origin"][];
             /** Made */
             made?: {
                 [key: string]: unknown;
@@ -6476,7 +6474,7 @@ export interface components {
              * @default
              */
             search: string;
-            origin?: components["schemas"]["Origin"] | null;
+            origin?: components["schemas"]["oskren__core__nodes__model__Origin"] | null;
             frozen?: components["schemas"]["Print"] | null;
         };
         /** Merge */
@@ -7125,21 +7123,6 @@ export interface components {
             value: string | number | boolean | null;
             /** Label */
             label: string;
-        };
-        /**
-         * Origin
-         * @description The sound or design of a library that a layer was made with, and the hash of what it was then.
-         */
-        Origin: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "sound" | "design";
-            /** Id */
-            id: number;
-            /** Pinned */
-            pinned: string;
         };
         /**
          * Outcome
@@ -9087,7 +9070,7 @@ export interface components {
              * @default
              */
             choke: string;
-            origin?: components["schemas"]["Origin"] | null;
+            origin?: components["schemas"]["oskren__core__nodes__model__Origin"] | null;
         };
         /**
          * Smoothing
@@ -10539,6 +10522,21 @@ export interface components {
             edit: components["schemas"]["oskren__core__stack__edits__Add"] | components["schemas"]["Set"] | components["schemas"]["Together"] | components["schemas"]["Apart"] | components["schemas"]["Duplicate"] | components["schemas"]["oskren__core__stack__edits__Move"] | components["schemas"]["ShiftTime"] | components["schemas"]["Remove"];
         };
         /**
+         * Origin
+         * @description The sound or design of a library that a layer was made with, and the hash of what it was then.
+         */
+        oskren__core__nodes__model__Origin: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sound" | "design";
+            /** Id */
+            id: number;
+            /** Pinned */
+            pinned: string;
+        };
+        /**
          * Given
          * @description What all files of a sheet say of themselves where their sounds say nothing.
          */
@@ -10553,6 +10551,34 @@ export interface components {
              * @default
              */
             artist: string;
+        };
+        /**
+         * Origin
+         * @description A recording a file comes from: its audio's hash, name, rights, day, and the file it was found under; empty where the library holds it no more.
+         */
+        oskren__core__ship__verify__Origin: {
+            /** Audio */
+            audio: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Rights
+             * @default
+             */
+            rights: string;
+            /**
+             * Recorded
+             * @default
+             */
+            recorded: string;
+            /**
+             * File
+             * @default
+             */
+            file: string;
         };
         /**
          * Add
