@@ -311,12 +311,12 @@ class Stages(InBrowser):
             # what is chosen stays in sight; the first row is further up
             expect(table.get_by_role("columnheader", name=name)).to_have_attribute("aria-sort", "ascending")
             up = "(rows) => { rows.scrollTop = 0; }"
-            table.get_by_label("Rows of slices").evaluate(up)
+            table.get_by_label("Slices, rows").evaluate(up)
             lowest = min(measured, key=lambda row: row[field])["id"]
             expect(table.locator("[data-slice]").first).to_have_attribute("data-slice", str(lowest))
             table.get_by_role("button", name=name).click()
             expect(table.get_by_role("columnheader", name=name)).to_have_attribute("aria-sort", "descending")
-            table.get_by_label("Rows of slices").evaluate(up)
+            table.get_by_label("Slices, rows").evaluate(up)
             highest = max(measured, key=lambda row: row[field])["id"]
             expect(table.locator("[data-slice]").first).to_have_attribute("data-slice", str(highest))
         # a slice that is dropped already is the best of nothing
@@ -587,7 +587,7 @@ class Stages(InBrowser):
                 - heading [level=1]
                 - img /^Slices of Gear room performance/
                 - table "Slices":
-                  - rowgroup "Rows of slices"
+                  - rowgroup "Slices, rows"
                 - complementary "Find, finish and kits"
                 """,
             ),

@@ -15,6 +15,8 @@ export interface TableColumn<R> {
   value: (row: R) => Value;
   /** Its value, unless something else is shown. */
   cell?: (row: R) => ReactNode;
+  /** It is not sorted by. */
+  unsorted?: boolean;
   /** Words, not numbers. */
   plain?: boolean;
   /** Shown only where there is room for all columns. */
@@ -27,7 +29,7 @@ export interface SortedBy {
 }
 
 const ROW = 27;
-const ROOMY = { "@container rows (max-width: 1099px)": { display: "none" } };
+const ROOMY = { "@container rows (max-width: 1139px)": { display: "none" } };
 
 /** Rows in the order of a column; what has no value comes last either way. */
 export function inOrderOf<R>(rows: readonly R[], columns: readonly TableColumn<R>[], { by, down }: SortedBy): R[] {
@@ -70,6 +72,10 @@ interface Props<R> {
   onGroup?: (rows: R[]) => void;
   /** What is said of a row whose widest cell may be cut off. */
   hintOf?: (row: R) => string;
+  /** What stands back, struck through. */
+  struck?: (row: R) => boolean;
+  /** Rows carry their key as this data attribute. */
+  mark?: string;
   /** What stands in coral. */
   wrong?: (row: R) => boolean;
   /** Acts of a row, behind its cells. */
@@ -90,6 +96,8 @@ export function Table<R>({
   onChoose,
   onGroup,
   hintOf,
+  struck,
+  mark = "row",
   wrong,
   acts,
   actsWidth = 120,
@@ -140,15 +148,19 @@ export function Table<R>({
               aria-sort={sorted.by === column.name ? (sorted.down ? "descending" : "ascending") : "none"}
               {...size(column)}
             >
-              <Bare
-                color={sorted.by === column.name ? "chalk" : "dim"}
-                fontSize="12px"
-                title={column.hint ?? `Sort by ${column.name.toLowerCase()}`}
-                onClick={() => onSort({ by: column.name, down: sorted.by === column.name && !sorted.down })}
-              >
-                {column.name}
-                {sorted.by === column.name && <span aria-hidden>{sorted.down ? " ↓" : " ↑"}</span>}
-              </Bare>
+              {column.unsorted ? (
+                column.name
+              ) : (
+                <Bare
+                  color={sorted.by === column.name ? "chalk" : "dim"}
+                  fontSize="12px"
+                  title={column.hint ?? `Sort by ${column.name.toLowerCase()}`}
+                  onClick={() => onSort({ by: column.name, down: sorted.by === column.name && !sorted.down })}
+                >
+                  {column.name}
+                  {sorted.by === column.name && <span aria-hidden>{sorted.down ? " ↓" : " ↑"}</span>}
+                </Bare>
+              )}
             </Box>
           ))}
           {acts && <Box role="columnheader" aria-label="Acts" w={`${actsWidth}px`} flexShrink={0} />}
@@ -176,7 +188,7 @@ export function Table<R>({
                   role="row"
                   {...placed}
                   aria-selected={chosen}
-                  data-row={key}
+                  {...{ [`data-${mark}`]: key }}
                   align="center"
                   px="16px"
                   gap="10px"
@@ -185,7 +197,8 @@ export function Table<R>({
                   whiteSpace="nowrap"
                   cursor="pointer"
                   userSelect="none"
-                  color={wrong?.(row) ? "coral" : undefined}
+                  color={wrong?.(row) ? "coral" : struck?.(row) ? "dim" : undefined}
+                  textDecoration={struck?.(row) ? "line-through" : undefined}
                   bg={chosen ? (together.size > 1 ? "amberSoft" : "raised") : undefined}
                   borderBottom="1px solid"
                   borderColor="line"

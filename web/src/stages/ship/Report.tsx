@@ -9,13 +9,13 @@ import { live, player } from "../../listening/player";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose, Pick } from "../../ui/choices";
-import { useChoosing } from "../../ui/choosing";
 import { level, seconds } from "../../ui/format";
 import { Empty, Fact, Facts, Heading, Line, Side } from "../../ui/frames";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
-import { grouped, inOrderOf, type SortedBy, Table, type TableColumn } from "../../ui/Table";
+import { Table, type TableColumn } from "../../ui/Table";
+import { useTable } from "../../ui/useTable";
 import { folderOf } from "./files";
 import { PeakBars, Plot } from "./Plots";
 import { type FileReport, failed, type ReportRow, warned } from "./reports";
@@ -105,8 +105,6 @@ function Told({ report }: { report: FileReport }) {
 
 export function Report({ number, onResume }: { number: number; onResume: () => void }) {
   const library = useShared((state) => state.library);
-  const [sorted, setSorted] = useState<SortedBy>({ by: WORST, down: false });
-  const [by, setBy] = useState("");
   const [as, setAs] = useState<"written" | "meant">("written");
   const path = { library, id: number };
   const view = useQuery({
@@ -118,9 +116,7 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
     const made = new Set(view.data.reports.map((one) => one.path));
     return [...view.data.failures.filter((one) => !made.has(one.path)), ...view.data.reports.map((report) => ({ path: report.path, report }))];
   }, [view.data]);
-  const groups = useMemo(() => grouped(inOrderOf(rows, COLUMNS, sorted), GROUPS[by] ?? null), [rows, sorted, by]);
-  const shown = useMemo(() => groups.flatMap((group) => group.rows), [groups]);
-  const choosing = useChoosing(useMemo(() => shown.map(keyOf), [shown]));
+  const { choosing, chooseAll, table, grouping } = useTable(rows, COLUMNS, GROUPS, keyOf, WORST);
   /** What was asked to be heard last: an answer that comes later than that of another row is not heard. */
   const last = useRef("");
   /** A file as it was written or meant; ``there`` goes on where the other was. */
@@ -146,7 +142,7 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
   useKeys({
     next: (event) => void hear(choosing.step(1, event.shiftKey), as),
     previous: (event) => void hear(choosing.step(-1, event.shiftKey), as),
-    chooseAll: () => choosing.chooseThese(shown.map(keyOf)),
+    chooseAll,
     bypass: () => swap(as === "written" ? "meant" : "written"),
   });
   if (!view.data) return view.error ? <Empty>{view.error.message}</Empty> : null;
@@ -199,25 +195,12 @@ export function Report({ number, onResume }: { number: number; onResume: () => v
     >
       <Table
         label="Report"
-        groups={groups}
-        keyOf={keyOf}
-        columns={COLUMNS}
-        sorted={sorted}
-        onSort={setSorted}
-        current={choosing.current}
-        together={choosing.together}
+        {...table}
         onChoose={(key, how) => (how === "one" ? choose(key) : choosing.choose(key, how))}
-        onGroup={(its) => choosing.chooseThese(its.map(keyOf))}
         wrong={(row) => !row.report || failed(row.report).length > 0}
       >
         <Flex px="16px" py="5px" gap="12px" align="center" fontSize="12px">
-          <Choose
-            label="Group by"
-            value={by}
-            onChange={setBy}
-            w="170px"
-            options={[["", "no groups"], ...Object.keys(GROUPS).map((name) => [name, `by ${name}`] as const)]}
-          />
+          <Choose {...grouping} w="170px" />
           <Flex align="center" gap="6px" css={{ "& > div": { display: "flex", alignItems: "center", gap: "8px" } }}>
             <Pick label="Heard as" value={as} options={["written", "meant"] as const} onChange={swap} />
           </Flex>

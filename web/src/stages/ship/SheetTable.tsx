@@ -1,16 +1,16 @@
 /** What is on the sheet: every file it will write, chosen, sorted, grouped, heard and taken off. */
 import { Box, Flex } from "@chakra-ui/react";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useRef } from "react";
 import { api, got, type Schemas, type Target } from "../../api/client";
 import type { Sheet } from "../../between/sheet";
 import { openToHear } from "../../listening/opening";
 import { player } from "../../listening/player";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
-import { useChoosing } from "../../ui/choosing";
 import { useKeys } from "../../ui/keys";
 import { complain } from "../../ui/messages";
-import { grouped, inOrderOf, type SortedBy, Table } from "../../ui/Table";
+import { Table } from "../../ui/Table";
+import { useTable } from "../../ui/useTable";
 import { COLUMNS, type FileRow, GROUPS, numberedAs, rowsOf, without } from "./files";
 
 /** The file with what is wrong with it. */
@@ -49,15 +49,9 @@ interface Props {
 }
 
 export function SheetTable({ library, preview, error, asked, sheet, targets, only, onChange, onShow }: Props) {
-  const [sorted, setSorted] = useState<SortedBy>({ by: "No", down: false });
-  const [by, setBy] = useState("");
-  const rows = useMemo(() => rowsOf(preview?.files ?? [], preview?.items ?? [], sheet, targets), [preview, sheet, targets]);
-  const groups = useMemo(() => {
-    const shown = only ? rows.filter((row) => only.has(row.planned.item)) : rows;
-    return grouped(inOrderOf(shown, COLUMNS, sorted), GROUPS[by] ?? null);
-  }, [rows, only, sorted, by]);
-  const shown = useMemo(() => groups.flatMap((group) => group.rows), [groups]);
-  const choosing = useChoosing(useMemo(() => shown.map(keyOf), [shown]));
+  const all = useMemo(() => rowsOf(preview?.files ?? [], preview?.items ?? [], sheet, targets), [preview, sheet, targets]);
+  const rows = useMemo(() => (only ? all.filter((row) => only.has(row.planned.item)) : all), [all, only]);
+  const { sorted, shown, choosing, chooseAll, table, grouping } = useTable(rows, TOLD, GROUPS, keyOf, "No");
   const several = shown.filter((row) => choosing.together.has(keyOf(row)));
   /** What was asked to be heard last: an answer that comes later than that of another row is not heard. */
   const last = useRef("");
@@ -88,25 +82,18 @@ export function SheetTable({ library, preview, error, asked, sheet, targets, onl
   useKeys({
     next: (event) => void hear(choosing.step(1, event.shiftKey)),
     previous: (event) => void hear(choosing.step(-1, event.shiftKey)),
-    chooseAll: () => choosing.chooseThese(shown.map(keyOf)),
+    chooseAll,
     remove: take,
     leave: choosing.leave,
   });
   return (
     <Table
       label="Files to be written"
-      groups={groups}
-      keyOf={keyOf}
-      columns={TOLD}
-      sorted={sorted}
-      onSort={setSorted}
-      current={choosing.current}
-      together={choosing.together}
+      {...table}
       onChoose={(key, how) => {
         choosing.choose(key, how);
         if (how === "one") void hear(key);
       }}
-      onGroup={(its) => choosing.chooseThese(its.map(keyOf))}
       hintOf={(row) => row.planned.problem || row.planned.path}
       wrong={(row) => !!row.planned.problem}
       acts={(row) => (
@@ -138,13 +125,7 @@ export function SheetTable({ library, preview, error, asked, sheet, targets, onl
       )}
     >
       <Flex px="16px" py="5px" gap="10px" align="center" minH="38px" fontSize="12px">
-        <Choose
-          label="Group by"
-          value={by}
-          onChange={setBy}
-          w="138px"
-          options={[["", "no groups"], ...Object.keys(GROUPS).map((name) => [name, `by ${name}`] as const)]}
-        />
+        <Choose {...grouping} w="138px" />
         <Box color="dim" data-testid="chosen files">
           {several.length ? `${several.length} of ${shown.length} chosen` : only ? `${shown.length} shown` : ""}
         </Box>

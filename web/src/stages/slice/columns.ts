@@ -1,6 +1,7 @@
 /** The columns of the table of slices, and which of them are shown. */
 import { create } from "zustand";
 import { clock, hertz, level, seconds } from "../../ui/format";
+import type { TableColumn } from "../../ui/Table";
 import type { Facts } from "./useMeasured";
 import type { Piece } from "./usePlan";
 
@@ -12,12 +13,8 @@ export function clicking(facts: Facts | undefined, loop: boolean): string {
   return edges.length ? `clicks at ${edges.join(" and ")}` : "";
 }
 
-export interface Column {
-  name: string;
+export interface Column extends TableColumn<Row> {
   width: number;
-  /** Shown at first only where the table is wide enough for all of them. */
-  roomy?: boolean;
-  hint?: string;
   value: (row: Row) => number | null | undefined;
   shown: (row: Row) => string;
   /** How one value is written, where slices can be shown by it. */
@@ -111,19 +108,4 @@ export interface Within {
 export function isWithin(row: Row, within: Within | null): boolean {
   const value = within && COLUMNS.find((column) => column.name === within.by)?.value(row);
   return within === null || value == null || (value >= within.band[0] && value <= within.band[1]);
-}
-
-export interface Sorted {
-  by: string;
-  down: boolean;
-}
-
-/** Rows in the order of a column; what has no value comes last. */
-export function inOrder(rows: readonly Row[], { by, down }: Sorted): Row[] {
-  const column = COLUMNS.find((one) => one.name === by) ?? COLUMNS[0];
-  return [...rows].sort((one, other) => {
-    const [a, b] = [column.value(one), column.value(other)];
-    if (a == null || b == null) return (a == null ? 1 : 0) - (b == null ? 1 : 0) || one.no - other.no;
-    return (down ? b - a : a - b) || one.no - other.no;
-  });
 }

@@ -1,7 +1,8 @@
 /** The slices as rows: what is measured of them, which are shown and in what order, which are chosen. */
 import { useMemo, useState } from "react";
 import type { Plan } from "../../api/client";
-import { inOrder, isWithin, type Row, type Sorted, type Within } from "./columns";
+import { inOrderOf, type SortedBy } from "../../ui/Table";
+import { COLUMNS, isWithin, type Row, type Within } from "./columns";
 import type { Facts } from "./useMeasured";
 
 export function useRows(plan: Plan, facts: ReadonlyMap<number, Facts>) {
@@ -10,15 +11,16 @@ export function useRows(plan: Plan, facts: ReadonlyMap<number, Facts>) {
   /** Slices chosen beside the current one, which keys that take several work on. */
   const [beside, setBeside] = useState<ReadonlySet<number>>(new Set());
   const [within, setWithin] = useState<Within | null>(null);
-  const [sorted, setSorted] = useState<Sorted>({ by: "No", down: false });
+  const [sorted, setSorted] = useState<SortedBy>({ by: "No", down: false });
   const [group, setGroup] = useState<number | null>(null);
   /** The kit that is shown alone. */
   const [kit, setKit] = useState<number | null>(null);
   const rows: Row[] = useMemo(() => pieces.map((piece, i) => ({ ...piece, no: i + 1, facts: facts.get(piece.id) })), [pieces, facts]);
   const inBand = useMemo(() => new Set(rows.filter((row) => isWithin(row, within)).map((row) => row.id)), [rows, within]);
   const inKit = kit === null ? null : plan.kits[kit];
-  const shown = inOrder(
+  const shown = inOrderOf(
     rows.filter((row) => inBand.has(row.id) && (group === null || row.facts?.group === group) && (!inKit || inKit.slices.includes(row.id))),
+    COLUMNS,
     sorted,
   );
   const together = useMemo(() => new Set([...beside, ...(chosen === null ? [] : [chosen])]), [beside, chosen]);
