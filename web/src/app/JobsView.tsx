@@ -34,18 +34,19 @@ function GoingOn({ label, title, share, left, end, hint, onEnd, others = 0, paus
       py="3px"
       fontFamily="mono"
       fontSize="11px"
+      minW={0}
       role="status"
       aria-label={label}
     >
-      <Box maxW="220px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+      <Box minW={0} maxW="220px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
         {title}
       </Box>
-      <Progress.Root w="60px" value={Math.round(share * 1000)} max={1000} aria-label={title}>
+      <Progress.Root w="60px" flexShrink={0} value={Math.round(share * 1000)} max={1000} aria-label={title}>
         <Progress.Track>
           <Progress.Range />
         </Progress.Track>
       </Progress.Root>
-      <Box color="dim" minW="76px">
+      <Box color="dim" minW="76px" flexShrink={0} whiteSpace="nowrap">
         {left}
       </Box>
       {paused !== null && (

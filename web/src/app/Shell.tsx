@@ -24,7 +24,7 @@ import { NameInput } from "../ui/fields";
 import { Hints } from "../ui/Hints";
 import { useKeys } from "../ui/keys";
 import { complain, tell } from "../ui/messages";
-import { useLook, wear } from "../ui/theme";
+import { IN_WIDE, useLook, wear } from "../ui/theme";
 import { Find } from "./Find";
 import { JobsView } from "./JobsView";
 import { KeyList } from "./KeyList";
@@ -75,6 +75,7 @@ function Libraries() {
       value={library}
       onChange={choose}
       maxW="250px"
+      minW="120px"
       options={[...(views ?? []).map((view) => [view.slug, `${view.name}, ${view.sounds} sounds`] as const), ["+", "New library …"]]}
     />
   );
@@ -113,6 +114,7 @@ function Projects() {
       label="Project"
       value={String(project)}
       maxW="170px"
+      minW="90px"
       options={[...projects.map((one) => [String(one.id), one.name] as const), ["+", "New project …"]]}
       onChange={(value) => (value === "+" ? setNaming(true) : enterProject(Number(value)))}
     />
@@ -240,7 +242,11 @@ export function Shell() {
         <Box flex={1} />
         <Do onClick={() => setFinding(true)} act="find">
           <Box as="span" color="dim" fontWeight={400}>
-            Find a sound, design or command
+            Find
+            <Box as="span" css={IN_WIDE}>
+              {" "}
+              a sound, design or command
+            </Box>
           </Box>
         </Do>
         <RecordingBadge />
