@@ -14,6 +14,7 @@ SOURCES = Path(__file__).parents[1] / "web" / "src"
 ORDER: tuple[tuple[str, ...], ...] = (
     ("app",),
     ("stages",),
+    ("bench",),
     ("chain", "timeline"),
     ("between", "documents"),
     ("mix",),

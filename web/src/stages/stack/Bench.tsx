@@ -2,6 +2,12 @@
 import { Flex } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import type { Mix } from "../../api/client";
+import type { Aim } from "../../bench/aims";
+import { useAims } from "../../bench/CurvePanel";
+import type { Tab } from "../../bench/LayerTabs";
+import { useLayers } from "../../bench/useLayers";
+import { useMeters } from "../../bench/useMeters";
+import { useTrying } from "../../bench/useTrying";
 import { useSend } from "../../between/send";
 import { addToSheet } from "../../between/sheet";
 import { Do } from "../../ui/buttons";
@@ -9,19 +15,14 @@ import { Empty } from "../../ui/frames";
 import { tell } from "../../ui/messages";
 import { Beside } from "../../ui/Panes";
 import { AddLayer } from "./AddLayer";
-import type { Aim } from "./aims";
-import { BenchBar, type Tab } from "./BenchBar";
+import { BenchBar } from "./BenchBar";
 import { ChosenPanel } from "./ChosenPanel";
-import { useAims } from "./CurvePanel";
 import type { HeadActs } from "./Heads";
 import { GROUP, Lanes } from "./Lanes";
 import { useBenchKeys } from "./useBenchKeys";
 import { useComparing } from "./useComparing";
 import { type Design, useDesign } from "./useDesign";
-import { useLayers } from "./useLayers";
-import { useMeters } from "./useMeters";
 import { usePrinting } from "./usePrinting";
-import { useTrying } from "./useTrying";
 import { useVersions, type Version } from "./Versions";
 
 interface Props {

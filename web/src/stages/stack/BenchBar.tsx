@@ -1,6 +1,5 @@
-/** The bar over a design, and the tabs of its chosen layer. */
-import { Box, Flex, Tabs } from "@chakra-ui/react";
-import type { ReactNode } from "react";
+/** The bar over a design. */
+import { Box, Flex } from "@chakra-ui/react";
 import { useNavigate } from "react-router";
 import type { Mix, Schemas } from "../../api/client";
 import { actsOf } from "../../documents/named";
@@ -14,14 +13,6 @@ import { TextField } from "../../ui/fields";
 import { level, seconds } from "../../ui/format";
 import { Bar, SpokenTitle } from "../../ui/frames";
 import { IN_WIDE } from "../../ui/theme";
-
-export type Tab = "layer" | "curves" | "source" | "tune";
-const TABS: readonly [Tab, string][] = [
-  ["layer", "Layer"],
-  ["curves", "Curves"],
-  ["source", "Source"],
-  ["tune", "Tune"],
-];
 
 /** Leaves the design for the cards of all. */
 const ALL = "all";
@@ -114,24 +105,5 @@ export function BenchBar({
         Print
       </Do>
     </Bar>
-  );
-}
-
-export function LayerTabs({ tab, onTab, children }: { tab: Tab; onTab: (tab: Tab) => void; children: ReactNode }) {
-  return (
-    <Tabs.Root value={tab} onValueChange={(next) => onTab(next.value as Tab)} lazyMount unmountOnExit>
-      <Tabs.List>
-        {TABS.map(([key, label]) => (
-          <Tabs.Trigger key={key} value={key}>
-            {label}
-          </Tabs.Trigger>
-        ))}
-      </Tabs.List>
-      {TABS.map(([key]) => (
-        <Tabs.Content key={key} value={key}>
-          {key === tab && children}
-        </Tabs.Content>
-      ))}
-    </Tabs.Root>
   );
 }

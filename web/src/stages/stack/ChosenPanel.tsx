@@ -1,22 +1,22 @@
 /** What is chosen on the bench, beside the lanes: one layer, several, a group, or the sum. */
 import { Box } from "@chakra-ui/react";
 import type { Member, Mix } from "../../api/client";
+import type { Aim } from "../../bench/aims";
+import { CurvePanel } from "../../bench/CurvePanel";
+import { LayerPanel } from "../../bench/LayerPanel";
+import { LayerTabs, type Tab } from "../../bench/LayerTabs";
+import { GroupPanel, ManyPanel } from "../../bench/ManyPanel";
+import { SourcePanel } from "../../bench/SourcePanel";
+import { TunePanel } from "../../bench/TunePanel";
+import type { useLayers } from "../../bench/useLayers";
+import type { useMeters } from "../../bench/useMeters";
+import type { useTrying } from "../../bench/useTrying";
 import { Side } from "../../ui/frames";
 import { tell } from "../../ui/messages";
-import type { Aim } from "./aims";
-import { LayerTabs, type Tab } from "./BenchBar";
-import { CurvePanel } from "./CurvePanel";
-import { LayerPanel } from "./LayerPanel";
-import { GroupPanel, ManyPanel } from "./ManyPanel";
 import { PrintShift } from "./PrintShift";
-import { SourcePanel } from "./SourcePanel";
 import { SumPanel } from "./SumPanel";
-import { TunePanel } from "./TunePanel";
 import type { useComparing } from "./useComparing";
-import type { useLayers } from "./useLayers";
-import type { useMeters } from "./useMeters";
 import type { usePrinting } from "./usePrinting";
-import type { useTrying } from "./useTrying";
 import type { useVersions, Version } from "./Versions";
 
 interface Props {

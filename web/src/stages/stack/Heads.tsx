@@ -3,9 +3,9 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { memo, type PointerEvent, useRef } from "react";
 import type { Group, Member } from "../../api/client";
+import { tones } from "../../bench/tones";
 import { Bare, Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
-import { tones } from "./tones";
 
 export interface HeadActs {
   choose: (id: string, event: { shiftKey: boolean; ctrlKey: boolean; metaKey: boolean }) => void;

@@ -2,16 +2,16 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { Fragment, useEffect, useRef, useState } from "react";
 import type { Mix, Opened, Schemas } from "../../api/client";
+import type { Aim, Layout } from "../../bench/aims";
+import { type LayerActs, LayerClip } from "../../bench/LayerClip";
 import { useMagnitudes } from "../../timeline/heights";
 import { LaneArea, RULER } from "../../timeline/LaneArea";
 import { useScale } from "../../timeline/useScale";
 import { usePicture, Wave } from "../../timeline/Wave";
 import { Bare, Do } from "../../ui/buttons";
 import { useRoom } from "../../ui/useRoom";
-import type { Aim, Layout } from "./aims";
 import { CrowdStrip, STRIP } from "./Crowding";
 import { GroupHead, type HeadActs, LayerHead } from "./Heads";
-import { type LayerActs, LayerClip } from "./LayerClip";
 
 const HEAD = "214px";
 export const GROUP = 40;

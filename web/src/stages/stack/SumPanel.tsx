@@ -3,6 +3,8 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
+import { MixChain } from "../../bench/MixChain";
+import { wide } from "../../bench/Placing";
 import { ExportLine } from "../../between/ExportLine";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
@@ -13,8 +15,6 @@ import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
-import { wide } from "./Placing";
-import { StackChain } from "./StackChain";
 import type { Named } from "./usePrinting";
 import { Versions } from "./Versions";
 
@@ -156,7 +156,7 @@ export function SumPanel({
       )}
       <Line />
       <Heading>Chain on the sum</Heading>
-      <StackChain
+      <MixChain
         mix={mix}
         of=""
         chain={mix.chain as Step[]}

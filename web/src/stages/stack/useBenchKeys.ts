@@ -1,9 +1,9 @@
 /** The keys of the bench. */
 import type { Mix } from "../../api/client";
+import type { useLayers } from "../../bench/useLayers";
 import type { History } from "../../documents/useDocument";
 import { player } from "../../listening/player";
 import { useKeys } from "../../ui/keys";
-import type { useLayers } from "./useLayers";
 
 interface Bench {
   mix: Mix;

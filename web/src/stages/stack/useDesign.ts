@@ -1,8 +1,8 @@
 /** A design as a document, and its mix as the document the layers are edited in. */
 import type { Mix, Schemas } from "../../api/client";
+import { about } from "../../bench/told";
 import { type History, useDocument } from "../../documents/useDocument";
 import { queries } from "../../session/store";
-import { about } from "./told";
 
 export type Design = Schemas["DesignView"];
 

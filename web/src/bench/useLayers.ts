@@ -1,17 +1,17 @@
 /** What can be done to the layers of a design by hand and by key: every act one change of the document. */
 import { useRef } from "react";
-import { api, type Group, got, type Member, type Mix } from "../../api/client";
-import { layerOf } from "../../between/send";
-import { frameRate } from "../../canvas/ruler";
-import type { History } from "../../documents/useDocument";
-import { live } from "../../listening/player";
-import { useListening } from "../../listening/state";
-import { changed, duplicated, grouped, groupOf, moved, removed, shifted, stepped, ungrouped } from "../../mix/edits";
-import { freshId } from "../../mix/fresh";
-import { carried } from "../../mix/line";
-import { useProject } from "../../session/projects";
-import { useShared } from "../../session/store";
-import { complain, tell } from "../../ui/messages";
+import { api, type Group, got, type Member, type Mix } from "../api/client";
+import { layerOf } from "../between/send";
+import { frameRate } from "../canvas/ruler";
+import type { History } from "../documents/useDocument";
+import { live } from "../listening/player";
+import { useListening } from "../listening/state";
+import { changed, duplicated, grouped, groupOf, moved, removed, shifted, stepped, ungrouped } from "../mix/edits";
+import { freshId } from "../mix/fresh";
+import { carried } from "../mix/line";
+import { useProject } from "../session/projects";
+import { useShared } from "../session/store";
+import { complain, tell } from "../ui/messages";
 import type { Aim, Layout } from "./aims";
 import type { LayerActs } from "./LayerClip";
 

@@ -1,11 +1,11 @@
 /** The chain of a layer, a group or the sum: its steps, with the level before and behind each as the sound goes through it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, got, type Mix, type Step, slowly } from "../../api/client";
-import { SavedChains } from "../../chain/SavedChains";
-import { LevelBefore, StepLevel, withGainBehind } from "../../chain/StepLevel";
-import { StepList } from "../../chain/StepList";
-import { useShared } from "../../session/store";
-import { useSettled } from "../../ui/useSettled";
+import { api, got, type Mix, type Step, slowly } from "../api/client";
+import { SavedChains } from "../chain/SavedChains";
+import { LevelBefore, StepLevel, withGainBehind } from "../chain/StepLevel";
+import { StepList } from "../chain/StepList";
+import { useShared } from "../session/store";
+import { useSettled } from "../ui/useSettled";
 import { about } from "./told";
 
 interface Props {
@@ -21,7 +21,7 @@ interface Props {
   moment?: () => number | null;
 }
 
-export function StackChain({ mix, of, chain, onChange, chosen, onChoose, channels, rate, moment }: Props) {
+export function MixChain({ mix, of, chain, onChange, chosen, onChoose, channels, rate, moment }: Props) {
   const library = useShared((state) => state.library);
   // what is heard goes first: levels are asked for once an edit has come to rest
   const settled = useSettled(mix, 400);

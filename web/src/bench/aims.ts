@@ -1,7 +1,7 @@
 /** Which numbers of a layer an envelope may move: its own, and those of its steps. */
-import type { Control, Schemas } from "../../api/client";
-import type { Moved } from "../../mix/edits";
-import { usual } from "../../ui/controls";
+import type { Control, Schemas } from "../api/client";
+import type { Moved } from "../mix/edits";
+import { usual } from "../ui/controls";
 
 export type Placed = Schemas["Placed"];
 export type Layout = Schemas["Layout"];

@@ -2,12 +2,12 @@
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Member, type Mix, slowly } from "../../api/client";
-import { useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
-import { TextField } from "../../ui/fields";
-import { Fact, Facts, Heading } from "../../ui/frames";
-import { complain, tell } from "../../ui/messages";
+import { api, got, type Member, type Mix, slowly } from "../api/client";
+import { useShared } from "../session/store";
+import { Do } from "../ui/buttons";
+import { TextField } from "../ui/fields";
+import { Fact, Facts, Heading } from "../ui/frames";
+import { complain, tell } from "../ui/messages";
 
 export function TunePanel({ mix, member, onEdit }: { mix: Mix; member: Member; onEdit: (values: Partial<Member>) => void }) {
   const library = useShared((state) => state.library);

@@ -1,5 +1,5 @@
 /** Colours of layers: their own, or that of their role. */
-import type { Ink } from "../../ui/theme";
+import type { Ink } from "../ui/theme";
 
 const TONES: Record<string, [keyof Ink, keyof Ink]> = {
   glass: ["glass", "glassDeep"],

@@ -1,9 +1,9 @@
 /** A layer as a clip on its lane: what the timeline draws of it, and what its handles mean for the layer. */
 import { memo, useMemo, useRef } from "react";
-import type { Member } from "../../api/client";
-import { envelopeOf, withEnvelope } from "../../mix/edits";
-import { Clip } from "../../timeline/Clip";
-import type { ClipActs, Placed as Clipped } from "../../timeline/clips";
+import type { Member } from "../api/client";
+import { envelopeOf, withEnvelope } from "../mix/edits";
+import { Clip } from "../timeline/Clip";
+import type { ClipActs, Placed as Clipped } from "../timeline/clips";
 import type { Aim, Placed } from "./aims";
 import { tones } from "./tones";
 

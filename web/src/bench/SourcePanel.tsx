@@ -2,14 +2,14 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Member, type SoundRow } from "../../api/client";
-import { SoundLine } from "../../canvas/SoundLine";
-import { queries, useShared } from "../../session/store";
-import { Do } from "../../ui/buttons";
-import { Choose } from "../../ui/choices";
-import { TextField } from "../../ui/fields";
-import { Heading } from "../../ui/frames";
-import { complain, tell } from "../../ui/messages";
+import { api, got, type Member, type SoundRow } from "../api/client";
+import { SoundLine } from "../canvas/SoundLine";
+import { queries, useShared } from "../session/store";
+import { Do } from "../ui/buttons";
+import { Choose } from "../ui/choices";
+import { TextField } from "../ui/fields";
+import { Heading } from "../ui/frames";
+import { complain, tell } from "../ui/messages";
 
 interface Props {
   member: Member;

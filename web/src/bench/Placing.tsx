@@ -1,8 +1,8 @@
 /** Where a layer or a group is heard: gain and pan; in a sum of more than two channels front, back and width too, and a plane to drag it in. */
 import { Box, SimpleGrid } from "@chakra-ui/react";
 import type { PointerEvent } from "react";
-import type { Group, Member, Mix, Schemas } from "../../api/client";
-import { Controls } from "../../ui/controls";
+import type { Group, Member, Mix, Schemas } from "../api/client";
+import { Controls } from "../ui/controls";
 
 export type Speaker = Schemas["Speaker"];
 

@@ -1,10 +1,10 @@
 /** Candidates heard in place: in time, through the layer's chain; nothing is changed until one is taken. */
 import { useState } from "react";
-import { api, got, type Member, type Mix } from "../../api/client";
-import { player } from "../../listening/player";
-import { useListening } from "../../listening/state";
-import { useShared } from "../../session/store";
-import { complain } from "../../ui/messages";
+import { api, got, type Member, type Mix } from "../api/client";
+import { player } from "../listening/player";
+import { useListening } from "../listening/state";
+import { useShared } from "../session/store";
+import { complain } from "../ui/messages";
 import type { Layout } from "./aims";
 
 export function useTrying() {

@@ -1,13 +1,13 @@
 /** Several layers at once, and a group of them. */
 import { Box, Flex } from "@chakra-ui/react";
-import type { Control, Group, Member, Mix, Step } from "../../api/client";
-import { Do } from "../../ui/buttons";
-import { ControlOf, useModels } from "../../ui/controls";
-import { TextField } from "../../ui/fields";
-import { Fact, Facts, Heading, Line } from "../../ui/frames";
+import type { Control, Group, Member, Mix, Step } from "../api/client";
+import { Do } from "../ui/buttons";
+import { ControlOf, useModels } from "../ui/controls";
+import { TextField } from "../ui/fields";
+import { Fact, Facts, Heading, Line } from "../ui/frames";
 import { Colour, Role } from "./LayerPanel";
+import { MixChain } from "./MixChain";
 import { Placing, type Speaker } from "./Placing";
-import { StackChain } from "./StackChain";
 
 interface ManyProps {
   members: Member[];
@@ -113,7 +113,7 @@ export function GroupPanel({ group, members, mix, speakers, share, onEdit, onDis
           Frozen to audio: thaw it to change its layers or chain.
         </Box>
       ) : (
-        <StackChain
+        <MixChain
           mix={mix}
           of={group.id}
           chain={group.chain as Step[]}

@@ -2,12 +2,12 @@
 
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { api, got, type Mix, slowly, untilReady } from "../../api/client";
-import { openToKeep } from "../../listening/opening";
-import { live, player } from "../../listening/player";
-import { useListening } from "../../listening/state";
-import { useShared } from "../../session/store";
-import { useSettled } from "../../ui/useSettled";
+import { api, got, type Mix, slowly, untilReady } from "../api/client";
+import { openToKeep } from "../listening/opening";
+import { live, player } from "../listening/player";
+import { useListening } from "../listening/state";
+import { useShared } from "../session/store";
+import { useSettled } from "../ui/useSettled";
 import { about } from "./told";
 
 /** The mix as it is listened to: solo is for listening only. */

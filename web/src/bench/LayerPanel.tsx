@@ -1,16 +1,16 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
-import type { Member, Mix, Step } from "../../api/client";
-import { live } from "../../listening/player";
-import { useListening } from "../../listening/state";
-import { carried } from "../../mix/line";
-import { Do } from "../../ui/buttons";
-import { Pick } from "../../ui/choices";
-import { ControlOf, Controls, useControl } from "../../ui/controls";
-import { TextField } from "../../ui/fields";
-import { Heading, Line } from "../../ui/frames";
+import type { Member, Mix, Step } from "../api/client";
+import { live } from "../listening/player";
+import { useListening } from "../listening/state";
+import { carried } from "../mix/line";
+import { Do } from "../ui/buttons";
+import { Pick } from "../ui/choices";
+import { ControlOf, Controls, useControl } from "../ui/controls";
+import { TextField } from "../ui/fields";
+import { Heading, Line } from "../ui/frames";
 import type { Placed } from "./aims";
+import { MixChain } from "./MixChain";
 import { Placing, type Speaker } from "./Placing";
-import { StackChain } from "./StackChain";
 
 interface Props {
   member: Member;
@@ -162,7 +162,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       <Colour colour={member.colour} onChange={(colour) => onEdit({ colour })} />
       <Line />
       <Heading>Chain</Heading>
-      <StackChain
+      <MixChain
         mix={mix}
         of={member.id}
         chain={member.chain as Step[]}

@@ -1,6 +1,6 @@
 /** Every state of a design crosses the wire once, as what changed of the state before; what is asked about it afterwards names its digest. */
 import { compare } from "fast-json-patch";
-import { api, got, type Mix, Refused, type Schemas } from "../../api/client";
+import { api, got, type Mix, Refused, type Schemas } from "../api/client";
 
 type Patch = Schemas["PatchOp"][];
 
