@@ -10,6 +10,9 @@ from oskren.core.controls import Control, controls_of, number
 from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Mix, Step
+from oskren.core.picture.handed import Handing
+from oskren.core.picture.scene import Cue, Grouping, Place, Scene
+from oskren.core.picture.tapping import Tapping
 from oskren.core.ship.rules import Rules
 from oskren.core.ship.sheet import Beside
 from oskren.core.ship.target import Target
@@ -41,7 +44,7 @@ class Published(BaseModel):
 
 MODELS: tuple[type[BaseModel], ...] = (
     Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Rules, Beside, Reel,
-    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings,
+    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings, Cue, Place, Scene, Grouping, Tapping, Handing,
 )  # fmt: skip
 
 

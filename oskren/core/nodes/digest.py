@@ -102,7 +102,8 @@ def _facts(node: Node) -> Any:
             members = [_member_facts(member, node.layout) for member in loose(node) if not member.mute]
             groups = [_group_facts(node, group) for group in node.groups if not group.mute]
             law = [["pan law", node.pan_law]] if node.pan_law != "-3 dB" and node.layout not in WIDE else []
-            return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout, *([groups] if groups else []), *law]
+            length = [["length", node.length_s]] if node.length_s is not None else []
+            return ["mix", members, [_step_facts(step) for step in active(node.chain)], node.rate, node.layout, *([groups] if groups else []), *law, *length]
 
 
 def _group_facts(mix: Mix, group: Group) -> list[Any]:

@@ -286,6 +286,8 @@ class Mix(Frozen):
     rate: int | None = choice(None, SUM_RATES, "Rate of the sum", low=1000, high=768_000)
     layout: SumLayout = choice("stereo", LAYOUTS, "Channels of the sum")
     pan_law: PanLaw = choice("-3 dB", PAN_LAWS, "Pan law", hint="Level of a mono sound in the middle of a stereo sum; wide sums keep equal power")
+    length_s: float | None = Field(None, gt=0, le=86_400)
+    """How long it is from its zero on, whatever lies in it, as a picture is; None: from the first sound in it to the end of the last."""
 
 
 Node = Annotated[Source | Print | Excerpt | Chained | Loop | Difference | Row | Mix, Field(discriminator="kind")]

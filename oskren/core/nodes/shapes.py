@@ -52,8 +52,9 @@ def _remembered(some: dict[Any, T], key: Any, value: T) -> T:
 
 
 def on_sum(mix: Mix) -> Chained:
-    """A mix whose chain is put on the sum of its members; moments of its steps count from the strike line."""
-    return Chained(node=mix.model_copy(update={"chain": ()}), chain=mix.chain, from_zero=True)
+    """A mix whose chain is put on the sum of its members; moments of its steps count from the strike line, and a length that is stated stays."""
+    cut = (Step(kind="trim", params={"start_s": 0.0, "end_s": mix.length_s}),) if mix.length_s is not None else ()
+    return Chained(node=mix.model_copy(update={"chain": ()}), chain=(*mix.chain, *cut), from_zero=True)
 
 
 class Shapes:
@@ -178,6 +179,8 @@ class Shapes:
         first = min((start for start, _ in spans), default=0)
         last = max((end for _, end in spans), default=0)
         rate = self.mix_rate(mix)
+        if mix.length_s is not None:
+            first, last = 0, round(mix.length_s * rate)
         if last - first > LONGEST_S * rate:
             raise OskrenError(
                 f"This design would be {(last - first) / rate / 3600:.1f} h long, more than {LONGEST_S / 3600:.0f} h; move or shorten its layers."

@@ -28,7 +28,9 @@ def inputs(node: Node) -> list[Node]:
 
 
 def sounding(mix: Mix) -> bool:
-    """Whether anything of a design is heard: a layer that is not muted, in no muted group."""
+    """Whether anything of a design is heard: a layer that is not muted, in no muted group; what has a length of its own is, be it silent."""
+    if mix.length_s is not None:
+        return True
     muted = {group.id for group in mix.groups if group.mute}
     return any(not member.mute and member.group not in muted for member in mix.members)
 

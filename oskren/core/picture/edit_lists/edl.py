@@ -1,0 +1,36 @@
+"""EDL (CMX 3600): one list a track, since a list has one audio track and no overlaps. The library for timelines reads it and does not write audio."""
+
+from __future__ import annotations
+
+import re
+
+from oskren.core.picture.edit_lists.told import Told
+from oskren.core.timecode import code_of
+from oskren.core.words.names import legal
+
+REEL = 8
+"""Characters of a reel's name."""
+
+
+def write(told: Told) -> dict[str, str]:
+    """A list a track: events in order, each with its part of its file and where that lies in the film's time code."""
+    found = {}
+    mode = "DROP FRAME" if told.counted.dropped else "NON-DROP FRAME"
+
+    def code(frame: int) -> str:
+        return code_of(frame, told.counted)
+
+    for track, clips in told.tracks().items():
+        lines = [f"TITLE: {_plain(told.name)} {_plain(track)}", f"FCM: {mode}", ""]
+        for number, clip in enumerate(clips, 1):
+            source = f"{code(clip.inside)} {code(clip.inside + clip.frames)}"
+            record = f"{code(told.start + clip.first)} {code(told.start + clip.first + clip.frames)}"
+            reel = re.sub(r"[^A-Z0-9]", "", clip.file.upper())[:REEL] or "AX"
+            lines += [f"{number:03d}  {reel:<{REEL}} A     C        {source} {record}", f"* FROM CLIP NAME: {_plain(clip.name)}"]
+            lines += [f"* FROM CLIP: {told.address(clip)}", ""]
+        found[f" {legal(track)}.edl"] = "\n".join(lines) + "\n"
+    return found
+
+
+def _plain(text: str) -> str:
+    return " ".join(text.split())
