@@ -194,7 +194,7 @@ class Told(unittest.TestCase):
         self.assertEqual(named, set(KINDS))
         self.assertEqual(
             {name for name, kind in KINDS.items() if not kind.left},
-            {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "measure", "remake", "ship"]},
+            {*["import", "upload", "offload", "follow", "recover", "relink", "rebuild", "vary", "slice", "measure", "remake", "ship", "film", "scene"]},
         )
 
 

@@ -22,6 +22,7 @@ from oskren.api.doors import Problem, log, problem, tell_faults
 from oskren.api.gather import arrivals, categories, files, folders, keeping, recording, sounds, wanted
 from oskren.api.mend import chain, plugins, reels, saved, steps
 from oskren.api.page import serve_guide, serve_page
+from oskren.api.picture import films, placing, scenes
 from oskren.api.ship import ready, sheets
 from oskren.api.slice import plans
 from oskren.api.stack import designs, layers, meters, prints, told
@@ -156,6 +157,9 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         plans,
         ready,
         sheets,
+        films,
+        scenes,
+        placing,
     ):
         app.include_router(module.router, prefix="/api")
 

@@ -343,6 +343,35 @@ class ReadySheetRow(Document):
     saved: Mapped[dict[str, Any]] = mapped_column()
 
 
+class FilmRow(Base):
+    """A video file that sounds are put to: where it lies, what it holds, where its shots begin, and its own sound as a node.
+
+    ``state`` is "opening" while the copy that is played is made, then "ready", or "failed" with the reason in ``message``.
+    """
+
+    __tablename__ = "films"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    path: Mapped[str] = mapped_column(Text)
+    film: Mapped[dict[str, Any]] = mapped_column()
+    state: Mapped[str] = mapped_column(String(12), default="opening")
+    message: Mapped[str] = mapped_column(Text, default="")
+    shots: Mapped[list[Any]] = mapped_column(default=list)
+    guide: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    created: Mapped[str] = mapped_column(String(20), default=now)
+
+
+class SceneRow(Document):
+    """A film with its cues and placements."""
+
+    __tablename__ = "scenes"
+    film_id: Mapped[int] = mapped_column(Integer, index=True)
+    scene: Mapped[dict[str, Any]] = mapped_column()
+    created: Mapped[str] = mapped_column(String(20), default=now)
+    project: Mapped[int] = mapped_column(Integer, default=1)
+    revision: Mapped[int] = mapped_column(Integer, default=0)
+
+
 class Draw(Base):
     """One variation of a spread; ``facts`` holds what was measured of it once it is rendered."""
 

@@ -15,6 +15,8 @@ from oskren.work.gather.uploads import TAKE_IN
 from oskren.work.gather.watching import RESCAN, Scan
 from oskren.work.mend.giving import GIVE, Given
 from oskren.work.mend.reels import SELECT, Selected
+from oskren.work.picture.exporting import HAND_OVER, HandedOver
+from oskren.work.picture.films import OPEN_FILM, OpenedFilm
 from oskren.work.ship.export import EXPORT, Exported
 from oskren.work.ship.shipments import SHIP, Shipped
 from oskren.work.slice.making import CUT, OneShots
@@ -25,7 +27,28 @@ from oskren.work.vary.spreads import DRAW, Rendered
 
 KINDS: dict[str, Kind[Any]] = {
     kind.name: kind
-    for kind in (IMPORT, TAKE_IN, OFFLOAD, FOLLOW, RECOVER, RESCAN, RELINK, BACK_UP, ANCHOR, GIVE, EXPORT, SELECT, REBUILD, DRAW, CUT, MEASURE, REMAKE, SHIP)
+    for kind in (
+        IMPORT,
+        TAKE_IN,
+        OFFLOAD,
+        FOLLOW,
+        RECOVER,
+        RESCAN,
+        RELINK,
+        BACK_UP,
+        ANCHOR,
+        GIVE,
+        EXPORT,
+        SELECT,
+        REBUILD,
+        DRAW,
+        CUT,
+        MEASURE,
+        REMAKE,
+        SHIP,
+        OPEN_FILM,
+        HAND_OVER,
+    )
 }
 
 Results = (
@@ -46,6 +69,8 @@ Results = (
     | MeasuredSlices
     | Remade
     | Shipped
+    | OpenedFilm
+    | HandedOver
 )
 Result = Annotated[Results, Field(discriminator="kind")]
 """What a job gave; ``kind`` says which."""

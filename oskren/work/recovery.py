@@ -11,6 +11,7 @@ from sqlalchemy import select
 from oskren.core.audio.replacing import sweep
 from oskren.core.errors import OskrenError
 from oskren.store import Library
+from oskren.store.documents import films
 from oskren.store.tables import Draw, Spread
 from oskren.work.engine import journal
 from oskren.work.engine.studio import Studio
@@ -32,12 +33,12 @@ def take_up(studio: Studio) -> None:
         with contextlib.suppress(OSError):
             if time.time() - old.stat().st_mtime > OUT_S:
                 shutil.rmtree(old, ignore_errors=True)
-    for old in (home / "run").glob("question-*.cancel"):
+    for old in (*(home / "run").glob("question-*.cancel"), *(home / "run").glob("*.along")):
         old.unlink(missing_ok=True)
     for name in studio.home.names():
         with contextlib.suppress(OskrenError):
             library = studio.home.library(name)
-            for folder in (library.folder / "media").glob("*"):
+            for folder in (*(library.folder / "media").glob("*"), library.folder / films.FOLDER):
                 sweep(folder)
             go_on_drawing(studio, library)
     for folder in (home / "peaks").glob("*"):

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import unittest
+from fractions import Fraction
 from typing import Any
 
 from oskren.api.documents.histories import What
 from oskren.core.errors import OskrenError
 from tests.api.test_api import HERE, Running
+from tests.films import write_film
 from tests.support import PATIENCE_S
 
-BODY = {"design": None, "chain": ["chain"], "plan": "plan", "reel": "reel", "sheet": "sheet", "recipe": "draft", "spread": "judged"}
+BODY = {"design": None, "chain": ["chain"], "plan": "plan", "reel": "reel", "sheet": "sheet", "recipe": "draft", "spread": "judged", "scene": ["name", "scene"]}
 """Where in what a page is shown the body of a save lies: the name of a field, a list of fields, or None for name and mix."""
 
 
@@ -36,6 +38,9 @@ class Documents(Running):
         cls.finish(begun)
         spread = begun.json()["id"]
         draw = cls.client.get(f"{HERE}/spreads/{spread}").json()["all"][0]["id"]
+        film = cls.client.post(f"{HERE}/films", json={"path": str(write_film(cls.folder / "kept.mp4", Fraction(25), 20))})
+        cls.finish(film)
+        scene = cls.client.post(f"{HERE}/scenes", json={"name": "Kept", "film": film.json()["id"]}).json()["id"]
         gain = {"kind": "gain", "id": "g", "params": {"gain_db": -2.0}}
         cls.kinds: dict[str, tuple[str, int, list[dict[str, Any]]]] = {
             "design": ("designs/{id}", design, [{"op": "replace", "path": "/mix/members/0/gain_db", "value": -6.0}]),
@@ -45,6 +50,7 @@ class Documents(Running):
             "sheet": ("sheets/{id}", 1, [{"op": "replace", "path": "/name", "value": "Bells"}]),
             "recipe": ("designs/{id}/recipe-draft", design, [{"op": "replace", "path": "/seed", "value": 77}]),
             "spread": ("spreads/{id}/judged", spread, [{"op": "add", "path": f"/states/{draw}", "value": "kept"}]),
+            "scene": ("scenes/{id}", scene, [{"op": "replace", "path": "/scene/guide_db", "value": -12.0}]),
         }
 
     def each(self) -> list[tuple[str, str, int, list[dict[str, Any]]]]:

@@ -76,7 +76,7 @@ class Histories(unittest.TestCase):
         self.assertEqual(revisions.draft(self.library, 1, f"recipe {again.id}"), ({}, 0))
         with self.library.reading() as session:
             triggers = session.execute(text("SELECT tbl_name FROM sqlite_master WHERE type = 'trigger' AND name LIKE 'forget_history%'")).scalars()
-            self.assertEqual(sorted(triggers), ["designs", "plans", "projects", "reels", "sounds", "spreads"])
+            self.assertEqual(sorted(triggers), ["designs", "plans", "projects", "reels", "scenes", "sounds", "spreads"])
 
 
 class StepsOfBefore(unittest.TestCase):

@@ -12,7 +12,7 @@ from oskren.api.documents.patches import PatchOp
 from oskren.store.documents import histories
 
 router = APIRouter(prefix="/lib/{library}", tags=["histories"])
-What = Literal["design", "reel", "chain", "plan", "sheet", "recipe", "spread"]
+What = Literal["design", "reel", "chain", "plan", "sheet", "recipe", "spread", "scene"]
 Item = Annotated[int, Path(ge=1, le=2**53)]
 
 

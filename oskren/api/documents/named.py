@@ -71,8 +71,8 @@ def rename(studio: InStudio, library: InLibrary, page: InPage, kind: Kind, id: i
 
 
 @router.post("/documents/{kind}/{id}/copy")
-def duplicate(studio: InStudio, library: InLibrary, page: InPage, kind: Literal["design", "reel"], id: int) -> Copied:
-    """Make another design or reel like this one, beside it."""
+def duplicate(studio: InStudio, library: InLibrary, page: InPage, kind: Literal["design", "reel", "scene"], id: int) -> Copied:
+    """Make another design, reel or scene like this one, beside it."""
     made = trash.duplicate(library, kind, id)
     changed(studio, library, page, kind, made)
     return Copied(id=made)

@@ -228,7 +228,7 @@ def used_in(library: Library, ids: Sequence[int]) -> dict[str, list[str]]:
 
 def uses_of(library: Library, id: int) -> list[dict[str, Any]]:
     """Where a sound is used: what, which, its name and its project."""
-    names = {"design": "designs", "spread": "spreads", "plan": "plans", "shipment": "shipments", "reel": "reels"}
+    names = {"design": "designs", "spread": "spreads", "plan": "plans", "shipment": "shipments", "reel": "reels", "scene": "scenes"}
     with library.reading() as session:
         digest = session.scalar(select(Sound.digest).where(Sound.id == id))
         found = []
@@ -236,7 +236,7 @@ def uses_of(library: Library, id: int) -> list[dict[str, Any]]:
             if use.what == "plan":
                 query = "SELECT s.name FROM plans p JOIN sounds s ON s.id = p.sound_id WHERE p.id = :id"
             else:
-                named = "name || iif(trashed IS NULL, '', ' (in the trash)')" if use.what in ("design", "reel") else "name"
+                named = "name || iif(trashed IS NULL, '', ' (in the trash)')" if use.what in ("design", "reel", "scene") else "name"
                 query = f"SELECT {named} FROM {names[use.what]} WHERE id = :id"
             name = session.execute(text(query), {"id": use.item}).scalar()
             project = session.execute(text("SELECT name FROM projects WHERE id = :id"), {"id": use.project}).scalar()

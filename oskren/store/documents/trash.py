@@ -12,9 +12,9 @@ from oskren.core.errors import NotFound
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import put_on, step_on, take_off
 from oskren.store.library import Library
-from oskren.store.tables import Design, Document, ReadySheetRow, RecipeRow, ReelRow, SavedChain, Sound, Use, Version, WantedAnswer, now
+from oskren.store.tables import Design, Document, ReadySheetRow, RecipeRow, ReelRow, SavedChain, SceneRow, Sound, Use, Version, WantedAnswer, now
 
-Kind = Literal["design", "version", "reel", "saved_chain", "recipe", "ready_sheet"]
+Kind = Literal["design", "version", "reel", "saved_chain", "recipe", "ready_sheet", "scene"]
 _TABLES: dict[Kind, type[Document]] = {
     "design": Design,
     "version": Version,
@@ -22,6 +22,7 @@ _TABLES: dict[Kind, type[Document]] = {
     "saved_chain": SavedChain,
     "recipe": RecipeRow,
     "ready_sheet": ReadySheetRow,
+    "scene": SceneRow,
 }
 _CALLED: dict[Kind, str] = {
     "design": "design",
@@ -30,6 +31,7 @@ _CALLED: dict[Kind, str] = {
     "saved_chain": "saved chain",
     "recipe": "recipe",
     "ready_sheet": "ready sheet",
+    "scene": "scene",
 }
 LONGEST_NAME = 200
 
@@ -119,20 +121,22 @@ def rename(library: Library, kind: Kind, id: int, name: str) -> str:
     with library.writing() as session:
         row = _row(session, kind, id)
         row.name = name.strip()[:LONGEST_NAME] or row.name
-        if isinstance(row, Design | ReelRow):
+        if isinstance(row, Design | ReelRow | SceneRow):
             step_on(row, None, row.name)
         return row.name
 
 
-def duplicate(library: Library, kind: Literal["design", "reel"], id: int) -> int:
+def duplicate(library: Library, kind: Literal["design", "reel", "scene"], id: int) -> int:
     """Another document like one, beside it in its project, with a name of its own; the id it has. Versions stay with the first."""
     with library.writing() as session:
         row = _row(session, kind, id)
         table = _TABLES[kind]
         name = _free(row.name, set(session.scalars(select(table.name).where(table.trashed.is_(None)))))
-        copy: Design | ReelRow
+        copy: Design | ReelRow | SceneRow
         if isinstance(row, Design):
             copy = Design(name=name, mix=row.mix, project=row.project)
+        elif isinstance(row, SceneRow):
+            copy = SceneRow(name=name, film_id=row.film_id, scene=row.scene, project=row.project)
         else:
             assert isinstance(row, ReelRow)
             copy = ReelRow(name=name, reel=row.reel, project=row.project)

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 
 from oskren.store.library import Library
 from oskren.store.search.asking import Asked
-from oskren.store.tables import Design, Shipment, SlicePlan, Sound, Spread
+from oskren.store.tables import Design, SceneRow, Shipment, SlicePlan, Sound, Spread
 
 MOST_SOUNDS, MOST_DESIGNS = 8, 5
 
@@ -23,10 +23,11 @@ class Counts(BaseModel):
     vary: int
     slice: int
     ship: int
+    picture: int
 
 
 def stages(library: Library) -> Counts:
-    """What each stage counts: sounds, mended sounds, designs, spreads, plans, shipments."""
+    """What each stage counts: sounds, mended sounds, designs, spreads, plans, shipments, cues of scenes."""
     with library.reading() as session:
 
         def count(column: Any, *where: Any) -> int:
@@ -39,6 +40,7 @@ def stages(library: Library) -> Counts:
             vary=count(Spread.id),
             slice=count(SlicePlan.id),
             ship=count(Shipment.id),
+            picture=session.scalar(select(func.sum(func.json_array_length(SceneRow.scene, "$.cues"))).where(SceneRow.trashed.is_(None))) or 0,
         )
 
 

@@ -98,6 +98,27 @@ class Uploads:
         os.utime(self.folder / upload / "upload.json")
         return size
 
+    def taken_out(self, upload: str, folder: Path, suffixes: tuple[str, ...]) -> Path:
+        """Move the one file that arrived into a folder, under a name that is free there; the upload has ended then.
+
+        Raises
+        ------
+        OskrenError
+            When it is not one file of such a kind.
+        """
+        sent, _ = self._of(upload)
+        arrived = [path for path in (sent / "files").rglob("*") if path.is_file() and path.suffix != HALF]
+        if len(arrived) != 1 or arrived[0].suffix.lower() not in suffixes:
+            shutil.rmtree(sent, ignore_errors=True)
+            raise OskrenError(f"Send one video file ({', '.join(suffixes)}); sounds are imported in Gather.")
+        folder.mkdir(parents=True, exist_ok=True)
+        target, count = folder / arrived[0].name, 2
+        while target.exists():
+            target, count = folder / f"{arrived[0].stem} ({count}){arrived[0].suffix}", count + 1
+        shutil.move(arrived[0], target)
+        shutil.rmtree(sent, ignore_errors=True)
+        return target
+
     def end(self, studio: Studio, upload: str, left: str = "") -> Job | None:
         """Import what has arrived, as a job; None when that is nothing. ``left`` says why it ended without being ended."""
         folder, sending = self._of(upload)

@@ -1,0 +1,1 @@
+"""Picture over HTTP: films, scenes, placements, balance, and what is handed over."""

@@ -1,0 +1,1 @@
+"""What takes long in Picture: films are opened, scenes measured and exported."""

@@ -1,0 +1,173 @@
+"""Placements of a scene: sounds and designs on frames, taps, runs replaced, beds that fill a range."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from pydantic import BaseModel, Field
+
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Colour, Excerpt, Group, Loop, Member, Mix, Node
+from oskren.core.picture.scene import GROUPS, on_frame
+from oskren.core.picture.tapping import Tap, Tapping, landed
+from oskren.core.stack.swap import LONGEST, SHORTEST
+from oskren.core.timecode import FRAME_RATES, FrameRate
+from oskren.core.words.wanting import content_words
+from oskren.store import Library
+from oskren.work.engine.studio import Studio
+from oskren.work.stack.designs import fresh_id, layer_of_design, layer_of_sound
+from oskren.work.stack.sources import candidates, swap
+
+BEDS_FROM_S = 8.0
+"""A sound as long as that, without a hard beginning, is a bed: it goes to the ambience."""
+
+COLOURS: tuple[Colour, ...] = ("glass", "plum", "sky", "chalk")
+"""Of the groups that are offered, in their order."""
+
+MOVING = ("movement", "foley", "wing", "whoosh", "step")
+"""Words of a category that say that something moves."""
+
+SEAM_S = 0.35
+"""Crossfade of a bed into itself, at most."""
+
+EDGE = 0.06
+"""Share of a bed at each end that is not repeated: there it fades in and out."""
+
+
+class Onto(BaseModel):
+    """What a placement goes onto: how the film's frames are counted, how many there are, and the groups there are; ``group`` names the one to go to."""
+
+    frame_rate: str
+    frames: int = Field(ge=1)
+    groups: list[Group] = Field([], max_length=200)
+    group: str = Field("", max_length=400)
+
+    @property
+    def counted(self) -> FrameRate:
+        """How frames follow each other; OskrenError for a rate there is none of."""
+        if self.frame_rate not in FRAME_RATES:
+            raise OskrenError(f"There is no frame rate '{self.frame_rate}'; there are {', '.join(FRAME_RATES)}.")
+        return FRAME_RATES[self.frame_rate]
+
+    def id_of(self, name: str) -> str:
+        """The id of the group of a name; it is made when there is none."""
+        found = next((one for one in self.groups if one.name == name), None)
+        if found is None:
+            colour: Colour = COLOURS[GROUPS.index(name)] if name in GROUPS else ""
+            found = Group(id=fresh_id().replace("layer", "group"), name=name, colour=colour)
+            self.groups.append(found)
+        return found.id
+
+
+class Placements(BaseModel):
+    """Placements that were made, in order of time, and all groups there are then."""
+
+    members: list[Member]
+    groups: list[Group]
+
+
+def proposed_group(library: Library, member: Member) -> str:
+    """The group a placement goes to when nobody says: beds to the ambience, designs to theirs, all else to the hard effects."""
+    if member.origin is not None and member.origin.kind == "design":
+        return GROUPS[3]
+    if member.origin is not None:
+        sound = library.sound(member.origin.id)
+        if sound.frames / sound.rate >= BEDS_FROM_S and (sound.measures.get("anchor_kind") or "start") == "start":
+            return GROUPS[2]
+        if any(word in sound.category.casefold() for word in MOVING):
+            return GROUPS[1]
+    return GROUPS[0]
+
+
+def words_for(library: Library, cue: str, project: int = 1) -> str:
+    """A search for what a cue needs: all of its words where they find something together, else the one that finds fewest sounds."""
+    words = content_words(cue)
+    if words and candidates(library, " ".join(words), project):
+        return " ".join(words)
+    found = [(count, word) for word in words if (count := len(candidates(library, word, project)))]
+    return min(found)[1] if found else ""
+
+
+def placed(library: Library, onto: Onto, member: Member, frame: int) -> Member:
+    """A layer as a placement: its anchor on a frame, in its group."""
+    group = onto.id_of(onto.group or proposed_group(library, member))
+    return member.model_copy(update={"at_s": on_frame(frame, onto.counted), "group": group})
+
+
+def place(studio: Studio, library: Library, onto: Onto, frame: int, sounds: Sequence[int] = (), designs: Sequence[int] = ()) -> Placements:
+    """Sounds and designs on a frame, each by its anchor."""
+    layers = [layer_of_sound(library, id) for id in sounds] + [layer_of_design(studio, library, id) for id in designs]
+    return Placements(members=[placed(library, onto, layer, frame) for layer in layers], groups=onto.groups)
+
+
+def tap(library: Library, onto: Onto, taps: Sequence[Tap], lists: Sequence[Sequence[int]], tapping: Tapping) -> Placements:
+    """A candidate on the frame of every tap."""
+    if not any(lists):
+        raise OskrenError("Choose what is to be tapped in first: sounds, a search, a set or a kit.")
+    found = landed(taps, [len(one) for one in lists], tapping, onto.counted, onto.frames)
+    layers = {id: layer_of_sound(library, id) for one in lists for id in set(one)}
+    onto.group = onto.group or GROUPS[1]
+    members = [placed(library, onto, layers[lists[one.list][one.candidate]].model_copy(update={"id": fresh_id()}), one.frame) for one in found]
+    return Placements(members=members, groups=onto.groups)
+
+
+def replaced(studio: Studio, library: Library, members: Sequence[Member], sounds: Sequence[int]) -> list[Member]:
+    """Placements, in order of time, with the sounds of another set in turn; what is locked stays as it is."""
+    if not sounds:
+        raise OskrenError("Choose the sounds to put there first.")
+    run = sorted((one for one in members if not one.locked), key=lambda one: one.at_s)
+    if not run:
+        raise OskrenError("There is nothing to replace: choose placements that are not locked.")
+    fresh = {member.id: swap(studio, library, member, sounds[number % len(sounds)]) for number, member in enumerate(run)}
+    return [fresh.get(one.id, one) for one in members]
+
+
+def bed_node(studio: Studio, library: Library, node: Node, seconds: float) -> Node:
+    """A sound over and over, without a seam, so long (s): its middle repeats, each time crossfaded where both sides are most alike.
+
+    Raises
+    ------
+    OskrenError
+        When it is too short to repeat without being heard as a tone.
+    """
+    shape = studio.renderer(library).output_shape(node)
+    if shape.seconds >= seconds:
+        return Excerpt(node=node, start_s=0.0, end_s=seconds)
+    first, last = EDGE * shape.seconds, (1 - EDGE) * shape.seconds
+    fade = min(SEAM_S, (last - first) / 4)
+    if last - first < 4 * fade or fade < 0.02:
+        raise OskrenError("This sound is too short to repeat without being heard to; take one of a second or more.")
+    return Loop(node=node, start_s=first, end_s=last, crossfade_s=fade, length_s=seconds)
+
+
+def bed(studio: Studio, library: Library, onto: Onto, sound: int, frame: int, until: int) -> Placements:
+    """A sound that fills a range of frames; it fades in and out over a second at most."""
+    if until <= frame:
+        raise OskrenError("A bed ends after it begins; mark a range first.")
+    start, end = on_frame(frame, onto.counted), on_frame(until, onto.counted)
+    layer = layer_of_sound(library, sound)
+    fade = min(1.0, (end - start) / 4)
+    # made of a state of the sound, but not the sound itself: a newer one is not taken over it
+    made = {"node": bed_node(studio, library, layer.node, end - start), "anchor_s": 0.0, "fade_in_s": fade, "fade_out_s": fade, "origin": None}
+    onto.group = onto.group or GROUPS[2]
+    return Placements(members=[placed(library, onto, layer.model_copy(update=made), frame)], groups=onto.groups)
+
+
+def fitted(studio: Studio, library: Library, mix: Mix, id: str, seconds: float) -> Member:
+    """A placement of a mix stretched so that it sounds so long (s), its pitch kept.
+
+    Raises
+    ------
+    NotFound
+        When there is no such placement.
+    OskrenError
+        When it would have to be stretched further than stretching goes.
+    """
+    member = next((one for one in mix.members if one.id == id), None)
+    if member is None:
+        raise NotFound("There is no such placement any more.")
+    _, shape, _ = studio.renderer(library).placed(mix, member)
+    stretch = member.stretch * seconds / shape.seconds
+    if not SHORTEST <= stretch <= LONGEST:
+        raise OskrenError(f"{member.name} would have to be stretched to {stretch:.2g} times its length; take a sound nearer to it in length.")
+    return member.model_copy(update={"stretch": round(stretch, 9)})
