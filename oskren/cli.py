@@ -426,6 +426,38 @@ def ship(
     ended(result.failed)
 
 
+@app.command()
+def scene(
+    scene: Annotated[Path | None, typer.Argument(metavar="SCENE.json")] = None,
+    home: Annotated[Path | None, typer.Option("--home")] = None,
+    library: Annotated[str | None, typer.Option("--library")] = None,
+    out: Annotated[Path | None, typer.Option("--out")] = None,
+    schema: Annotated[bool, typer.Option("--schema", help="print the scene's JSON schema")] = False,
+    as_json: Json = False,
+) -> None:
+    """Put sounds on the frames of a film and hand it over: mix, stems, film, cue sheet, edit lists, in a folder of its own."""
+    from oskren.work.picture.scene_file import SceneFile, load, resolve
+
+    if schema:
+        answer(SceneFile.model_json_schema(), True)
+        return
+    if scene is None or home is None or out is None:
+        raise OskrenError("scene needs SCENE.json, --home DIR and --out DIR (or --schema alone)")
+    from oskren.work.picture.exporting import hand_over
+
+    wanted = load(scene)
+    if not home.exists():
+        raise OskrenError(f"{home}: there is no such folder; import something first")
+    with studio_at(home) as studio:
+        into = studio.home.library(library)
+        done = hand_over(studio, into, resolve(studio, into, wanted, scene.resolve().parent), out.resolve(), wanted.how)
+    for sentence in done.said:
+        say(sentence)
+    document = done.model_dump(exclude={"kind", "said", *(() if done.failed else ("failed",))})
+    answer(document, as_json, f"{len(done.placements)} placements of {wanted.name} in {done.folder}")
+    ended(done.failed)
+
+
 def main() -> None:
     """Entry point: what cannot be used ends with status 2 and one sentence, never with a traceback."""
     try:

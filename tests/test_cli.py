@@ -14,6 +14,9 @@ from oskren.core import bundle
 from oskren.core.audio import files, metadata
 from oskren.core.measure import levels
 from oskren.core.nodes import Member, Mix, Source
+from oskren.core.timecode import FRAME_RATES, moment_of
+from tests.api.test_picture_api import onsets
+from tests.films import write_film
 from tests.support import RATE, cents, noise, pitch_of, sine, struck
 
 
@@ -48,6 +51,44 @@ class CommandLine(unittest.TestCase):
             self.assertEqual((found["total"], [one["name"] for one in found["sounds"]]), (len(names), names), query)
         _, said = self.run_("sounds", "--home", "home", "--query", "where colour is red", "--json", status=2)
         self.assertIn("no field called 'colour'", said)
+
+    def test_a_scene_is_handed_over_to_the_frame(self) -> None:
+        counted = FRAME_RATES["29.97 drop"]
+        write_film(self.folder / "dome.mp4", counted.rate, 90)
+        hit = np.concatenate([np.zeros((round(0.03 * RATE), 1), np.float32), struck(0.2, 0.04, seed=3)])
+        files.write(self.folder / "in" / "hit.wav", hit, RATE, 24)
+        self.run_("import", "in", "--home", "home", "--json")
+        placements = [
+            {"sound": "hit", "frame": 12, "group": "Hard effects"},
+            {"file": "in/hit.wav", "anchor_s": 0.03, "at": "01:00:01;15", "gain_db": -3, "group": "Hard effects"},
+            {"sound": "hit", "frame": 70, "pitch_st": -12, "group": "Movement"},
+        ]
+        wanted = {"name": "Dome", "film": "dome.mp4", "frame_rate": "29.97 drop", "start": "01:00:00;00", "placements": placements}
+        wanted |= {"cues": [{"name": "Hit", "frame": 12}], "places": [{"id": "hall", "frame": 60, "until": 90, "space": "hall"}]}
+        (self.folder / "scene.json").write_text(json.dumps(wanted))
+        done, _ = self.run_("scene", "scene.json", "--home", "home", "--out", "out", "--json")
+        self.assertEqual([one["frame"] for one in done["placements"]], [12, 45, 70])
+        mix, rate = files.read(Path(done["mix"]))
+        for one in done["placements"]:
+            self.assertAlmostEqual(one["anchor_s"], moment_of(one["anchor_frame"], counted), delta=1e-6)
+            found = onsets(mix, rate, [one["anchor_s"]], 0.08)[0]
+            self.assertAlmostEqual(found, one["anchor_s"], delta=0.004)
+        self.assertEqual((len(done["stems"]), len(done["sounds"]), Path(done["video"]).name), (2, 3, "Dome.mp4"))
+        self.assertIn("FCM: DROP FRAME", Path(done["edit_list"]).read_text())
+        self.assertTrue(all(Path(done[name]).exists() for name in ("cues", "timeline", "edit_list", "video")))
+        schema, _ = self.run_("scene", "--schema", "--json")
+        self.assertIn("placements", schema["properties"])
+        for changed, words in (
+            ({"film": "none.mp4"}, "there is no such film"),
+            ({"placements": [{"sound": "nothing", "frame": 1}]}, "there is no sound 'nothing'"),
+            ({"placements": [{"sound": "hit", "frame": 400}]}, "lies on frame 400"),
+            ({"placements": [{"sound": "hit"}]}, "give either a frame or a time code"),
+            ({"start": "01:01:00;00"}, "left out in drop-frame"),
+        ):
+            (self.folder / "wrong.json").write_text(json.dumps(wanted | changed))
+            _, said = self.run_("scene", "wrong.json", "--home", "home", "--out", "other", "--json", status=2)
+            self.assertIn(words, said)
+        self.assertFalse((self.folder / "other").exists())
 
     def test_another_format_of_a_sound_is_already_there(self) -> None:
         (self.folder / "in").mkdir()

@@ -10,6 +10,7 @@ import threading
 import time
 import unittest
 import unittest.mock
+from fractions import Fraction
 from pathlib import Path
 from typing import Any, Literal, get_args
 
@@ -21,6 +22,8 @@ from oskren.core.audio import files
 from oskren.core.audio.replacing import TEMPORARY
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.nodes import Excerpt, Member, Mix, NodeAdapter
+from oskren.core.picture.reading import probe
+from oskren.core.picture.scene import Scene
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item
 from oskren.core.ship.sheet import Beside, Sheet
@@ -28,6 +31,7 @@ from oskren.core.ship.target import Target
 from oskren.core.vary.recipe import default_recipe
 from oskren.store import Home
 from oskren.store.describe.arrivals import ArrivalNotes
+from oskren.store.documents import films, scenes
 from oskren.store.tables import Arrival, Draw, Shipment, Sound, SoundPath
 from oskren.work.engine.job import Job
 from oskren.work.engine.jobs import NOTHING, Arguments, Jobs, Kind
@@ -40,6 +44,7 @@ from oskren.work.ship import shipments
 from oskren.work.slice import making
 from oskren.work.slice import plans as slices
 from oskren.work.vary import spreads
+from tests.films import write_film
 from tests.killing import Threads
 from tests.support import RATE, struck
 from tests.test_work import ended
@@ -298,7 +303,7 @@ class Killed(unittest.TestCase):
             draws = [(one.number, one.digest, one.facts.get("frames")) for one in session.scalars(select(Draw).order_by(Draw.number))]
             shipped = [(one.state, sorted(report["path"] for report in one.reports)) for one in session.scalars(select(Shipment))]
         media = sorted(str(path.relative_to(library.folder)) for path in (library.folder / "media").rglob("*") if path.is_file())
-        jobs = sorted((one.kind, one.state, self.plain(one.result)) for one in home.jobs.recent() if one.kind != "follow")
+        jobs = sorted((one.kind, one.state, self.plain(one.result).replace(str(at), "")) for one in home.jobs.recent() if one.kind != "follow")
         home.close()
         out = sorted((str(path.relative_to(at)), self.hash(path)) for name in ("out", "second") for path in (at / name).rglob("*") if path.suffix in SENT)
         listed = sorted(report.path for report in manifest.load(at / "out").files) if (at / "out").exists() else []
@@ -306,7 +311,8 @@ class Killed(unittest.TestCase):
         half = [str(path) for path in at.rglob(f"{TEMPORARY.rstrip('-')}*")]
         found = {"sounds": sounds, "arrivals": arrivals, "paths": paths, "draws": draws, "shipped": shipped, "media": media, "jobs": jobs}
         measured = [json.loads(path.read_text()) for path in sorted(at.rglob("*.slices.json"))]
-        return {**found, "out": out, "listed": listed, "left": left, "half": half, "measured": measured}
+        names = sorted(str(path.relative_to(at)) for path in (at / "out").rglob("*") if path.is_file())
+        return {**found, "out": out, "names": names, "listed": listed, "left": left, "half": half, "measured": measured}
 
     def has(self, session: Any, arrival: Arrival) -> bool:
         return session.scalar(select(Sound.id).where(Sound.arrival_id == arrival.id).limit(1)) is not None
@@ -395,6 +401,27 @@ class Killed(unittest.TestCase):
             return {"sound": 1}
 
         self.killed_and_taken_up("remake", prepare, 8)
+
+    def test_films(self) -> None:
+        film = write_film(self.folder / "dome.mp4", Fraction(25), 40, sound_s=0.5)
+
+        def prepare(at: Path) -> dict[str, Any]:
+            _, library, _ = self.prepared(at)
+            return {"film": films.add(library, "Dome", film, probe(film))}
+
+        self.killed_and_taken_up("film", prepare, 9)
+
+    def test_scenes(self) -> None:
+        film = write_film(self.folder / "scene.mp4", Fraction(25), 60)
+
+        def prepare(at: Path) -> dict[str, Any]:
+            _, library, node = self.prepared(at)
+            id = films.add(library, "Dome", film, probe(film))
+            members = tuple(Member(id=f"m{k}", name=f"cut {k}", node=Excerpt(node=node, start_s=0.2 * k, end_s=0.2 * k + 0.15), at_s=0.3 * k) for k in range(5))
+            scene = scenes.add(library, "Dome", Scene(film=id, frame_rate="25", frames=60, mix=Mix(members=members)))
+            return {"scene": scene.id, "folder": str(at / "out")}
+
+        self.killed_and_taken_up("scene", prepare, 10)
 
     def test_shipments(self) -> None:
         def prepare(at: Path) -> dict[str, Any]:

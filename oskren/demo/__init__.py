@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-VERSION = "7"
+VERSION = "8"
 
 
 def stands(home: Path) -> bool:

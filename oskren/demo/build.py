@@ -24,7 +24,7 @@ from oskren.core.slice.finish import Finish
 from oskren.core.slice.plan import drop, looped, move
 from oskren.core.vary.fitting import SavedRecipe
 from oskren.core.vary.recipe import Freedom, Recipe
-from oskren.demo import VERSION, stands
+from oskren.demo import VERSION, film, stands
 from oskren.demo.chains import chains
 from oskren.demo.field import leave
 from oskren.demo.responses import RESPONSES
@@ -48,6 +48,7 @@ from oskren.work.stack import designs as designing
 from oskren.work.vary import comparing, spreads
 
 LIBRARY = "Saltglass Observatory"
+FILM = "The dome wakes.mov"
 EVERYTHING = [*RECORDINGS, PERFORMANCE, *WIDE, *LOFT, *RESPONSES]
 
 
@@ -90,7 +91,9 @@ def build(home: Path, say: Callable[[str], None]) -> None:
     with ProcessPoolExecutor(mp_context=get_context("forkserver")) as pool:
         # what takes longest first: the long takes
         order = sorted(range(len(EVERYTHING)), key=lambda number: EVERYTHING[number] is not PERFORMANCE and EVERYTHING[number] not in LOFT)
+        drawn = pool.submit(film.write, home / "recordings" / FILM)
         list(pool.map(_write, order, [str(home / "recordings")] * len(order)))
+        drawn.result()
     studio = Studio(Home(home))
     try:
         library = studio.home.library(LIBRARY, create=True)
@@ -100,6 +103,7 @@ def build(home: Path, say: Callable[[str], None]) -> None:
         _design(studio, library, say)
         leave(studio, library, home)
         _slice_and_ship(studio, library, home, say)
+        _put_to_picture(studio, library, home, say)
     finally:
         studio.close()
     (home / "demo.version").write_text(VERSION)
@@ -277,6 +281,14 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     shipment = shipments.begin(library, sheet, home / "shipped")
     shipments.run(studio, library, shipment)
     _sheet_ready(library)
+
+
+def _put_to_picture(studio: Studio, library: Library, home: Path, say: Callable[[str], None]) -> None:
+    say("Drawing the film and putting sounds to it ...")
+    path = home / "recordings" / FILM
+    with library.reading() as session:
+        design = session.scalars(select(Design.id).where(Design.name == "Orrery unlocks")).one()
+    film.put_scene(studio, library, path, lambda name: _named(library, name).id, design)
 
 
 def _sheet_ready(library: Library) -> None:

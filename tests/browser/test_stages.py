@@ -486,6 +486,7 @@ class Stages(InBrowser):
         base = f"http://127.0.0.1:{self.port}/api/{LIBRARY}/sheets/1"
         empty = httpx.get(base, timeout=60).json()["sheet"] | {"sounds": [], "designs": [], "draws": []}
         self.addCleanup(lambda: httpx.put(base, json=empty, timeout=60).raise_for_status())
+        self.open_scene()
         self.choose("Bolt drop")
         self.press("j", "e")
         expect(page.get_by_role("button", name=re.compile("^Add step"))).to_be_visible()
@@ -504,7 +505,7 @@ class Stages(InBrowser):
                 ("Vary", page.locator("[data-draw]").first),
                 ("Slice", page.locator("[data-slice]").first),
                 ("Ship", page.get_by_role("table", name="Files to be written")),
-                ("Picture", page.get_by_text("This stage is still to come")),
+                ("Picture", page.locator("[data-cue]").first),
             ):
                 self.stage(stage)
                 expect(ready).to_be_visible()
@@ -514,6 +515,16 @@ class Stages(InBrowser):
             for tab in ("Curves", "Source", "Tune", "Layer"):
                 page.get_by_role("tab", name=tab, exact=True).click()
                 found += self.barriers(f"{tab} of a layer in {look}", rules)
+            self.stage("Picture")
+            for name, side in (("Tap in", "Tap in"), ("Balance", "Scene"), ("Export", "Export")):
+                page.get_by_role("button", name=name, exact=True).first.click()
+                expect(page.get_by_role("complementary", name=side)).to_be_visible()
+                found += self.barriers(f"{name} of a scene in {look}", rules)
+                page.get_by_role("button", name=name, exact=True).first.click()
+            for chosen, side in ((page.locator("[data-cue]").nth(4), "Cue"), (page.locator("[data-clip]").first, "Placement")):
+                chosen.click()
+                expect(page.get_by_role("complementary", name=side)).to_be_visible()
+                found += self.barriers(f"{side} of a scene in {look}", rules)
             self.stage("Gather")
             expect(page.locator("[data-sound]").first).to_be_visible()
             for key, panel in panels:
@@ -551,8 +562,15 @@ class Stages(InBrowser):
         expect(page.get_by_role("combobox", name="Library", exact=True)).to_contain_text("Youngest, 0 sounds")
         expect(page.get_by_text("This library holds no sounds yet")).to_be_visible()
 
+    def open_scene(self) -> None:
+        """The demo's scene, which every later look at Picture shows."""
+        self.stage("Picture")
+        self.page.get_by_role("region", name="Scenes and films").get_by_role("button", name=re.compile("^The dome wakes")).click()
+        expect(self.page.locator("[data-cue]").first).to_be_visible()
+
     def test_each_stage_is_told_in_full_to_a_screen_reader(self) -> None:
         page = self.page
+        self.open_scene()
         self.choose("Bolt drop")
         for stage, ready, tree in (
             (
@@ -597,6 +615,20 @@ class Stages(InBrowser):
                 """,
             ),
             ("Ship", page.get_by_role("complementary", name="Targets"), '- heading "Sheet" [level=1]\n- complementary "Targets":\n  - radiogroup "Format"'),
+            (
+                "Picture",
+                page.locator("[data-clip]").first,
+                """
+                - heading "The dome wakes" [level=1]
+                - group "Film"
+                - listbox "Cues":
+                  - option /Orrery arm locks at 01:00:12:12, answered/
+                - region "Lanes":
+                  - group "Hard effects"
+                  - button /Orrery unlocks, starts .* from the first frame/
+                - complementary "Scene"
+                """,
+            ),
         ):
             self.stage(stage)
             expect(ready).to_be_visible()
@@ -606,6 +638,7 @@ class Stages(InBrowser):
 
     def test_a_window_of_1100_pixels_cuts_nothing_off(self) -> None:
         page = self.page
+        self.open_scene()
         self.choose("Bolt drop")
         self.press("e")
         expect(page.get_by_role("button", name=re.compile("^Add step"))).to_be_visible()
@@ -617,6 +650,7 @@ class Stages(InBrowser):
             ("Vary", page.locator("[data-draw]").first),
             ("Slice", page.locator("[data-slice]").first),
             ("Ship", page.get_by_label("Folder to ship to")),
+            ("Picture", page.locator("[data-cue]").first),
         ):
             self.stage(stage)
             expect(ready).to_be_visible()
@@ -707,6 +741,23 @@ class Stages(InBrowser):
         page.reload()
         expect(page.get_by_role("button", name="Night")).to_be_visible()
 
-    def test_picture_says_what_will_come(self) -> None:
-        self.stage("Picture")
-        expect(self.page.get_by_text("This stage is still to come")).to_be_visible()
+    def test_a_scene_is_counted_placed_and_taken_back(self) -> None:
+        page = self.page
+        self.open_scene()
+        expect(page.get_by_test_id("answered")).to_have_text("5 of 8 cues answered")
+        page.locator("[data-cue]", has_text="Glass falls, shatters").click()
+        candidates = page.get_by_role("listbox", name="Candidates")
+        candidates.get_by_role("option", name="Pane, full shatter").dblclick()
+        expect(page.get_by_test_id("answered")).to_have_text("6 of 8 cues answered")
+        [head] = self.api(f"{LIBRARY}/scenes")
+        members = self.api(f"{LIBRARY}/scenes/{head['id']}")["scene"]["mix"]["members"]
+        self.assertEqual((members[-1]["name"], round(members[-1]["at_s"], 3)), ("Pane, full shatter", 21.75))
+        # the sound says where it is used
+        sound = members[-1]["origin"]["id"]
+        self.assertIn(
+            {"what": "scene", "name": "The dome wakes"}, [{k: one[k] for k in ("what", "name")} for one in self.api(f"{LIBRARY}/sounds/{sound}/uses")]
+        )
+        page.locator("video").click(position={"x": 3, "y": 3})
+        self.press("Control+z")
+        expect(page.get_by_test_id("answered")).to_have_text("5 of 8 cues answered")
+        self.kept(f"{LIBRARY}/scenes/{head['id']}", f"it.scene.mix.members.length === {len(members) - 1}")

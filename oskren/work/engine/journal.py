@@ -142,10 +142,15 @@ def settle_all(home: Path) -> None:
             if not running(int(head["process"])):
                 Journal(path, Path(head["out"])).settle()
     for path in sorted((home / "run").glob("writing-*.json")):
-        with contextlib.suppress(OSError, ValueError, KeyError):
-            noted = json.loads(path.read_text(encoding="utf-8"))
-            if not running(int(noted["process"])):
-                sweep(Path(noted["folder"]))
+        with contextlib.suppress(OSError):
+            try:
+                noted = json.loads(path.read_text(encoding="utf-8"))
+                folder, process = Path(noted["folder"]), int(noted["process"])
+            except (ValueError, KeyError):  # killed as it was noted: nothing was begun
+                path.unlink(missing_ok=True)
+                continue
+            if not running(process):
+                sweep(folder)
                 path.unlink(missing_ok=True)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from contextlib import ExitStack
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -83,25 +84,43 @@ def own_folder(folder: Path, name: str, progress: Progress) -> Path:
     return own
 
 
-def hand_over(studio: Studio, library: Library, id: int, folder: Path, how: Handing, progress: Progress = ALONE) -> HandedOver:
-    """Write all that a scene is handed over as; files of others are never written over, since the folder is a new one."""
+@dataclass(frozen=True)
+class Ready:
+    """A scene to hand over: its name, the scene, and its film with where that lies."""
+
+    name: str
+    scene: Scene
+    film: Film
+    path: Path
+
+
+def kept(library: Library, id: int) -> Ready:
+    """A scene of the library as it is kept."""
     row, scene = scenes.scene(library, id)
+    film = films.film(library, scene.film)
+    return Ready(row.name, scene, Film.model_validate(film.film), films.path_of(library, film))
+
+
+def hand_over(studio: Studio, library: Library, ready: Ready, folder: Path, how: Handing, progress: Progress = ALONE) -> HandedOver:
+    """Write all that a scene is handed over as; files of others are never written over, since the folder is a new one."""
+    scene, name = ready.scene, legal(ready.name, 150)
     usable_folder(folder, "what is exported")
     mix, missing = studio.present(library, heard(scene))
     if missing:
         silent = {one.id for one in mix.members if one.mute}
         members = tuple(one.model_copy(update={"mute": one.mute or one.id in silent}) for one in scene.mix.members)
         scene = scene.model_copy(update={"mix": scene.mix.model_copy(update={"members": members})})
-    own = own_folder(folder, row.name, progress)
+        ready = replace(ready, scene=scene)
+    own = own_folder(folder, ready.name, progress)
     done = HandedOver(folder=str(own), said=[f"{', '.join(missing)}: left out, the file is missing."] if missing else [])
-    name, target = legal(row.name, 150), Target(name="scene", bits=how.bits, dither=how.bits == 16)
+    target = Target(name="scene", bits=how.bits, dither=how.bits == 16)
     with ExitStack() as noted:
         for part in (own, own / "stems", own / "sounds"):
             noted.enter_context(writing_to(studio.home.folder, part))
         usable_folder(own, "what is exported")
-        _write_sounds(studio, library, scene, mix, name, target, how, own, done, progress)
+        _write_sounds(studio, library, ready, mix, name, target, how, own, done, progress)
         if how.picture != "none" and done.mix:
-            _write_film(studio, library, scene, how, own, name, done, progress)
+            _write_film(studio, ready, how, own, name, done, progress)
         cues = own / f"{name} cues.csv"
         _write_text(cues, cue_sheet(scene))
         done.cues = str(cues)
@@ -113,10 +132,10 @@ def hand_over(studio: Studio, library: Library, id: int, folder: Path, how: Hand
 
 
 def _write_sounds(
-    studio: Studio, library: Library, scene: Scene, mix: Mix, name: str, target: Target, how: Handing, own: Path, done: HandedOver, progress: Progress
+    studio: Studio, library: Library, ready: Ready, mix: Mix, name: str, target: Target, how: Handing, own: Path, done: HandedOver, progress: Progress
 ) -> None:
     """Mix, stems and the sounds of placements, rendered, read back and checked like all that leaves; and the lists that name them."""
-    end = format_of(target.format).suffix
+    end, scene = format_of(target.format).suffix, ready.scene
     items: list[tuple[str, Node]] = [(f"{name}{end}", mix)]
     renderer = studio.renderer(library)
     parts = stems(mix.model_copy(update={"rate": renderer.mix_rate(mix)})) if how.stems else {}
@@ -146,9 +165,8 @@ def _write_sounds(
         from oskren.core.picture import edit_lists
         from oskren.core.picture.edit_lists.told import Told
 
-        row = films.film(library, scene.film)
         told = Told(
-            name=name, film=str(films.path_of(library, row)), frame_rate=scene.frame_rate, start=scene.start, frames=scene.frames,
+            name=name, film=str(ready.path), frame_rate=scene.frame_rate, start=scene.start, frames=scene.frames,
             folder=str(own), clips=tuple(clip for clip in clips if clip.file in good),
         )  # fmt: skip
         for file, text in edit_lists.write(told).items():
@@ -160,10 +178,9 @@ def _write_sounds(
         done.edit_list = next(iter(done.edit_lists), "")
 
 
-def _write_film(studio: Studio, library: Library, scene: Scene, how: Handing, own: Path, name: str, done: HandedOver, progress: Progress) -> None:
+def _write_film(studio: Studio, ready: Ready, how: Handing, own: Path, name: str, done: HandedOver, progress: Progress) -> None:
     """The film with the mix; what cannot be written is listed, the rest stays."""
-    row = films.film(library, scene.film)
-    film, path = Film.model_validate(row.film), films.path_of(library, row)
+    scene, film, path = ready.scene, ready.film, ready.path
     out = own / f"{name}{ending(path, how.picture)}"
     try:
         if not path.exists():
@@ -186,7 +203,7 @@ def _write_text(path: Path, text: str) -> None:
 
 
 def _run(studio: Studio, library: Library, wanted: HandingOver, progress: Progress) -> HandedOver:
-    return hand_over(studio, library, wanted.scene, Path(wanted.folder), wanted.how, progress)
+    return hand_over(studio, library, kept(library, wanted.scene), Path(wanted.folder), wanted.how, progress)
 
 
 HAND_OVER: Kind[Any] = Kind("scene", HandingOver, _run, pauses=True)

@@ -11,7 +11,7 @@ from oskren.core.audio import files
 from oskren.core.errors import OskrenError, first_wrong
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Source, Step
-from oskren.core.ship.items import Item
+from oskren.core.ship.items import DRY, Item
 from oskren.core.ship.sheet import Beside, Given, Sheet
 from oskren.core.ship.target import Target
 from oskren.store import Library
@@ -71,7 +71,11 @@ def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) ->
     items, known = [], dict[Path, Source]()
     for place, item in enumerate(sheet.items, 1):
         heard = Heard(part=(item.start_s, item.end_s)) if item.start_s is not None and item.end_s is not None else Heard()
-        found = _file(library, item, folder, heard, known) if item.file is not None else items_of(studio, library, [_sound(library, item, place)], heard)[0]
+        found = (
+            file_item(library, item, folder, heard, known)
+            if item.file is not None
+            else items_of(studio, library, [sound_of(library, item.sound, f"Item {place} of the sheet")], heard)[0]
+        )
         if item.chain:
             found = found.model_copy(update={"node": Chained(node=found.node, chain=tuple(item.chain))})
         own = {"name": item.name, "category": item.category}
@@ -82,7 +86,9 @@ def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) ->
     return Sheet(name=sheet.name, items=tuple(items), targets=tuple(sheet.targets), beside=sheet.beside)
 
 
-def _file(library: Library, item: SheetItem, folder: Path, heard: Heard, known: dict[Path, Source]) -> Item:
+def file_item(library: Library, item: SheetItem, folder: Path, heard: Heard = DRY, known: dict[Path, Source] | None = None) -> Item:
+    """A file beside a sheet as an item; ``known`` holds those that were read before."""
+    known = {} if known is None else known
     path = Path(item.file or "") if Path(item.file or "").is_absolute() else folder / (item.file or "")
     if path not in known:  # a long file may be named by hundreds of items: it is read through once
         info = files.probe(path)
@@ -92,14 +98,13 @@ def _file(library: Library, item: SheetItem, folder: Path, heard: Heard, known: 
     return Item(node=as_heard(known[path], heard), name=path.stem)
 
 
-def _sound(library: Library, item: SheetItem, place: int) -> int:
+def sound_of(library: Library, named: int | str | None, what: str) -> int:
+    """The id of the sound of an id or an exact name; OskrenError when there is none or several, ``what`` says for what."""
     with library.reading() as session:
-        where = Sound.id == item.sound if isinstance(item.sound, int) else Sound.name == item.sound
+        where = Sound.id == named if isinstance(named, int) else Sound.name == named
         found = list(session.scalars(select(Sound.id).where(where)))
     if not found:
-        raise OskrenError(f"Item {place} of the sheet: there is no sound '{item.sound}' in the library; 'oskren sounds' lists them.")
+        raise OskrenError(f"{what}: there is no sound '{named}' in the library; 'oskren sounds' lists them.")
     if len(found) > 1:
-        raise OskrenError(
-            f"Item {place} of the sheet: {len(found)} sounds are called '{item.sound}'; give the id instead ({', '.join(str(one) for one in found[:5])})."
-        )
+        raise OskrenError(f"{what}: {len(found)} sounds are called '{named}'; give the id instead ({', '.join(str(one) for one in found[:5])}).")
     return found[0]

@@ -1743,7 +1743,7 @@ export interface paths {
         put?: never;
         /**
          * Duplicate
-         * @description Make another design or reel like this one, beside it.
+         * @description Make another design, reel or scene like this one, beside it.
          */
         post: operations["duplicate"];
         delete?: never;
@@ -3968,6 +3968,422 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Films
+         * @description All films of the library, the newest first.
+         */
+        get: operations["films"];
+        put?: never;
+        /**
+         * Open Film
+         * @description Open a video file where it lies, as a job: the copy that is played is made, shot changes are found, its sound is taken out.
+         */
+        post: operations["open_film"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/films/sent/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Sent Film
+         * @description Open a video file the browser sent: it is kept in the library's folder.
+         */
+        post: operations["open_sent_film"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/films/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Film
+         * @description A film as it stands.
+         */
+        get: operations["film"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/films/{id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Again
+         * @description Make the copy that is played anew: after a failure, or when it was removed.
+         */
+        post: operations["open_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/films/{id}/played": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Played
+         * @description The copy that is played; parts of it as the browser asks for them.
+         */
+        get: operations["played"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/films/{id}/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Frame
+         * @description One frame of a film as a JPEG.
+         */
+        get: operations["frame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/scenes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scenes
+         * @description The scenes of a project, the newest first.
+         */
+        get: operations["scenes"];
+        put?: never;
+        /**
+         * Add Scene
+         * @description Begin a scene.
+         */
+        post: operations["add_scene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/scenes/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Scene
+         * @description The scene as it is kept.
+         */
+        get: operations["read_scene"];
+        /**
+         * Save Scene
+         * @description Keep the scene as it is sent; refused when somebody kept another one since the revision it is based on.
+         */
+        put: operations["save_scene"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Scene
+         * @description Keep the scene with a change; refused when somebody kept another one since the revision it is based on.
+         */
+        patch: operations["change_scene"];
+        trace?: never;
+    };
+    "/api/lib/{library}/scenes/{id}/cues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cues As Csv
+         * @description The cue sheet of a scene.
+         */
+        get: operations["cues_as_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/scenes/{id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Over
+         * @description Write a scene for others into a folder of its own, as a job.
+         */
+        post: operations["hand_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Heard Scene
+         * @description A scene's mix as it is heard: in the rooms of its places, as long as the film, with the film's own sound where that is asked for; told, by its digest.
+         */
+        post: operations["heard_scene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Place
+         * @description Sounds and designs on a frame, each by its anchor, in the group that fits.
+         */
+        post: operations["place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/tap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tap
+         * @description A candidate on the frame of every tap, in turn or at random, without the one before again.
+         */
+        post: operations["tap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/latency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Latency
+         * @description How late somebody taps who taps along with clicks.
+         */
+        post: operations["latency"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cue Words
+         * @description What the library is asked with for a cue: all of its words, or the one that says most.
+         */
+        get: operations["cue_words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Run
+         * @description Placements with the sounds of another set, in order of time.
+         */
+        post: operations["replace_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fill Range
+         * @description A sound as a bed that fills a range without a seam.
+         */
+        post: operations["fill_range"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit
+         * @description A placement stretched to a length.
+         */
+        post: operations["fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Balance
+         * @description How loud each placement is. Ends when nobody waits for it any more.
+         */
+        post: operations["balance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/loudness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scene Loudness
+         * @description Loudness of a scene over time. Ends when nobody waits for it any more.
+         */
+        post: operations["scene_loudness"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -4146,6 +4562,16 @@ export interface components {
             /** Folder */
             folder: string;
         };
+        /**
+         * Balance
+         * @description By id of each placement how loud it is at its loudest (LUFS over 0.4 s), before its gain; None where it is silent.
+         */
+        Balance: {
+            /** Loudest */
+            loudest: {
+                [key: string]: number | null;
+            };
+        };
         /** Behind */
         Behind: {
             /** Node */
@@ -4181,6 +4607,24 @@ export interface components {
              * @default 0.5
              */
             gap_s: number;
+        };
+        /**
+         * Binding
+         * @description A key that drops a fitting sound at the playhead: one of a search, within a strength.
+         */
+        Binding: {
+            /** Key */
+            key: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
         };
         /** Body_add_photos */
         Body_add_photos: {
@@ -4606,6 +5050,8 @@ export interface components {
             slice: number;
             /** Ship */
             ship: number;
+            /** Picture */
+            picture: number;
         };
         /**
          * Crowding
@@ -4622,6 +5068,61 @@ export interface components {
             strips: components["schemas"]["Strip"][];
             /** Pairs */
             pairs: components["schemas"]["Pair"][];
+        };
+        /**
+         * Cue
+         * @description A moment, or a range, of the film that needs a sound. Frames count from the film's first; ``placed`` are the ids of what answers it.
+         */
+        Cue: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Frame */
+            frame: number;
+            /** Until */
+            until?: number | null;
+            /**
+             * Priority
+             * @default 2
+             */
+            priority: number;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Done
+             * @default false
+             */
+            done: boolean;
+            /** Wanted */
+            wanted?: number | null;
+            /**
+             * Placed
+             * @default []
+             */
+            placed: string[];
+        };
+        /**
+         * CueSheet
+         * @description The cues of a scene as CSV.
+         */
+        CueSheet: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * CueWords
+         * @description A search for what a cue needs; empty where none of its words finds anything.
+         */
+        CueWords: {
+            /** Search */
+            search: string;
         };
         /**
          * Cut
@@ -5239,6 +5740,96 @@ export interface components {
             project: number;
         };
         /**
+         * Film
+         * @description What a video file holds.
+         *
+         *     ``frame_rate`` is a name of FRAME_RATES; ``frames`` are counted on an even grid of that rate, ``start`` is the number of the first one in time code.
+         *     Width and height (px) are those on screen. ``said`` tells in sentences what is unusual about the file.
+         */
+        Film: {
+            /** Frame Rate */
+            frame_rate: string;
+            /** Frames */
+            frames: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /**
+             * Rotated
+             * @default 0
+             */
+            rotated: number;
+            /**
+             * Variable
+             * @default false
+             */
+            variable: boolean;
+            /**
+             * Interlaced
+             * @default false
+             */
+            interlaced: boolean;
+            /** Codec */
+            codec: string;
+            /**
+             * Audio Channels
+             * @default 0
+             */
+            audio_channels: number;
+            /**
+             * Audio Rate
+             * @default 0
+             */
+            audio_rate: number;
+            /**
+             * Said
+             * @default []
+             */
+            said: string[];
+        };
+        /**
+         * FilmPath
+         * @description A video file on this machine, and what it is to be called.
+         */
+        FilmPath: {
+            /** Path */
+            path: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * FilmView
+         * @description A film of the library: what it holds, the frames its shots begin on, its own sound; ``state`` is opening, ready or failed.
+         */
+        FilmView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+            /** State */
+            state: string;
+            /** Message */
+            message: string;
+            film: components["schemas"]["Film"];
+            /** Seconds */
+            seconds: number;
+            /** Shots */
+            shots: number[];
+            /** Guide */
+            guide: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
+        };
+        /**
          * Filters
          * @description A chain, and the rate (Hz) of what goes through it.
          */
@@ -5686,6 +6277,107 @@ export interface components {
             of: number;
         };
         /**
+         * HandedOver
+         * @description What was written, every path in full; ``said`` tells in sentences what is to be known about it.
+         */
+        HandedOver: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scene";
+            /** Folder */
+            folder: string;
+            /**
+             * Mix
+             * @default
+             */
+            mix: string;
+            /**
+             * Stems
+             * @default []
+             */
+            stems: string[];
+            /**
+             * Sounds
+             * @default []
+             */
+            sounds: string[];
+            /**
+             * Video
+             * @default
+             */
+            video: string;
+            /**
+             * Cues
+             * @default
+             */
+            cues: string;
+            /**
+             * Edit List
+             * @default
+             */
+            edit_list: string;
+            /**
+             * Edit Lists
+             * @default []
+             */
+            edit_lists: string[];
+            /**
+             * Timeline
+             * @default
+             */
+            timeline: string;
+            /**
+             * Placements
+             * @default []
+             */
+            placements: components["schemas"]["PlacedFrame"][];
+            /**
+             * Failed
+             * @default []
+             */
+            failed: components["schemas"]["Failed"][];
+            /**
+             * Said
+             * @default []
+             */
+            said: string[];
+        };
+        /**
+         * Handing
+         * @description What of a scene is handed over.
+         */
+        Handing: {
+            /**
+             * Bits
+             * @default 24
+             * @enum {integer}
+             */
+            bits: 16 | 24 | 32;
+            /**
+             * Stems
+             * @default true
+             */
+            stems: boolean;
+            /**
+             * Sounds and edit lists
+             * @default true
+             */
+            sounds: boolean;
+            /**
+             * Handles
+             * @default 1
+             */
+            handle_s: number;
+            /**
+             * Film with the mix
+             * @default copy
+             * @enum {string}
+             */
+            picture: "none" | "copy" | "h264" | "vp9";
+        };
+        /**
          * Heard
          * @description The audition's settings, in the order they are heard: a chain, a part of what comes out of it (s), its ends faded, a speed (st, varispeed), a gain.
          */
@@ -5898,7 +6590,7 @@ export interface components {
             /** Left S */
             left_s: number | null;
             /** Result */
-            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["oskren__work__mend__giving__Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Remade"] | components["schemas"]["Shipped"]) | null;
+            result: (components["schemas"]["Imported"] | components["schemas"]["Offloaded"] | components["schemas"]["FollowedUp"] | components["schemas"]["Finished"] | components["schemas"]["Scan"] | components["schemas"]["FoundAgain"] | components["schemas"]["BackedUp"] | components["schemas"]["Anchored"] | components["schemas"]["oskren__work__mend__giving__Given"] | components["schemas"]["Exported"] | components["schemas"]["Selected"] | components["schemas"]["Rebuilt"] | components["schemas"]["Rendered"] | components["schemas"]["OneShots"] | components["schemas"]["MeasuredSlices"] | components["schemas"]["Remade"] | components["schemas"]["Shipped"] | components["schemas"]["OpenedFilm"] | components["schemas"]["HandedOver"]) | null;
             /** Paused */
             paused?: boolean | null;
             /**
@@ -5991,6 +6683,14 @@ export interface components {
              * @enum {string}
              */
             each: "spread" | "alike";
+        };
+        /**
+         * Late
+         * @description How late taps come (ms).
+         */
+        Late: {
+            /** Latency Ms */
+            latency_ms: number;
         };
         /**
          * LayerHeard
@@ -6626,6 +7326,8 @@ export interface components {
              * @enum {string}
              */
             pan_law: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
+            /** Length S */
+            length_s?: number | null;
         };
         /**
          * Moment
@@ -6786,6 +7488,21 @@ export interface components {
              * @default
              */
             name: string;
+            /**
+             * Project
+             * @default 1
+             */
+            project: number;
+        };
+        /**
+         * NewScene
+         * @description A scene to begin: for a film, counted as its file says.
+         */
+        NewScene: {
+            /** Name */
+            name: string;
+            /** Film */
+            film: number;
             /**
              * Project
              * @default 1
@@ -7062,6 +7779,26 @@ export interface components {
             sounds: number[];
         };
         /**
+         * Onto
+         * @description What a placement goes onto: how the film's frames are counted, how many there are, and the groups there are; ``group`` names the one to go to.
+         */
+        Onto: {
+            /** Frame Rate */
+            frame_rate: string;
+            /** Frames */
+            frames: number;
+            /**
+             * Groups
+             * @default []
+             */
+            groups: components["schemas"]["Group"][];
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+        };
+        /**
          * OpenTake
          * @description A take that was begun and never ended; ``quiet_s`` is how long nothing has come for it.
          */
@@ -7115,6 +7852,23 @@ export interface components {
             estimated: boolean;
         };
         /**
+         * OpenedFilm
+         * @description A film that was opened, and how many shot changes it has.
+         */
+        OpenedFilm: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "film";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Shots */
+            shots: number;
+        };
+        /**
          * Option
          * @description One of the values of a choice, and what it is called.
          */
@@ -7151,6 +7905,20 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /**
+         * Over
+         * @description Loudness of a scene: ``at_s`` (s of the film) and short-term loudness there (LUFS; None under the gate), integrated loudness and its range.
+         */
+        Over: {
+            /** At S */
+            at_s: number[];
+            /** Short Term Lufs */
+            short_term_lufs: (number | null)[];
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** Loudness Range Lu */
+            loudness_range_lu: number | null;
         };
         /**
          * Page
@@ -7353,6 +8121,46 @@ export interface components {
             diagonal: boolean;
         };
         /**
+         * Place
+         * @description A room that everything placed from one frame up to another is heard in, each nearer or further: ``amounts`` by id, else ``amount``.
+         */
+        Place: {
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Frame */
+            frame: number;
+            /** Until */
+            until: number;
+            /**
+             * Space
+             * @default hall
+             */
+            space: string;
+            /**
+             * Size
+             * @default 1
+             */
+            size: number;
+            /**
+             * Heard from
+             * @default near
+             * @enum {string}
+             */
+            amount: "near" | "far" | "next room" | "dry";
+            /**
+             * Amounts
+             * @default {}
+             */
+            amounts: {
+                [key: string]: "near" | "far" | "next room" | "dry";
+            };
+        };
+        /**
          * PlaceView
          * @description A place to record in; levels in dB SPL.
          */
@@ -7411,6 +8219,30 @@ export interface components {
              * @default
              */
             dull: string;
+        };
+        /**
+         * PlacedFrame
+         * @description A placement as it was exported: its anchor (s of the film) and the frame that lies on.
+         */
+        PlacedFrame: {
+            /** Name */
+            name: string;
+            /** Frame */
+            frame: number;
+            /** Anchor S */
+            anchor_s: number;
+            /** Anchor Frame */
+            anchor_frame: number;
+        };
+        /**
+         * Placements
+         * @description Placements that were made, in order of time, and all groups there are then.
+         */
+        Placements: {
+            /** Members */
+            members: components["schemas"]["Member"][];
+            /** Groups */
+            groups: components["schemas"]["Group"][];
         };
         /**
          * Plan
@@ -7763,7 +8595,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
+            kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
             /** Id */
             id: number;
             /** Name */
@@ -8482,6 +9314,14 @@ export interface components {
             strict: boolean;
         };
         /**
+         * Run
+         * @description Placements as they are then.
+         */
+        Run: {
+            /** Members */
+            members: components["schemas"]["Member"][];
+        };
+        /**
          * Scan
          * @description What a rescan found. ``moved`` files have the same content as one that is gone from its old path.
          */
@@ -8526,6 +9366,123 @@ export interface components {
              * @default []
              */
             skipped: components["schemas"]["Failed"][];
+        };
+        /**
+         * Scene
+         * @description A film with its cues and placements.
+         *
+         *     The mix's zero is the first frame of the film; ``frames`` are how many it has, ``start`` is the number of the first one in time code.
+         */
+        Scene: {
+            /** Film */
+            film: number;
+            /**
+             * Frames a second
+             * @default 25
+             */
+            frame_rate: string;
+            /** Frames */
+            frames: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * @default {
+             *       "kind": "mix",
+             *       "members": [],
+             *       "groups": [],
+             *       "chain": [],
+             *       "layout": "stereo",
+             *       "pan_law": "-3 dB"
+             *     }
+             */
+            mix: components["schemas"]["Mix"];
+            /**
+             * Cues
+             * @default []
+             */
+            cues: components["schemas"]["Cue"][];
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["Place"][];
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["Binding"][];
+            /**
+             * Sound of the film
+             * @default -18
+             */
+            guide_db: number;
+            /**
+             * Guide
+             * @default false
+             */
+            guide: boolean;
+            /**
+             * Loudness aimed at
+             * @default -23
+             */
+            target_lufs: number;
+        };
+        /**
+         * SceneHead
+         * @description A scene in a list: how many cues it has and how many of those are answered.
+         */
+        SceneHead: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Film */
+            film: number;
+            /** Project */
+            project: number;
+            /** Cues */
+            cues: number;
+            /** Answered */
+            answered: number;
+            /** Placements */
+            placements: number;
+        };
+        /**
+         * SceneKept
+         * @description The new revision of a scene.
+         */
+        SceneKept: {
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * SceneNow
+         * @description What is kept of a scene.
+         */
+        SceneNow: {
+            /** Name */
+            name: string;
+            scene: components["schemas"]["Scene"];
+        };
+        /**
+         * SceneView
+         * @description A scene as it is kept.
+         */
+        SceneView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Created */
+            created: string;
+            /** Project */
+            project: number;
+            /** Revision */
+            revision: number;
+            scene: components["schemas"]["Scene"];
         };
         /**
          * Search
@@ -9852,6 +10809,51 @@ export interface components {
             rate: number;
         };
         /**
+         * Tap
+         * @description A key pressed at a moment of the film (s), for a list (from 0).
+         */
+        Tap: {
+            /** At S */
+            at_s: number;
+            /**
+             * List
+             * @default 0
+             */
+            list: number;
+        };
+        /**
+         * Tapped
+         * @description Taps along with clicks (s).
+         */
+        Tapped: {
+            /** Taps */
+            taps: number[];
+            /** Clicks */
+            clicks: number[];
+        };
+        /**
+         * Tapping
+         * @description How taps become placements.
+         */
+        Tapping: {
+            /**
+             * Candidates
+             * @default turn
+             * @enum {string}
+             */
+            order: "turn" | "random";
+            /**
+             * Late by
+             * @default 0
+             */
+            latency_ms: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * Target
          * @description How files are written: format, rate (None keeps the sound's own), bits, channels, length, level, fades, name template; and their limits.
          */
@@ -10001,6 +11003,49 @@ export interface components {
             patch: components["schemas"]["PatchOp"][];
         };
         /**
+         * ToFill
+         * @description A sound, and the frames it is to fill.
+         */
+        ToFill: {
+            onto: components["schemas"]["Onto"];
+            /** Sound */
+            sound: number;
+            /** Frame */
+            frame: number;
+            /** Until */
+            until: number;
+        };
+        /**
+         * ToFit
+         * @description A placement of a mix, and how long it is to sound (s).
+         */
+        ToFit: {
+            /** Mix */
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+            /** Id */
+            id: string;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * ToHandOver
+         * @description Where a scene is handed over to, and what of it.
+         */
+        ToHandOver: {
+            /** Folder */
+            folder: string;
+            /**
+             * @default {
+             *       "bits": 24,
+             *       "stems": true,
+             *       "sounds": true,
+             *       "handle_s": 1,
+             *       "picture": "copy"
+             *     }
+             */
+            how: components["schemas"]["Handing"];
+        };
+        /**
          * ToHear
          * @description What a file is to be, and what was written of it: nodes to be listened to.
          */
@@ -10011,6 +11056,27 @@ export interface components {
             meant: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
             /** Written */
             written?: (components["schemas"]["Source"] | components["schemas"]["Print"] | components["schemas"]["Excerpt"] | components["schemas"]["Chained"] | components["schemas"]["Loop"] | components["schemas"]["Difference"] | components["schemas"]["Row"] | components["schemas"]["Mix"]) | null;
+        };
+        /**
+         * ToHearScene
+         * @description A scene as it is to be heard; with a level for the film's own sound (dB) that is heard along.
+         */
+        ToHearScene: {
+            /** Mix */
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+            /** Film */
+            film: number;
+            /** Frame Rate */
+            frame_rate: string;
+            /** Frames */
+            frames: number;
+            /**
+             * Places
+             * @default []
+             */
+            places: components["schemas"]["Place"][];
+            /** Guide Db */
+            guide_db?: number | null;
         };
         /**
          * ToImport
@@ -10054,6 +11120,35 @@ export interface components {
         ToOpenPlugin: {
             /** Path */
             path: string;
+        };
+        /**
+         * ToPlace
+         * @description Sounds and designs for a frame.
+         */
+        ToPlace: {
+            onto: components["schemas"]["Onto"];
+            /** Frame */
+            frame: number;
+            /**
+             * Sounds
+             * @default []
+             */
+            sounds: number[];
+            /**
+             * Designs
+             * @default []
+             */
+            designs: number[];
+        };
+        /**
+         * ToReplace
+         * @description Placements, and the sounds they are to have in turn.
+         */
+        ToReplace: {
+            /** Members */
+            members: components["schemas"]["Member"][];
+            /** Sounds */
+            sounds: number[];
         };
         /**
          * ToSheet
@@ -10180,6 +11275,25 @@ export interface components {
              * @description the file (its place in the preview) whose tokens are told
              */
             show?: number | null;
+        };
+        /**
+         * ToTap
+         * @description Taps, and the candidates of each list.
+         */
+        ToTap: {
+            onto: components["schemas"]["Onto"];
+            /** Taps */
+            taps: components["schemas"]["Tap"][];
+            /** Lists */
+            lists: number[][];
+            /**
+             * @default {
+             *       "order": "turn",
+             *       "latency_ms": 0,
+             *       "seed": 1
+             *     }
+             */
+            tapping: components["schemas"]["Tapping"];
         };
         /**
          * Together
@@ -15079,7 +16193,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                what: "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread";
+                what: "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread" | "scene";
                 item: number;
                 /** @description folder name of the library */
                 library: string;
@@ -15125,7 +16239,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                what: "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread";
+                what: "design" | "reel" | "chain" | "plan" | "sheet" | "recipe" | "spread" | "scene";
                 item: number;
                 /** @description folder name of the library */
                 library: string;
@@ -15215,7 +16329,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -15260,7 +16374,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -15305,7 +16419,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -15354,7 +16468,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "reel";
+                kind: "design" | "reel" | "scene";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -20952,6 +22066,1074 @@ export interface operations {
                 content: {
                     "text/csv": unknown;
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    films: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilmPath"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_sent_film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    film: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    played: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "video/mp4": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    frame: {
+        parameters: {
+            query?: {
+                width?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": unknown;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scenes: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneHead"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewScene"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_scene: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneNow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_scene: {
+        parameters: {
+            query?: {
+                /** @description revision this change is based on; refused when there is a newer one */
+                based_on?: number | null;
+            };
+            header?: {
+                "x-oskren-page"?: string;
+            };
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patched"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneKept"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cues_as_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueSheet"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hand_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToHandOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    heard_scene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToHearScene"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ByDigest"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToPlace"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Placements"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToTap"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Placements"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    latency: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tapped"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Late"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cue_words: {
+        parameters: {
+            query: {
+                cue: string;
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CueWords"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replace_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToReplace"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fill_range: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToFill"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Placements"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToFit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    balance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Balance"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scene_loudness: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Over"];
                 };
             };
             /** @description Not Found */

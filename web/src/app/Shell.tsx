@@ -38,7 +38,7 @@ const STAGES = [
   ["vary", "Vary", "spreads"],
   ["slice", "Slice", "plans"],
   ["ship", "Ship", "sent"],
-  ["picture", "Picture", ""],
+  ["picture", "Picture", "cues"],
 ] as const;
 
 const Wanted = lazy(() => import("../stages/gather/Wanted"));
@@ -96,7 +96,7 @@ function Projects() {
   const [naming, setNaming] = useState(false);
   const projects = useProjects();
   const enterProject = (number: number) => {
-    useShared.setState({ project: number, design: null, spread: null });
+    useShared.setState({ project: number, design: null, spread: null, scene: null });
     void queries.invalidateQueries({ queryKey: ["sounds"] });
   };
   const add = async (name: string) => {
@@ -143,7 +143,7 @@ function Stages() {
       gap="4px"
     >
       {STAGES.map(([slug, name, unit]) => {
-        const count = slug === "picture" ? null : counts.data?.[slug];
+        const count = counts.data?.[slug];
         return (
           <chakra.span key={slug} asChild>
             <NavLink to={`/${slug}`} style={{ display: "block" }}>
@@ -160,13 +160,11 @@ function Stages() {
                 >
                   {name}
                   <Box fontFamily="mono" fontSize="10px" letterSpacing="-0.3px" whiteSpace="nowrap" color="dim" minH="14px">
-                    {slug === "picture"
-                      ? "to come"
-                      : slug === "ship" && sheet
-                        ? `${sheet} listed`
-                        : count === undefined || count === null
-                          ? ""
-                          : `${count} ${count === 1 ? unit.replace(/s$/, "") : unit}`}
+                    {slug === "ship" && sheet
+                      ? `${sheet} listed`
+                      : count === undefined
+                        ? ""
+                        : `${count} ${count === 1 ? unit.replace(/s$/, "") : unit}`}
                   </Box>
                 </Box>
               )}

@@ -7,7 +7,7 @@ import type { ClipActs, Placed as Clipped } from "../timeline/clips";
 import type { Aim, Placed } from "./aims";
 import { tones } from "./tones";
 
-export interface LayerActs extends Pick<ClipActs, "choose" | "alone" | "together" | "shift"> {
+export interface LayerActs extends Pick<ClipActs, "choose" | "alone" | "together" | "shift" | "snap" | "seen"> {
   edit: (id: string, values: Partial<Member>, gesture?: string) => void;
 }
 
@@ -23,10 +23,14 @@ interface Props {
   colour: string;
   aim: Aim | null;
   pen: boolean;
+  /** What else is to be known of it, in a word. */
+  told?: string;
+  /** What its beginning is counted from, in words. */
+  since?: string;
   acts: LayerActs;
 }
 
-function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null): Clipped {
+function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null, told: string): Clipped {
   const { id, name, at_s, anchor_s, gain_db, locked } = member;
   const steps = member.chain.filter((one) => one.on).length;
   return {
@@ -43,6 +47,7 @@ function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null)
     frozen: !!member.frozen,
     hint: locked ? "Locked" : member.frozen ? "Frozen: thaw to change it" : "Drag to move, Alt-drag to slip what is inside",
     words: [
+      ...(told ? [told] : []),
       ...(member.pitch_st ? [`${member.pitch_st > 0 ? "+" : ""}${Number(member.pitch_st.toFixed(2))} st`] : []),
       ...(steps ? [steps === 1 ? "1 step" : `${steps} steps`] : []),
     ],
@@ -50,8 +55,8 @@ function clipOf(member: Member, placed: Placed, colour: string, aim: Aim | null)
   };
 }
 
-export const LayerClip = memo(function LayerClip({ member, placed, colour, aim, acts, ...rest }: Props) {
-  const clip = useMemo(() => clipOf(member, placed, colour, aim), [member, placed, colour, aim]);
+export const LayerClip = memo(function LayerClip({ member, placed, colour, aim, acts, since = "from the strike line", told = "", ...rest }: Props) {
+  const clip = useMemo(() => clipOf(member, placed, colour, aim, told), [member, placed, colour, aim, told]);
   const now = useRef({ member, aim });
   now.current = { member, aim };
   const clipActs = useMemo(
@@ -68,5 +73,5 @@ export const LayerClip = memo(function LayerClip({ member, placed, colour, aim, 
     }),
     [acts],
   );
-  return <Clip {...rest} clip={clip} aim={aim} label="from the strike line" acts={clipActs} />;
+  return <Clip {...rest} clip={clip} aim={aim} label={since} acts={clipActs} />;
 });

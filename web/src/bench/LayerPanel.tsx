@@ -1,4 +1,5 @@
 import { Box, Flex, SimpleGrid } from "@chakra-ui/react";
+import type { ReactNode } from "react";
 import type { Member, Mix, Step } from "../api/client";
 import { live } from "../listening/player";
 import { useListening } from "../listening/state";
@@ -24,6 +25,10 @@ interface Props {
   onRemove: () => void;
   onFreeze: () => void;
   onNewer: () => void;
+  /** Where it lies in time, in place of the strike line. */
+  timed?: ReactNode;
+  /** What it is called here. */
+  called?: string;
 }
 
 /** What stands against a layer as it is, in its own panel. */
@@ -94,13 +99,27 @@ function momentOf(placed: Placed | undefined): number | null {
 }
 
 /** The chosen layer: level, place, pitch, edges, chain. */
-export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chosenStep, onChooseStep, onRemove, onFreeze, onNewer }: Props) {
+export function LayerPanel({
+  member,
+  newer,
+  mix,
+  placed,
+  speakers,
+  onEdit,
+  chosenStep,
+  onChooseStep,
+  onRemove,
+  onFreeze,
+  onNewer,
+  timed,
+  called = "layer",
+}: Props) {
   const [start, end] = [useControl("Member", "start_s"), useControl("Member", "end_s")];
   const whole = placed?.whole_s ?? Math.max(1, member.end_s ?? 4);
   const frozen = !!member.frozen;
   return (
     <>
-      <TextField label="Name of the layer" value={member.name} onCommit={(name) => onEdit({ name })} />
+      <TextField label={`Name of the ${called}`} value={member.name} onCommit={(name) => onEdit({ name })} />
       <Flex gap="6px" wrap="wrap">
         <Do act="freeze" on={frozen} onClick={onFreeze}>
           {frozen ? "Thaw" : "Freeze"}
@@ -121,14 +140,22 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       )}
       <Said text={placed?.missing} />
       <Said text={placed?.dull} />
+      {timed}
       <Placing of={member} layout={mix.layout} speakers={speakers} point={placed?.channels === 1} onEdit={onEdit} />
       <SimpleGrid columns={2} columnGap="16px" rowGap="4px">
-        <Controls<Member> model="Member" names={["pitch_st", "stretch", "at_s", "anchor_s"]} value={member} onChange={onEdit} />
+        <Controls<Member>
+          model="Member"
+          names={timed ? ["pitch_st", "stretch"] : ["pitch_st", "stretch", "at_s", "anchor_s"]}
+          value={member}
+          onChange={onEdit}
+        />
       </SimpleGrid>
       <Flex gap="6px" wrap="wrap">
-        <Do act="toStrike" onClick={() => onEdit({ at_s: 0 })}>
-          To strike line
-        </Do>
+        {!timed && (
+          <Do act="toStrike" onClick={() => onEdit({ at_s: 0 })}>
+            To strike line
+          </Do>
+        )}
         <Do on={!member.keep_length} onClick={() => onEdit({ keep_length: false })} hint="Pitch and length change together">
           Varispeed
         </Do>
@@ -175,7 +202,7 @@ export function LayerPanel({ member, newer, mix, placed, speakers, onEdit, chose
       />
       <Flex mt="auto" pt="8px">
         <Do act="remove" onClick={onRemove}>
-          Remove layer
+          Remove {called}
         </Do>
       </Flex>
     </>

@@ -20,36 +20,55 @@ function audible(mix: Mix): boolean {
   return mix.members.some((one) => !one.mute && !muted.includes(one.group));
 }
 
+/** A mix that is heard as a part of something else, such as a scene: what its told state is there, by the digest of the mix. */
+export interface Within {
+  /** What that depends on besides the mix. */
+  key: unknown;
+  /** As it is measured and leaves. */
+  plain: (digest: string) => Promise<string>;
+  /** As it is listened to. */
+  heard: (digest: string) => Promise<string>;
+  /** Where the playhead stands (s) when it is shown first. */
+  at?: () => number;
+}
+
+const ALONE: Within = { key: null, plain: async (digest) => digest, heard: async (digest) => digest };
+
 /** ``tried`` is heard in place of the mix while a candidate is tried; ``onNew`` hears of another rendering. */
-export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | null, onNew: () => void) {
+export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | null, onNew: () => void, within: Within = ALONE) {
   const library = useShared((state) => state.library);
   const settled = useSettled(mix, 110, true);
   const layout = useQuery({
-    queryKey: ["layout", library, settled],
+    queryKey: ["layout", library, settled, within.key],
     placeholderData: keepPreviousData,
     enabled: settled.members.length > 0,
     queryFn: ({ signal }) =>
-      about(settled, (digest) => got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: { digest }, signal }))),
+      about(settled, async (told) => {
+        const digest = await within.plain(told);
+        return await got(api.POST("/api/lib/{library}/stack/layout", { params: { path: { library } }, body: { digest }, signal }));
+      }),
   });
   const listened = useMemo(() => soloed(tried ?? settled, solo), [tried, settled, solo]);
+  const sounds = within !== ALONE || audible(listened);
   const opened = useQuery({
-    queryKey: ["opened", library, listened],
+    queryKey: ["opened", library, listened, within.key],
     ...untilReady,
     // what is on its way out is not opened again, by whatever has everything opened anew
-    enabled: audible(listened) && (tried !== null || settled === mix),
+    enabled: sounds && (tried !== null || settled === mix),
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: () => about(listened, (told) => openToKeep({ told }, library, name)),
+    queryFn: () => about(listened, async (told) => openToKeep({ told: await within.heard(told) }, library, name)),
   });
   const now = opened.data;
   const sum = useQuery({
-    queryKey: ["sum", library, settled],
+    queryKey: ["sum", library, settled, within.key],
     placeholderData: keepPreviousData,
     // meters wait for what is to be heard
-    enabled: settled.members.length > 0 && settled === mix && (opened.isSuccess || !audible(listened)),
+    enabled: settled.members.length > 0 && settled === mix && (opened.isSuccess || !sounds),
     queryFn: ({ signal }) =>
-      about(settled, (digest) =>
-        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal }))),
-      ),
+      about(settled, async (told) => {
+        const digest = await within.plain(told);
+        return await slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal })));
+      }),
   });
   const meters = settled.members.length ? sum.data : undefined;
   const [crowded, setCrowded] = useState(true);
@@ -59,7 +78,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     placeholderData: keepPreviousData,
     retry: false,
     // like the meters it waits for what is to be heard
-    enabled: crowded && rested.members.length > 1 && rested === mix && (opened.isSuccess || !audible(listened)),
+    enabled: within === ALONE && crowded && rested.members.length > 1 && rested === mix && (opened.isSuccess || !sounds),
     queryFn: ({ signal }) =>
       about(rested, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { digest }, signal }))),
@@ -77,8 +96,11 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     if (!now) return;
     onNew();
     const before = useListening.getState().heard;
-    if (before?.title !== name) player.show(now);
-    else {
+    if (before?.title !== name) {
+      const at = within.at?.() ?? 0;
+      player.show(now);
+      if (at) player.seek(at);
+    } else {
       // the strike line may have moved inside the rendering: stay at the same moment around it
       const around = (live.position - before.opened.zero) / before.opened.rate;
       void player.swap(now, Math.max(0, around + now.opened.zero / now.opened.rate));

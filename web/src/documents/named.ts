@@ -15,6 +15,7 @@ const LISTS: Record<Kind, string[]> = {
   saved_chain: ["chains", "mend", "sound"],
   recipe: ["recipes"],
   ready_sheet: ["ready sheets"],
+  scene: ["scenes"],
 };
 
 /** Ask for the lists anew; resolves when the first of them is there. */
@@ -62,8 +63,8 @@ export async function rename(kind: Kind, id: number, name: string): Promise<void
   }
 }
 
-/** Make a copy of a design or a reel; its id. */
-async function duplicate(kind: "design" | "reel", id: number): Promise<number | null> {
+/** Make a copy of a design, a reel or a scene; its id. */
+async function duplicate(kind: "design" | "reel" | "scene", id: number): Promise<number | null> {
   try {
     const { library } = useShared.getState();
     const made = await got(api.POST("/api/lib/{library}/documents/{kind}/{id}/copy", { params: { path: { library, kind, id } } }));
@@ -75,9 +76,9 @@ async function duplicate(kind: "design" | "reel", id: number): Promise<number | 
   }
 }
 
-/** What the menu of an open design or reel offers; ``told`` says what a copy is for and what stays, ``saved`` resolves when the present state is kept. */
+/** What the menu of an open design, reel or scene offers; ``told`` says what a copy is for and what stays, ``saved`` resolves when the present state is kept. */
 export function actsOf(
-  kind: "design" | "reel",
+  kind: "design" | "reel" | "scene",
   id: number,
   told: { copy: string; trash: string },
   saved: () => Promise<void>,

@@ -11,6 +11,7 @@ export const ADDRESS = {
   spread: "/api/lib/{library}/spreads/{id}/judged",
   plan: "/api/lib/{library}/plans/{id}",
   sheet: "/api/lib/{library}/sheets/{id}",
+  scene: "/api/lib/{library}/scenes/{id}",
 } as const;
 
 export type Kind = keyof typeof ADDRESS;

@@ -43,6 +43,10 @@ function saidLate({ title, result }: Job): string {
     case "slice":
     case "selects":
       return `${title}: ${result.sounds.length} are in the library.`;
+    case "film":
+      return `${result.name} is open${result.shots ? `; ${result.shots} shot changes were found` : ""}.`;
+    case "scene":
+      return `${title}: written to ${result.folder}.`;
     case "backup":
       return `The library is kept in ${result.path}.`;
     default:
@@ -87,6 +91,7 @@ const SHOWN: Record<string, string[]> = {
   recipe: ["recipe-draft"],
   "saved recipe": ["recipes"],
   spread: ["spread", "spreads"],
+  scene: ["scenes", "counts"],
 };
 
 /** What jobs bring one by one, and how often it is looked for meanwhile. */
@@ -97,6 +102,7 @@ const BRINGING: Record<string, { shown: string[]; every: number }> = {
   offload: { shown: SOUNDS, every: 1500 },
   vary: { shown: ["spread"], every: 300 },
   measure: { shown: ["measured-slices"], every: 500 },
+  film: { shown: ["films"], every: 1000 },
 };
 let looking: ReturnType<typeof setTimeout> | undefined;
 
@@ -128,7 +134,20 @@ export function useJobEvents() {
       ended.delete(job.id);
       const late = waited ? "" : saidLate(job);
       if (late) tell(late);
-      for (const key of ["sounds", "counts", "arrivals", "spread", "spreads", "shipments", "state", "plans", "wanted", "measured-slices", "older"])
+      for (const key of [
+        "sounds",
+        "counts",
+        "arrivals",
+        "spread",
+        "spreads",
+        "shipments",
+        "state",
+        "plans",
+        "wanted",
+        "measured-slices",
+        "older",
+        "films",
+      ])
         void queries.invalidateQueries({ queryKey: [key] });
       if (job.state === "failed" || job.state === "interrupted") tell(job.message, true);
       if (job.state === "cancelled") tell(`${job.title}: cancelled; what was finished stays.`);

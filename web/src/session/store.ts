@@ -20,6 +20,7 @@ interface Shared {
   design: number | null;
   spread: number | null;
   sliceSound: number | null;
+  scene: number | null;
   /** The sound others are compared with. */
   reference: { sound: number; name: string } | null;
 }
@@ -32,7 +33,7 @@ function remembered<T>(name: string, other: T): T {
   }
 }
 
-const KEPT = ["project", "mendSound", "reel", "design", "spread", "sliceSound", "reference"] as const;
+const KEPT = ["project", "mendSound", "reel", "design", "spread", "sliceSound", "scene", "reference"] as const;
 
 export const useShared = create<Shared>(() => ({
   library: "",
@@ -45,6 +46,7 @@ export const useShared = create<Shared>(() => ({
   design: remembered<number | null>("design", null),
   spread: remembered<number | null>("spread", null),
   sliceSound: remembered<number | null>("sliceSound", null),
+  scene: remembered<number | null>("scene", null),
   reference: remembered<{ sound: number; name: string } | null>("reference", null),
 }));
 
@@ -78,6 +80,7 @@ export function enter(slug: string, name: string) {
       design: null,
       spread: null,
       sliceSound: null,
+      scene: null,
       reference: null,
     });
   open(slug, name);

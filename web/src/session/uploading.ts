@@ -1,6 +1,6 @@
 /** Files sent to the server: one by one, with progress; the page asks before it is left, and what had arrived is taken in all the same. */
 import { create } from "zustand";
-import { api, got, Refused } from "../api/client";
+import { api, got, Refused, type Schemas } from "../api/client";
 import { complain, tell } from "../ui/messages";
 import { follow } from "./following";
 import { useShared } from "./store";
@@ -47,6 +47,23 @@ function send(address: string, file: File, told: (bytes: number) => void): Promi
     request.onerror = () => reject(new Refused("Oskren's server does not answer; what had arrived is taken in when it is back.", 0));
     request.send(file);
   });
+}
+
+/** Send a video file and have it opened; the film's id. */
+export async function sendFilm(file: File): Promise<Schemas["Started"]> {
+  const { library } = useShared.getState();
+  if (useUploading.getState().now) throw new Refused("Files are being sent already; choose the film when that has ended.", 0);
+  useUploading.setState({ now: { name: file.name, files: 1, filesDone: 0, bytes: file.size, bytesDone: 0 } });
+  try {
+    const { upload: number } = await got(
+      api.POST("/api/lib/{library}/uploads", { params: { path: { library } }, body: { library, name: file.name, files: 1 } }),
+    );
+    const address = `/api/lib/${encodeURIComponent(library)}/uploads/${number}/file?path=${encodeURIComponent(file.name)}`;
+    await send(address, file, (loaded) => useUploading.setState(({ now }) => ({ now: now && { ...now, bytesDone: loaded } })));
+    return await got(api.POST("/api/lib/{library}/films/sent/{upload}", { params: { path: { library, upload: number } } }));
+  } finally {
+    useUploading.setState({ now: null });
+  }
 }
 
 /** Send files and import them. Their names may hold the folders they lie in. */

@@ -24,6 +24,8 @@ interface Props {
   heard: Opened | null;
   /** What zero is called. */
   zero: string;
+  /** Stands in place of the usual ruler. */
+  ruler?: ReactNode;
   children: ReactNode;
 }
 
@@ -68,7 +70,7 @@ function Playhead({ scale, heard }: { scale: Scale; heard: Opened | null }) {
   return <Box ref={line} position="absolute" top={`${RULER}px`} bottom={0} left={0} w="1.5px" bg="chalk" pointerEvents="none" display="none" />;
 }
 
-export function LaneArea({ area, scale, heard, zero, children }: Props) {
+export function LaneArea({ area, scale, heard, zero, ruler, children }: Props) {
   const { shown, perSecond, toX } = scale;
   const loop = useListening((state) => state.loop);
   const [marking, setMarking] = useState<number | null>(null);
@@ -106,7 +108,7 @@ export function LaneArea({ area, scale, heard, zero, children }: Props) {
       onPointerMove={move}
       onPointerUp={up}
     >
-      <Ruler scale={scale} rate={heard?.rate ?? USUAL_RATE} />
+      {ruler ?? <Ruler scale={scale} rate={heard?.rate ?? USUAL_RATE} />}
       {loop && heard && (
         <Box
           position="absolute"

@@ -56,6 +56,10 @@ export interface ClipActs {
   /** What goes along when one is dragged. */
   together: (id: string) => string[];
   shift: (ids: string[], by_s: number) => void;
+  /** Where an anchor that is moved to a moment (s) comes to lie, where it does not lie anywhere. */
+  snap?: (at_s: number) => number;
+  /** The moment under what is moved, while it is moved; null when it is let go. */
+  seen?: (at_s: number | null) => void;
   trim: (id: string, edges: { start_s?: number; end_s?: number }) => void;
   fade: (id: string, length: { in_s?: number; out_s?: number }) => void;
   anchor: (id: string, source_s: number, at_s: number) => void;
@@ -72,6 +76,13 @@ const within = (value: number, low: number, high: number) => Math.min(high, Math
 
 /** Where the anchor lies in what is placed. */
 export const anchorIn = (clip: Placed) => carried(clip.line, clip.anchor_s, 0);
+
+/** The moment (s) under a grip that is moved by so much: that of the anchor, or of the edge. */
+export function under(clip: Placed, grip: Grip, by: number): number {
+  if (grip === "start" || grip === "fadeIn") return clip.laid_s + by + (grip === "fadeIn" ? clip.fades.in_s : 0);
+  if (grip === "end" || grip === "fadeOut") return clip.laid_s + clip.seconds + by - (grip === "fadeOut" ? clip.fades.out_s : 0);
+  return grip === "slip" ? clip.at_s : clip.at_s + by;
+}
 
 /** By how much (s) a grip may be moved: edges stay inside the source and apart, fades inside what is placed. */
 export function bounded(clip: Placed, grip: Grip, by: number): number {

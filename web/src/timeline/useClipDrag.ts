@@ -1,6 +1,6 @@
 /** Dragging what lies on a lane: the drawing moves at once, the sound when it is let go. */
 import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { bounded, type ClipActs, commit, type Grip, type Placed } from "./clips";
+import { bounded, type ClipActs, commit, type Grip, type Placed, under } from "./clips";
 
 /** Pixels a press may move before it is a drag. */
 const STILL_PX = 2;
@@ -24,13 +24,17 @@ export function useClipDrag(clip: Placed, scale: number, chosen: boolean, acts: 
     if (!held) return;
     const dx = event.clientX - held.x;
     if (!held.dx && Math.abs(dx) < STILL_PX) return;
-    held.dx = bounded(clip, held.grip, dx / scale) * scale;
+    const wanted = bounded(clip, held.grip, dx / scale);
+    const by = held.grip === "move" && acts.snap ? acts.snap(clip.at_s + wanted) - clip.at_s : wanted;
+    held.dx = by * scale;
+    acts.seen?.(under(clip, held.grip, by));
     if (held.grip === "move") for (const one of others(held.ids, event.currentTarget)) one.style.transform = `translateX(${held.dx}px)`;
     else setBy({ grip: held.grip, dx: held.dx });
   };
   const onPointerUp = (event: PointerEvent<HTMLElement>) => {
     const held = drag.current;
     drag.current = null;
+    if (held?.dx) acts.seen?.(null);
     // edges wait for the new picture, so that nothing jumps back in between
     if (!held?.dx || !["start", "end", "slip"].includes(held.grip)) setBy(null);
     if (!held?.dx) {

@@ -1,4 +1,4 @@
-/** What lies in the trash besides sounds: designs, versions, reels and saved chains; and how it is emptied. */
+/** What lies in the trash besides sounds: designs, versions, reels, saved chains, scenes; and how it is emptied. */
 import { Box, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { api, got } from "../../api/client";
@@ -16,6 +16,7 @@ const CALLED: Record<Kind, string> = {
   saved_chain: "Saved chain",
   recipe: "Recipe",
   ready_sheet: "Ready sheet",
+  scene: "Scene",
 };
 
 export function Trash({ sounds }: { sounds: number }) {

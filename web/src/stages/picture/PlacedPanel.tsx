@@ -1,0 +1,183 @@
+/** The chosen placements: one with all that a layer has, on its frame; several together. */
+import { Flex } from "@chakra-ui/react";
+import { useState } from "react";
+import type { Member, Mix } from "../../api/client";
+import type { Aim } from "../../bench/aims";
+import { CurvePanel } from "../../bench/CurvePanel";
+import { LayerPanel } from "../../bench/LayerPanel";
+import { LayerTabs, type Tab } from "../../bench/LayerTabs";
+import { ManyPanel } from "../../bench/ManyPanel";
+import { SourcePanel } from "../../bench/SourcePanel";
+import { TunePanel } from "../../bench/TunePanel";
+import type { useLayers } from "../../bench/useLayers";
+import type { useMeters } from "../../bench/useMeters";
+import type { useTrying } from "../../bench/useTrying";
+import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
+import { useControl } from "../../ui/controls";
+import { TextField } from "../../ui/fields";
+import { Line } from "../../ui/frames";
+import { tell } from "../../ui/messages";
+import { CodeField } from "./CodeField";
+import { momentOf, nearestFrame, type Scene } from "./frames";
+
+interface Props {
+  scene: Scene;
+  mix: Mix;
+  chosen: string[];
+  layers: ReturnType<typeof useLayers>;
+  telling: ReturnType<typeof useMeters>;
+  trying: ReturnType<typeof useTrying>;
+  tab: Tab;
+  onTab: (tab: Tab) => void;
+  aim: Aim | null;
+  aims: Aim[];
+  pen: boolean;
+  onAim: (aim: Aim) => void;
+  onPen: (pen: boolean) => void;
+  onTake: () => void;
+  onFit: (seconds: number) => void;
+  onReplace: (words: string) => void;
+  onGroup: (name: string) => void;
+  onDesign: () => void;
+}
+
+/** Where a placement lies, and how long it is to sound. */
+function Timed({
+  scene,
+  member,
+  seconds,
+  onEdit,
+  onFit,
+  onGroup,
+  onDesign,
+}: Pick<Props, "scene" | "onFit" | "onGroup" | "onDesign"> & {
+  member: Member;
+  seconds: number | undefined;
+  onEdit: (values: Partial<Member>) => void;
+}) {
+  const groups = scene.mix?.groups ?? [];
+  const offered = useControl("Grouping", "group")?.options ?? [];
+  const names = [...new Set([...groups.map((one) => one.name ?? ""), ...offered.map((one) => one.label)])].filter(Boolean);
+  const fit = (text: string) => {
+    const wanted = Number.parseFloat(text.replace(",", "."));
+    if (!(wanted > 0)) return tell(`${text}: no length; write seconds, like 1.25 s.`, true);
+    onFit(wanted);
+  };
+  return (
+    <Flex direction="column" gap="5px">
+      <CodeField
+        label="Anchor"
+        frame={nearestFrame(member.at_s, scene)}
+        scene={scene}
+        onFrame={(frame) => frame !== null && onEdit({ at_s: momentOf(frame, scene) })}
+      />
+      <TextField named mono label="Sounds" value={seconds === undefined ? "" : `${seconds.toFixed(3)} s`} onCommit={fit} />
+      <Choose
+        label="Group"
+        value={groups.find((one) => one.id === member.group)?.name ?? ""}
+        options={[...(member.group ? [] : [["", "in no group"] as const]), ...names.map((name) => [name, name] as const)]}
+        onChange={onGroup}
+      />
+      {member.node.kind === "mix" && (
+        <Do onClick={onDesign} hint="Open the design it was made with in Stack; its newer state can be taken here">
+          Open the design
+        </Do>
+      )}
+    </Flex>
+  );
+}
+
+/** Another set for a run of placements, in order. */
+function ReplaceRun({ onReplace }: { onReplace: (words: string) => void }) {
+  const [words, setWords] = useState("");
+  return (
+    <Flex direction="column" gap="6px">
+      <Line />
+      <TextField label="Search for another set" placeholder="Sounds to put there in turn" value={words} onCommit={setWords} />
+      <Do disabled={!words.trim()} onClick={() => onReplace(words)} hint="In order of time, by name, over and over; what is locked stays">
+        Replace in order
+      </Do>
+    </Flex>
+  );
+}
+
+export function PlacedPanel(props: Props) {
+  const { scene, mix, chosen, layers, telling, trying, tab, aim, aims, pen } = props;
+  const { member, members } = layers;
+  const [step, setStep] = useState<string | null>(null);
+  const placed = telling.layout?.layers.find((one) => one.id === member?.id);
+  if (members.length > 1)
+    return (
+      <>
+        <ManyPanel
+          members={members}
+          grouped={!!members[0].group && members.every((one) => one.group === members[0].group)}
+          onEach={layers.each}
+          onGroup={layers.toGroup}
+          onFreeze={() => void layers.freeze()}
+          onRoll={() => void layers.roll(chosen, trying.keepLength)}
+          onRemove={layers.remove}
+        />
+        <ReplaceRun onReplace={props.onReplace} />
+      </>
+    );
+  if (!member) return null;
+  const edit = (values: Partial<Member>, gesture?: string) => {
+    if (member.locked && !("locked" in values)) tell(`${member.name} is locked; unlock it to change it.`);
+    else layers.edit(member.id, values, gesture);
+  };
+  return (
+    <LayerTabs
+      tab={tab}
+      onTab={(next) => {
+        props.onTab(next);
+        trying.setTried(null);
+      }}
+    >
+      {tab === "layer" && (
+        <LayerPanel
+          member={member}
+          newer={telling.newer.some((one) => one.id === member.id && !one.gone)}
+          mix={mix}
+          placed={placed}
+          speakers={telling.layout?.speakers ?? []}
+          onEdit={edit}
+          chosenStep={step}
+          onChooseStep={setStep}
+          onRemove={layers.remove}
+          onFreeze={() => void layers.freeze()}
+          onNewer={() => void layers.renew([member.id])}
+          called="placement"
+          timed={
+            <Timed
+              scene={scene}
+              member={member}
+              seconds={placed?.seconds}
+              onEdit={edit}
+              onFit={props.onFit}
+              onGroup={props.onGroup}
+              onDesign={props.onDesign}
+            />
+          }
+        />
+      )}
+      {tab === "curves" && aim && (
+        <CurvePanel member={member} placed={placed} aim={aim} aims={aims} pen={pen} onAim={props.onAim} onPen={props.onPen} onEdit={edit} />
+      )}
+      {tab === "source" && (
+        <SourcePanel
+          member={member}
+          tried={trying.tried?.id === member.id ? trying.tried.sound : null}
+          keepLength={trying.keepLength}
+          onKeepLength={trying.setKeepLength}
+          onTry={(sound) => void trying.tryOut(mix, member, telling.layout, sound)}
+          onTake={props.onTake}
+          onRoll={() => void layers.roll([member.id], trying.keepLength)}
+          onEdit={edit}
+        />
+      )}
+      {tab === "tune" && <TunePanel mix={mix} member={member} onEdit={edit} />}
+    </LayerTabs>
+  );
+}

@@ -1,0 +1,372 @@
+/** Placements under the film, by group, each on its frame: cues, shot changes and places above them, lanes arranged by themselves. */
+import { Box, Flex } from "@chakra-ui/react";
+import { Fragment, memo, type ReactNode, useMemo, useRef } from "react";
+import type { Group, Member, Opened, Schemas } from "../../api/client";
+import type { Aim, Layout, Placed } from "../../bench/aims";
+import { type LayerActs, LayerClip } from "../../bench/LayerClip";
+import { tones } from "../../bench/tones";
+import { frameRate, marks } from "../../canvas/ruler";
+import { lanes } from "../../mix/lanes";
+import { useMagnitudes } from "../../timeline/heights";
+import { LaneArea, RULER } from "../../timeline/LaneArea";
+import { type Scale, useScale } from "../../timeline/useScale";
+import { Bare, Do } from "../../ui/buttons";
+import { ControlOf, useControl } from "../../ui/controls";
+import { useRoom } from "../../ui/useRoom";
+import { type Cue, codeOf, type Film, momentOf, type Scene } from "./frames";
+
+const HEAD = "150px";
+const [LOWEST, HIGHEST] = [30, 76];
+const PLACES = 16;
+const STRIP = 84;
+
+export interface Row {
+  group: Group | null;
+  name: string;
+  members: Member[];
+  lane: number[];
+  count: number;
+}
+
+/** Groups with their placements, each on a lane that is free. */
+export function rowsOf(scene: Scene, layout: Layout | null): Row[] {
+  const members = scene.mix?.members ?? [];
+  const groups = scene.mix?.groups ?? [];
+  const span = (one: Member): [number, number] => {
+    const placed = layout?.layers.find((other) => other.id === one.id);
+    const start = placed ? one.at_s - placed.anchor_s : one.at_s;
+    return [start, start + (placed?.seconds ?? 0.2)];
+  };
+  const row = (group: Group | null, own: Member[], name: string): Row => {
+    const lane = lanes(own.map(span));
+    return { group, name, members: own, lane, count: Math.max(1, ...lane.map((one) => one + 1)) };
+  };
+  const loose = members.filter((one) => !groups.some((group) => group.id === one.group));
+  return [
+    ...groups.map((group) => row(group as Group, members.filter((one) => one.group === group.id) as Member[], group.name || "Group")),
+    ...(loose.length ? [row(null, loose as Member[], "Other sounds")] : []),
+  ];
+}
+
+interface Props {
+  scene: Scene;
+  film: Film;
+  layout: Layout | null;
+  opened: Opened | null;
+  /** Placements whose sound has changed since. */
+  newer: Schemas["NewerLayer"][];
+  chosen: string[];
+  chosenCue: string | null;
+  solo: string[];
+  aim: Aim | null;
+  pen: boolean;
+  clipActs: LayerActs;
+  onChooseGroup: (id: string) => void;
+  onEditGroup: (id: string, values: Partial<Group>, gesture?: string) => void;
+  onSolo: (ids: string[]) => void;
+  onCue: (cue: Cue) => void;
+  onFrame: (frame: number) => void;
+  onPlace: (id: string) => void;
+  chosenPlace: string | null;
+  /** The strip of the balance pass, on the same scale. */
+  strip: ((scale: Scale) => ReactNode) | null;
+}
+
+function SceneRuler({ scene, film, scale, onFrame }: { scene: Scene; film: Film; scale: Scale; onFrame: (frame: number) => void }) {
+  const { exact } = frameRate(scene.frame_rate);
+  const offset = scene.start / exact;
+  const { shown, width, toX } = scale;
+  const told = marks([shown[0] + offset, shown[1] + offset], width, `code ${scene.frame_rate}`, 48_000, 0);
+  return (
+    <Box h={`${RULER}px`} borderBottom="1px solid" borderColor="line" position="relative" fontFamily="mono" fontSize="10px" color="dim">
+      {told.map(({ at, text }) => (
+        <Box
+          key={at}
+          position="absolute"
+          left={`${toX(at - offset)}px`}
+          top={0}
+          bottom={0}
+          borderLeft="1px solid"
+          borderColor="line"
+          pl="4px"
+          whiteSpace="nowrap"
+        >
+          {text}
+        </Box>
+      ))}
+      {film.shots.map((frame) => (
+        <Bare
+          key={frame}
+          aria-label={`Shot change at ${codeOf(frame, scene)}`}
+          title={`Shot change at ${codeOf(frame, scene)}`}
+          position="absolute"
+          bottom={0}
+          left={`${toX(momentOf(frame, scene)) - 5}px`}
+          w="10px"
+          h="9px"
+          color="dim"
+          fontSize="9px"
+          lineHeight="9px"
+          onPointerDown={(event) => event.stopPropagation()}
+          onClick={() => onFrame(frame)}
+        >
+          ▴
+        </Bare>
+      ))}
+    </Box>
+  );
+}
+
+const CueMarks = memo(function CueMarks({
+  scene,
+  scale,
+  chosen,
+  onCue,
+}: {
+  scene: Scene;
+  scale: Scale;
+  chosen: string | null;
+  onCue: (cue: Cue) => void;
+}) {
+  return (
+    <>
+      {(scene.cues ?? []).map((cue) => (
+        <Fragment key={cue.id}>
+          {cue.until != null && (
+            <Box
+              position="absolute"
+              top={`${RULER}px`}
+              h="3px"
+              left={`${scale.toX(momentOf(cue.frame, scene))}px`}
+              w={`${Math.max(2, scale.perSecond * (momentOf(cue.until, scene) - momentOf(cue.frame, scene)))}px`}
+              bg={cue.id === chosen ? "amber" : "dim"}
+            />
+          )}
+          <Bare
+            data-mark={cue.id}
+            aria-label={`Cue ${cue.name} at ${codeOf(cue.frame, scene)}`}
+            title={`${cue.name}, ${codeOf(cue.frame, scene)}`}
+            position="absolute"
+            top={`${RULER}px`}
+            left={`${scale.toX(momentOf(cue.frame, scene)) - 4}px`}
+            w="9px"
+            h={`${PLACES}px`}
+            display="flex"
+            justifyContent="center"
+            onPointerDown={(event) => event.stopPropagation()}
+            onClick={() => onCue(cue)}
+          >
+            <Box w="2px" h="100%" bg={cue.id === chosen ? "amber" : "dim"} />
+          </Bare>
+        </Fragment>
+      ))}
+    </>
+  );
+});
+
+function Places({ scene, scale, chosen, onPlace }: { scene: Scene; scale: Scale; chosen: string | null; onPlace: (id: string) => void }) {
+  return (
+    <Box h={`${PLACES}px`} position="relative" borderBottom="1px solid" borderColor="line">
+      {(scene.places ?? []).map((place) => (
+        <Bare
+          key={place.id}
+          aria-label={`Place ${place.name || place.space}`}
+          position="absolute"
+          top="1px"
+          bottom="1px"
+          left={`${scale.toX(momentOf(place.frame, scene))}px`}
+          w={`${Math.max(4, scale.perSecond * (momentOf(place.until, scene) - momentOf(place.frame, scene)))}px`}
+          bg={place.id === chosen ? "amberSoft" : "plum/24"}
+          color={place.id === chosen ? "amber" : "plum"}
+          borderRadius="3px"
+          fontSize="10px"
+          lineHeight="13px"
+          px="6px"
+          textAlign="left"
+          overflow="hidden"
+          whiteSpace="nowrap"
+          onPointerDown={(event) => event.stopPropagation()}
+          onClick={() => onPlace(place.id)}
+        >
+          {place.name || place.space}
+        </Bare>
+      ))}
+    </Box>
+  );
+}
+
+function Head({
+  row,
+  height,
+  chosen,
+  solo,
+  onChoose,
+  onEdit,
+  onSolo,
+}: {
+  row: Row;
+  height: number;
+  chosen: boolean;
+  solo: boolean;
+  onChoose: () => void;
+  onEdit: (values: Partial<Group>, gesture?: string) => void;
+  onSolo: () => void;
+}) {
+  const gain = useControl("Group", "gain_db");
+  const { group } = row;
+  return (
+    <Box
+      h={`${height}px`}
+      role="group"
+      aria-label={row.name}
+      px="10px"
+      py="3px"
+      borderBottom="1px solid"
+      borderBottomColor="line"
+      borderLeft="3px solid"
+      borderLeftColor={chosen ? "amber" : tones("", group?.colour ?? "")[0]}
+      bg={chosen ? "raised" : undefined}
+      overflow="hidden"
+      onPointerDown={(event) => !(event.target as HTMLElement).closest("button, [data-scope=slider], input") && onChoose()}
+    >
+      <Box fontWeight={600} fontSize="12px" overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" title={row.name}>
+        {row.name}
+      </Box>
+      {group && height > 44 && (
+        <Flex fontSize="11px" ml="-6px">
+          <Do quiet on={group.mute} onClick={() => onEdit({ mute: !group.mute })} hint="Mute the group">
+            mute
+          </Do>
+          <Do quiet on={solo} onClick={onSolo} hint="Solo, for listening only">
+            solo
+          </Do>
+        </Flex>
+      )}
+      {group && height > 78 && <ControlOf control={gain} value={group.gain_db ?? 0} onChange={(gain_db, gesture) => onEdit({ gain_db }, gesture)} />}
+    </Box>
+  );
+}
+
+export function SceneLanes(props: Props) {
+  const { scene, film, layout, opened, newer, chosen, chosenCue, solo, aim, pen, clipActs, strip } = props;
+  const area = useRef<HTMLDivElement>(null);
+  const [outer, room] = useRoom<HTMLDivElement>(300);
+  const rows = useMemo(() => rowsOf(scene, layout), [scene, layout]);
+  const total = rows.reduce((sum, row) => sum + row.count, 0);
+  const lane = Math.round(Math.min(HIGHEST, Math.max(LOWEST, (room - RULER - PLACES - (strip ? STRIP : 0)) / Math.max(1, total))));
+  const length = momentOf(scene.frames, scene);
+  const scale = useScale(area, [0, length]);
+  const gains = (scene.mix?.members ?? []).map(
+    (one) => [layout?.layers.find((other) => other.id === one.id)?.digest ?? "", 10 ** ((one.gain_db ?? 0) / 20)] as const,
+  );
+  const beside = useMagnitudes((known) => Math.max(0, ...gains.map(([digest, gain]) => (known[digest] ?? 0) * gain)));
+  const byId = useMemo(() => new Map<string, Placed>((layout?.layers ?? []).map((one) => [one.id, one])), [layout]);
+  // what is out of sight is not drawn: a scene of hundreds scrolls and zooms like one of five
+  const inSight = (one: Member) => {
+    const placed = byId.get(one.id ?? "");
+    const start = one.at_s - (placed?.anchor_s ?? 0);
+    return start < scale.shown[1] && start + (placed?.seconds ?? 0) > scale.shown[0];
+  };
+  return (
+    <Box ref={outer} flex={1} overflowY="auto" position="relative" minH={0} role="region" aria-label="Lanes" tabIndex={0}>
+      <Flex position="relative" minH="100%" data-lanes>
+        <Box w={HEAD} flexShrink={0} bg="sheet" borderRight="1px solid" borderColor="line">
+          <Flex h={`${RULER + PLACES}px`} align="center" px="10px" color="dim" fontSize="12px" borderBottom="1px solid" borderColor="line">
+            {scene.mix?.members?.length ?? 0} placed
+          </Flex>
+          {rows.map((row) => (
+            <Head
+              key={row.group?.id ?? ""}
+              row={row}
+              height={lane * row.count}
+              chosen={!!row.group && chosen.includes(row.group.id)}
+              solo={row.members.length > 0 && row.members.every((one) => solo.includes(one.id ?? ""))}
+              onChoose={() => row.group && props.onChooseGroup(row.group.id)}
+              onEdit={(values, gesture) => row.group && props.onEditGroup(row.group.id, values, gesture)}
+              onSolo={() => props.onSolo(row.members.map((one) => one.id ?? ""))}
+            />
+          ))}
+          {strip && (
+            <Box h={`${STRIP}px`} px="10px" py="4px" borderBottom="1px solid" borderColor="line" overflow="hidden">
+              <Box fontWeight={600} fontSize="12px">
+                Balance pass
+              </Box>
+              <Box color="dim" fontSize="11px" lineHeight="15px">
+                up, down: gain
+                <br />
+                left, right: pan
+                <br />
+                Tab: next
+              </Box>
+            </Box>
+          )}
+        </Box>
+        <LaneArea
+          area={area}
+          scale={scale}
+          heard={opened}
+          zero="First frame"
+          ruler={<SceneRuler scene={scene} film={film} scale={scale} onFrame={props.onFrame} />}
+        >
+          <Places scene={scene} scale={scale} chosen={props.chosenPlace} onPlace={props.onPlace} />
+          <CueMarks scene={scene} scale={scale} chosen={chosenCue} onCue={props.onCue} />
+          {film.shots.map((frame) => (
+            <Box
+              key={frame}
+              position="absolute"
+              top={`${RULER}px`}
+              bottom={0}
+              left={`${scale.toX(momentOf(frame, scene))}px`}
+              borderLeft="1px dotted"
+              borderColor="line"
+              pointerEvents="none"
+            />
+          ))}
+          {rows.map((row) => (
+            <Box key={row.group?.id ?? ""} h={`${lane * row.count}px`} position="relative" borderBottom="1px solid" borderColor="line">
+              {scale.width > 0 &&
+                row.members.map((member, i) => {
+                  const placed = byId.get(member.id ?? "");
+                  if (!placed || !inSight(member)) return null;
+                  return (
+                    <Box
+                      key={member.id}
+                      position="absolute"
+                      left={0}
+                      right={0}
+                      top={`${row.lane[i] * lane}px`}
+                      h={`${lane}px`}
+                      pointerEvents="none"
+                      css={{ "& > *": { pointerEvents: "auto" } }}
+                    >
+                      <LayerClip
+                        member={member}
+                        placed={placed}
+                        scale={scale.perSecond}
+                        from={scale.shown[0]}
+                        height={lane - 10}
+                        beside={beside}
+                        chosen={chosen.includes(member.id ?? "")}
+                        faded={!!member.mute || !!row.group?.mute || (solo.length > 0 && !solo.includes(member.id ?? ""))}
+                        colour={row.group?.colour ?? ""}
+                        aim={chosen[chosen.length - 1] === member.id ? aim : null}
+                        pen={pen}
+                        since="from the first frame"
+                        told={newer.find((one) => one.id === member.id)?.gone ? "gone" : newer.some((one) => one.id === member.id) ? "newer" : ""}
+                        acts={clipActs}
+                      />
+                    </Box>
+                  );
+                })}
+            </Box>
+          ))}
+          {strip && (
+            <Box h={`${STRIP}px`} position="relative" borderBottom="1px solid" borderColor="line">
+              {scale.width > 0 && strip(scale)}
+            </Box>
+          )}
+        </LaneArea>
+      </Flex>
+    </Box>
+  );
+}
