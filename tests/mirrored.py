@@ -15,6 +15,7 @@ import numpy as np
 from oskren.core.envelope import Envelope
 from oskren.core.measure.peaks import AXES, axis_edges
 from oskren.core.nodes.model import Group, Member, Mix, Source, Step
+from oskren.core.picture.lanes import lanes
 from oskren.core.stack import edits
 from oskren.core.stack.perform import velocity_db
 from oskren.core.steps.edges import SHAPES, FadeParams, fade_gain
@@ -63,6 +64,12 @@ def cases() -> dict[str, list[list[Any]]]:
         plain = [one.model_dump(mode="json") if hasattr(one, "model_dump") else one for one in (*arguments, result)]
         found.setdefault(name, []).append([plain[:-1], plain[-1]])
 
+    random = np.random.default_rng(20)
+    for count in (0, 1, 2, 5, 12, 40):
+        starts = np.round(random.uniform(0, 20, count), 3).tolist()
+        spans = [[start, round(start + length, 3)] for start, length in zip(starts, random.exponential(2.0, count), strict=True)]
+        case("lanes", lanes([(start, end) for start, end in spans]), spans)
+    case("lanes", lanes([(0, 1), (1, 2), (0, 2)]), [[0, 1], [1, 2], [0, 2]])
     for mix in mixes():
         case("gathered", edits.gathered(mix), mix)
         for group in mix.groups:

@@ -16,6 +16,8 @@ from oskren.core.audio import files
 from oskren.core.picture.film import Film
 from oskren.core.picture.reading import probe, still, write_sound
 from oskren.core.timecode import FRAME_RATES, moment_of
+from oskren.store.documents import films
+from oskren.work.gather import backup
 from tests.api.test_api import HERE, Running
 from tests.films import number_of, write_film
 from tests.support import RATE, struck
@@ -118,6 +120,19 @@ class Films(OfFilms):
         other = self.post(f"{HERE}/uploads", {"name": "sounds", "files": 1})["upload"]
         self.client.post(f"{HERE}/uploads/{other}/file", params={"path": "a.wav"}, content=b"RIFF")
         self.assertIn("Send one video file", self.client.post(f"{HERE}/films/sent/{other}").json()["sentence"])
+
+    def test_a_backup_holds_films_and_none_leads_out_of_it(self) -> None:
+        view = self.scene("Kept")
+        studio = self.client.app.state.studio  # type: ignore[attr-defined]
+        library = studio.home.library("test")
+        made = backup.write(library, self.folder / "backups")
+        other = backup.restore(studio.home, made, "Other")
+        row = films.film(other, self.film["id"])
+        self.assertEqual(films.path_of(other, row), other.folder / "films" / "dome.mov")
+        self.assertTrue(films.proxy_of(other, row.id).exists())
+        there = f"/api/lib/{other.folder.name}"
+        self.assertEqual(number_of(self.client.get(f"{there}/films/{row.id}/frames/77").content), 77)
+        self.assertEqual(self.get(f"{there}/scenes/{view['id']}")["name"], "Kept")
 
 
 class Scenes(OfFilms):

@@ -20,7 +20,7 @@ from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
 WEB = Path(__file__).parents[2] / "web"
-MIRRORS = ("mix/edits", "mix/envelope", "mix/fresh", "mix/line", "mix/velocity", "canvas/axis", "canvas/fades")
+MIRRORS = ("mix/edits", "mix/envelope", "mix/fresh", "mix/lanes", "mix/line", "mix/velocity", "canvas/axis", "canvas/fades")
 SHOWN = ("canvas/ruler",)
 """What only the browser does, and is checked here by itself."""
 

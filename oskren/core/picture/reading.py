@@ -93,7 +93,8 @@ def probe(path: Path) -> Film:
             usual = float(np.median(apart))
             variable = bool(usual > 0 and np.mean(np.abs(apart - usual) > max(0.0015, 0.2 * usual)) > 0.02)
         seconds = float(moments[-1] - moments[0]) + usual if whole and len(moments) else _stated(container, stream, usual)
-        name, same = named_rate(Fraction(told))
+        # uneven frames are counted as most of them follow each other
+        name, same = named_rate(Fraction(1 / usual).limit_denominator(100_000) if variable else Fraction(told))
         if seconds > LONGEST_S:
             raise OskrenError(f"{path.name} is {seconds / 3600:.1f} h long, more than {LONGEST_S / 3600:.0f} h; cut it into reels.")
         turned = int(getattr(first, "rotation", 0) or 0) % 360

@@ -43,8 +43,11 @@ def film(library: Library, id: int) -> FilmRow:
 
 
 def path_of(library: Library, row: FilmRow) -> Path:
-    """Where the file of a film lies."""
-    return library.folder / row.path
+    """Where the file of a film lies; NotFound when its note leads out of the library's folder, as that of a foreign backup may."""
+    path = library.folder / row.path
+    if not Path(row.path).is_absolute() and ".." in Path(row.path).parts:
+        raise NotFound(f"{row.name}: its file is not in this library; open it again.")
+    return path
 
 
 def proxy_of(library: Library, id: int) -> Path:

@@ -20,7 +20,7 @@ from oskren.core.audio.replacing import replacing
 from oskren.core.errors import OskrenError
 from oskren.store import Home, Library
 from oskren.store.describe.arrivals import ending_of
-from oskren.store.tables import Media, Setting, Sound, SoundPath, Watched
+from oskren.store.tables import FilmRow, Media, Setting, Sound, SoundPath, Watched
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.journal import writing_to
 from oskren.work.engine.progress import ALONE, Progress
@@ -29,7 +29,7 @@ from oskren.work.gather import tasks as examining
 from oskren.work.ship.folders import free_name, usable_folder
 
 ENDING = ".oskren-library.zip"
-HELD = ("media", "photos")
+HELD = ("media", "photos", "films")
 MOST_FILES = 2_000_000
 MOST_RATIO = 1000
 """How many times its packed size a file of a backup may have."""
@@ -37,7 +37,8 @@ MOST_RATIO = 1000
 ROOM = 256 << 20
 """Bytes left free on the disk."""
 
-KNOWN = re.compile(r"library\.db|title|media/[0-9a-f]{2}/[0-9a-f]{40}(\.[a-z0-9]{1,10})?|photos/[0-9a-f]{32}\.(jpg|png|webp)")
+FILMS = r"films/[^./\\\0][^/\\\0]{0,220}\.(?i:mp4|mov|m4v|mkv|webm|avi)"
+KNOWN = re.compile(rf"library\.db|title|media/[0-9a-f]{{2}}/[0-9a-f]{{40}}(\.[a-z0-9]{{1,10}})?|photos/[0-9a-f]{{32}}\.(jpg|png|webp)|{FILMS}")
 """What a library is made of; a sound whose ending says nothing is looked into."""
 
 
@@ -157,6 +158,10 @@ def _let_go(library: Library) -> None:
                 session.execute(update(Sound).where(Sound.audio == media.audio).values(missing=True))
                 session.execute(update(SoundPath).where(SoundPath.audio == media.audio).values(missing=True))
                 session.delete(media)
+        for film in session.scalars(select(FilmRow)).all():
+            if not (library.folder / film.path).resolve().is_relative_to(library.folder.resolve() / "films"):
+                # its copy shows it all the same; for the film itself its file is opened again
+                film.path, film.message = f"films/{Path(film.path).name}", "The film itself is not in the backup."
         session.execute(delete(Watched))
         session.execute(delete(Setting).where(Setting.name == "hand over"))
 

@@ -1,7 +1,7 @@
 /** New things of a mix, at the values the core's models have when nothing is set. */
 import type { Group, Mix, Step } from "../api/client";
 
-export const EMPTY_MIX: Mix = { kind: "mix", members: [], groups: [], chain: [], rate: null, layout: "stereo", pan_law: "-3 dB" };
+export const EMPTY_MIX: Mix = { kind: "mix", members: [], groups: [], chain: [], rate: null, layout: "stereo", pan_law: "-3 dB", length_s: null };
 
 let made = 0;
 

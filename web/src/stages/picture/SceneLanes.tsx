@@ -177,7 +177,7 @@ function Places({ scene, scale, chosen, onPlace }: { scene: Scene; scale: Scale;
           left={`${scale.toX(momentOf(place.frame, scene))}px`}
           w={`${Math.max(4, scale.perSecond * (momentOf(place.until, scene) - momentOf(place.frame, scene)))}px`}
           bg={place.id === chosen ? "amberSoft" : "plum/24"}
-          color={place.id === chosen ? "amber" : "plum"}
+          color="chalk"
           borderRadius="3px"
           fontSize="10px"
           lineHeight="13px"

@@ -96,7 +96,12 @@ function Bound({ scene, onEdit }: Pick<Props, "scene" | "onEdit">) {
             value={one.search ?? ""}
             onCommit={(search) => set(one.key, { search })}
           />
-          <Do quiet hint="Take the key away" onClick={() => onEdit({ keys: keys.filter((other) => other.key !== one.key) })}>
+          <Do
+            quiet
+            aria-label={`Take key ${one.key} away`}
+            hint="Take the key away"
+            onClick={() => onEdit({ keys: keys.filter((other) => other.key !== one.key) })}
+          >
             ×
           </Do>
         </Flex>
