@@ -456,7 +456,7 @@ class Frame(Running):
         self.post(f"{HERE}/designs", {"name": "Counted"})
         after = self.get(f"{HERE}/counts")
         self.assertEqual(after["stack"], before["stack"] + 1)
-        self.assertEqual(set(after), {"gather", "mend", "stack", "vary", "slice", "ship"})
+        self.assertEqual(set(after), {"gather", "mend", "stack", "vary", "slice", "ship", "picture"})
 
     def test_find_answers_sounds_and_designs_and_survives_anything_typed(self) -> None:
         self.assertIn("glass hit", [hit["name"] for hit in self.get(f"{HERE}/find", q="gla")])

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from oskren.api.asking import InQuestion
 from oskren.api.common import InLibrary, InStudio
 from oskren.api.stack.told import AMix, ByDigest, TheMix, mix_of
-from oskren.core.nodes.model import Member
+from oskren.core.nodes.model import Member, Mix
 from oskren.core.picture.balance import Over
 from oskren.core.picture.scene import MOST_PLACED, Place, Scene, heard
 from oskren.core.picture.tapping import Tap, Tapping, latency_of
@@ -109,12 +109,16 @@ class Late(BaseModel):
 @router.post("/heard")
 def heard_scene(studio: InStudio, library: InLibrary, wanted: ToHearScene) -> ByDigest:
     """A scene's mix as it is heard: in the rooms of its places, as long as the film, with the film's own sound where that is asked for; told, by its digest."""
-    mix = mix_of(studio, wanted.mix)
-    scene = Scene(film=wanted.film, frame_rate=wanted.frame_rate, frames=wanted.frames, places=tuple(wanted.places), mix=mix, guide=wanted.guide_db is not None)
-    if wanted.guide_db is not None:
-        scene = scene.model_copy(update={"guide_db": wanted.guide_db})
-    guide = films.guide_of(films.film(library, wanted.film)) if scene.guide else None
-    return ByDigest(digest=studio.told.whole(heard(scene, guide).model_dump(mode="json")))
+
+    def made() -> Mix:
+        mix = mix_of(studio, wanted.mix)
+        scene = Scene(film=wanted.film, frame_rate=wanted.frame_rate, frames=wanted.frames, places=tuple(wanted.places), mix=mix)
+        if wanted.guide_db is None:
+            return heard(scene)
+        guide = films.guide_of(films.film(library, wanted.film))
+        return heard(scene.model_copy(update={"guide": True, "guide_db": wanted.guide_db}), guide)
+
+    return ByDigest(digest=studio.told.made(f"{library.folder} {wanted.model_dump_json()}", made))
 
 
 @router.post("/place")

@@ -104,7 +104,7 @@ def layout(studio: InStudio, library: InLibrary, mix: TheMix) -> Layout:
     dull = dull_layers(library, mix)
     placed = []
     for member in mix.members:
-        _, own, start = renderer.placed(mix, member)
+        _, own, start = renderer.placed(mix, member, rate)
         node, unfrozen = member_node(member), member_node(thawed(member))
         plain = renderer.shape(node)
         way = renderer.time_map(unfrozen)

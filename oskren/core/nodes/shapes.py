@@ -128,9 +128,9 @@ class Shapes:
                 so_far = so_far.then(kind.time_map(step.values(), at))
         return so_far
 
-    def placed(self, mix: Mix, member: Member) -> tuple[Chained, Shape, int]:
-        """A member's own node at the mix's rate, its shape, and the frame (from the strike line) where it starts."""
-        rate = self.mix_rate(mix)
+    def placed(self, mix: Mix, member: Member, rate: int | None = None) -> tuple[Chained, Shape, int]:
+        """A member's own node at the mix's rate, its shape, and the frame (from the strike line) where it starts; who asks for many gives the rate (Hz)."""
+        rate = rate or self.mix_rate(mix)
         node = self._at_rate(member, rate)
         anchor = self.time_map(self._at_rate(thawed(member), rate)).to_output(member.anchor_s)
         return node, self.shape(node), round((member.at_s - anchor) * rate)
@@ -156,7 +156,7 @@ class Shapes:
         found = []
         for member in loose(mix):
             if not member.mute:
-                node, shape, place = self.placed(mix, member)
+                node, shape, place = self.placed(mix, member, rate)
                 moves = Moves(*(member.envelope(control) for control in ("gain_db", "pan", "back")))
                 moments = self.time_map(self._at_rate(thawed(member), rate)) if moves.any else TimeMap.identity()
                 found.append(

@@ -30,11 +30,12 @@ def loudest(renderer: Renderer, mix: Mix) -> dict[str, float | None]:
     """
     found: dict[str, float | None] = {}
     known: dict[str, float | None] = {}
+    rate = renderer.mix_rate(mix)
     for member in mix.members:
-        node, shape, _ = renderer.placed(mix, member)
+        node, shape, _ = renderer.placed(mix, member, rate)
         digest = node_hash(node)
         if digest not in known:
-            audio, rate = renderer.audio(node)
+            audio, _ = renderer.audio(node)
             known[digest] = loudness(np.asarray(audio), rate, shape.named).max_momentary_lufs
         found[member.id] = known[digest]
     return found

@@ -104,9 +104,9 @@ def laid_out(renderer: Renderer, scene: Scene, handle_s: float = 0.0) -> list[La
     samples = renderer.mix_rate(mix)
     found: list[tuple[Member, int, int, int, int]] = []
     for member in sounding:
-        _, own, start = renderer.placed(mix, member)
+        _, own, start = renderer.placed(mix, member, samples)
         wide = opened(member, handle_s, renderer.output_shape(member.node).seconds)
-        _, whole, begins = renderer.placed(mix, wide)
+        _, whole, begins = renderer.placed(mix, wide, samples)
         # the file begins on the last frame before its first sample, the part on the last one before its own
         file_frame = floor(Fraction(begins, samples) * rate)
         first = max(file_frame, floor(Fraction(start, samples) * rate), 0)

@@ -6,7 +6,7 @@ import hashlib
 import json
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import jsonpatch
@@ -32,11 +32,7 @@ class Told:
             if digest in self._known:
                 self._known.move_to_end(digest)
                 return digest
-        mix = Mix.model_validate(body)
-        with self._lock:
-            self._known[digest] = body, mix
-            while len(self._known) > self._most:
-                self._known.popitem(last=False)
+        self._keep(digest, body, Mix.model_validate(body))
         return digest
 
     def changed(self, base: str, patch: Sequence[dict[str, Any]]) -> str:
@@ -57,6 +53,22 @@ class Told:
         if not isinstance(after, dict):
             raise OskrenError("The change leaves no design; send all of it.")
         return self.whole(after)
+
+    def made(self, of: str, make: Callable[[], Mix]) -> str:
+        """Take in a mix that is made here of what was told, ``of`` saying of what and how; its digest. It is no base for changes."""
+        digest = hashlib.sha256(of.encode()).hexdigest()[:40]
+        with self._lock:
+            if digest in self._known:
+                self._known.move_to_end(digest)
+                return digest
+        self._keep(digest, {}, make())
+        return digest
+
+    def _keep(self, digest: str, body: dict[str, Any], mix: Mix) -> None:
+        with self._lock:
+            self._known[digest] = body, mix
+            while len(self._known) > self._most:
+                self._known.popitem(last=False)
 
     def mix(self, digest: str) -> Mix:
         """The mix of a digest; NotFound when it is not known any more."""
