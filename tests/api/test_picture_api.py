@@ -229,6 +229,30 @@ class Scenes(OfFilms):
         refused = self.client.post(f"{HERE}/picture/tap", json={"onto": self.onto(scene), "taps": many, "lists": [[]]})
         self.assertIn("Choose what is to be tapped in", refused.json()["sentence"])
 
+    def test_designs_and_kept_variations_are_placed_by_their_strike_line(self) -> None:
+        layer = self.get(f"{HERE}/stack/layer", sound=self.ids("glass hit")[0]) | {"id": "a", "at_s": -0.2}
+        design = self.post(f"{HERE}/designs", {"name": "Heavy wing", "mix": {"members": [layer]}})["id"]
+        begun = self.client.post(f"{HERE}/spreads", json={"design": design, "count": 2, "seed": 1})
+        self.finish(begun)
+        spread = self.get(f"{HERE}/spreads/{begun.json()['id']}")
+        draw = spread["all"][0]["id"]
+        judged = self.get(f"{HERE}/spreads/{spread['id']}/judged")
+        self.client.put(f"{HERE}/spreads/{spread['id']}/judged", json=judged["judged"] | {"states": {str(draw): "kept"}}).raise_for_status()
+        made = self.get(f"{HERE}/picture/made")
+        self.assertIn({"kind": "design", "id": design, "name": "Heavy wing"}, made)
+        self.assertEqual([one["id"] for one in made if one["kind"] == "draw"], [draw])
+        scene = self.scene("Designed")["scene"]
+        placed = self.post(f"{HERE}/picture/place", {"onto": self.onto(scene), "frame": 48, "designs": [design], "draws": [draw]})
+        self.assertEqual([one["name"] for one in placed["groups"]], ["Design"])
+        mix = scene["mix"] | {"members": placed["members"], "groups": placed["groups"]}
+        for laid, anchor in zip(self.post(f"{HERE}/stack/layout", mix)["layers"], (moment_of(48, self.counted),) * 2, strict=True):
+            self.assertAlmostEqual(laid["start_s"] + laid["anchor_s"], anchor, delta=1e-4)
+        self.assertEqual(self.client.post(f"{HERE}/picture/place", json={"onto": self.onto(scene), "frame": 48, "draws": [999]}).status_code, 404)
+
+    def test_a_cue_asks_with_those_of_its_words_that_find_something(self) -> None:
+        for cue, words in (("Wing a", "wing"), ("The wings, at last", "wing"), ("Nothing of the kind", "")):
+            self.assertEqual(self.get(f"{HERE}/picture/words", cue=cue)["search"], words, cue)
+
     def test_a_run_is_replaced_in_order_and_a_placement_fits_a_length(self) -> None:
         view = self.scene("Replaced")
         for frame in (90, 30, 60):

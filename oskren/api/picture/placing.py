@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from pydantic import BaseModel, Field
@@ -14,9 +14,10 @@ from oskren.core.nodes.model import Member, Mix
 from oskren.core.picture.balance import Over
 from oskren.core.picture.scene import MOST_PLACED, Place, Scene, heard
 from oskren.core.picture.tapping import Tap, Tapping, latency_of
-from oskren.store.documents import films
+from oskren.store.documents import designs, films, spreads
 from oskren.work.picture import placing, tasks
 from oskren.work.picture.placing import Onto, Placements
+from oskren.work.ship.items import variation_name
 
 router = APIRouter(prefix="/lib/{library}/picture", tags=["picture"])
 Sounds = list[int]
@@ -34,12 +35,13 @@ class ToHearScene(BaseModel):
 
 
 class ToPlace(BaseModel):
-    """Sounds and designs for a frame."""
+    """Sounds, designs and variations for a frame."""
 
     onto: Onto
     frame: int = Field(ge=0)
     sounds: Sounds = Field([], max_length=200)
     designs: Sounds = Field([], max_length=200)
+    draws: Sounds = Field([], max_length=200)
 
 
 class ToTap(BaseModel):
@@ -94,6 +96,14 @@ class Tapped(BaseModel):
     clicks: list[float] = Field(max_length=200)
 
 
+class MadeHere(BaseModel):
+    """A design, or a variation that was kept."""
+
+    kind: Literal["design", "draw"]
+    id: int
+    name: str
+
+
 class CueWords(BaseModel):
     """A search for what a cue needs; empty where none of its words finds anything."""
 
@@ -123,8 +133,8 @@ def heard_scene(studio: InStudio, library: InLibrary, wanted: ToHearScene) -> By
 
 @router.post("/place")
 def place(studio: InStudio, library: InLibrary, wanted: ToPlace) -> Placements:
-    """Sounds and designs on a frame, each by its anchor, in the group that fits."""
-    return placing.place(studio, library, wanted.onto, wanted.frame, wanted.sounds, wanted.designs)
+    """Sounds, designs and variations on a frame, each by its anchor, in the group that fits."""
+    return placing.place(studio, library, wanted.onto, wanted.frame, wanted.sounds, wanted.designs, wanted.draws)
 
 
 @router.post("/tap")
@@ -137,6 +147,14 @@ def tap(library: InLibrary, wanted: ToTap) -> Placements:
 def latency(_: InLibrary, wanted: Tapped) -> Late:
     """How late somebody taps who taps along with clicks."""
     return Late(latency_ms=round(max(0.0, latency_of(wanted.taps, wanted.clicks)) * 1000, 1))
+
+
+@router.get("/made")
+def made(library: InLibrary, project: Annotated[int, Query(ge=1)] = 1) -> list[MadeHere]:
+    """Designs of a project, and the variations of it that were kept, by name."""
+    return [MadeHere(kind="design", id=row.id, name=row.name) for row in designs.designs(library) if row.project == project] + [
+        MadeHere(kind="draw", id=id, name=variation_name(name, number)) for id, name, number in spreads.kept_draws(library, project)
+    ]
 
 
 @router.get("/words")

@@ -160,6 +160,13 @@ def redraw_dropped(library: Library, spread: int) -> tuple[int, list[int]]:
         return len(dropped), take_off(session, "draws", {one.id for one in dropped})
 
 
+def kept_draws(library: Library, project: int) -> list[tuple[int, str, int]]:
+    """Variations of a project that were kept: id, name of the spread, number."""
+    with library.reading() as session:
+        query = select(Draw.id, Spread.name, Draw.number).join(Spread, Spread.id == Draw.spread_id).where(Draw.state == "kept", Spread.project == project)
+        return [(id, name, number) for id, name, number in session.execute(query.order_by(Spread.id.desc(), Draw.number))]
+
+
 def heard(library: Library, draw: int) -> str:
     """Note that a variation was heard; its state, which stays when something was said of it."""
     with library.writing() as session:

@@ -10,11 +10,13 @@ from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Colour, Excerpt, Group, Loop, Member, Mix, Node
 from oskren.core.picture.scene import GROUPS, on_frame
 from oskren.core.picture.tapping import Tap, Tapping, landed
+from oskren.core.ship.draft import OnSheet
 from oskren.core.stack.swap import LONGEST, SHORTEST
 from oskren.core.timecode import FRAME_RATES, FrameRate
 from oskren.core.words.wanting import content_words
 from oskren.store import Library
 from oskren.work.engine.studio import Studio
+from oskren.work.ship.items import made_items
 from oskren.work.stack.designs import fresh_id, layer_of_design, layer_of_sound
 from oskren.work.stack.sources import candidates, swap
 
@@ -67,8 +69,8 @@ class Placements(BaseModel):
 
 
 def proposed_group(library: Library, member: Member) -> str:
-    """The group a placement goes to when nobody says: beds to the ambience, designs to theirs, all else to the hard effects."""
-    if member.origin is not None and member.origin.kind == "design":
+    """The group a placement goes to when nobody says: beds to the ambience, what was designed to its own, all else to the hard effects."""
+    if member.node.kind == "mix":
         return GROUPS[3]
     if member.origin is not None:
         sound = library.sound(member.origin.id)
@@ -94,9 +96,22 @@ def placed(library: Library, onto: Onto, member: Member, frame: int) -> Member:
     return member.model_copy(update={"at_s": on_frame(frame, onto.counted), "group": group})
 
 
-def place(studio: Studio, library: Library, onto: Onto, frame: int, sounds: Sequence[int] = (), designs: Sequence[int] = ()) -> Placements:
-    """Sounds and designs on a frame, each by its anchor."""
+def layers_of_draws(studio: Studio, library: Library, ids: Sequence[int]) -> list[Member]:
+    """Layers of variations as they were drawn: the strike line of each is its anchor."""
+    renderer = studio.renderer(library)
+    found = []
+    for item in made_items(library, OnSheet(draws=list(ids))):
+        shape = renderer.output_shape(item.node)
+        found.append(Member(id=fresh_id(), name=item.name, node=item.node, anchor_s=shape.zero / shape.rate))
+    return found
+
+
+def place(
+    studio: Studio, library: Library, onto: Onto, frame: int, sounds: Sequence[int] = (), designs: Sequence[int] = (), draws: Sequence[int] = ()
+) -> Placements:
+    """Sounds, designs and variations on a frame, each by its anchor."""
     layers = [layer_of_sound(library, id) for id in sounds] + [layer_of_design(studio, library, id) for id in designs]
+    layers += layers_of_draws(studio, library, draws)
     return Placements(members=[placed(library, onto, layer, frame) for layer in layers], groups=onto.groups)
 
 

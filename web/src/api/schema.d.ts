@@ -4215,7 +4215,7 @@ export interface paths {
         put?: never;
         /**
          * Place
-         * @description Sounds and designs on a frame, each by its anchor, in the group that fits.
+         * @description Sounds, designs and variations on a frame, each by its anchor, in the group that fits.
          */
         post: operations["place"];
         delete?: never;
@@ -4258,6 +4258,26 @@ export interface paths {
          * @description How late somebody taps who taps along with clicks.
          */
         post: operations["latency"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Made
+         * @description Designs of a project, and the variations of it that were kept, by name.
+         */
+        get: operations["made"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -6909,6 +6929,21 @@ export interface components {
         Loud: {
             /** Lufs */
             lufs: number | null;
+        };
+        /**
+         * MadeHere
+         * @description A design, or a variation that was kept.
+         */
+        MadeHere: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "design" | "draw";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * Mark
@@ -11123,7 +11158,7 @@ export interface components {
         };
         /**
          * ToPlace
-         * @description Sounds and designs for a frame.
+         * @description Sounds, designs and variations for a frame.
          */
         ToPlace: {
             onto: components["schemas"]["Onto"];
@@ -11139,6 +11174,11 @@ export interface components {
              * @default []
              */
             designs: number[];
+            /**
+             * Draws
+             * @default []
+             */
+            draws: number[];
         };
         /**
          * ToReplace
@@ -22865,6 +22905,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Late"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    made: {
+        parameters: {
+            query?: {
+                project?: number;
+            };
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeHere"][];
                 };
             };
             /** @description Not Found */

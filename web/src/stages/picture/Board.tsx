@@ -20,6 +20,7 @@ import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
 import { BalanceStrip, useBalance } from "./BalanceStrip";
 import { BoardBar, type Mode } from "./BoardBar";
+import type { Candidate } from "./Candidates";
 import { CueList, inTime, stateOf } from "./CueList";
 import { CuePanel } from "./CuePanel";
 import { FilmView } from "./FilmView";
@@ -109,8 +110,8 @@ export function Board({ view, film, scenes }: { view: Schemas["SceneView"]; film
     if (fresh && trying.tried && !last?.locked) layers.edit(trying.tried.id, fresh);
     trying.setTried(null);
   };
-  const placeAt = async (frame: number, sound: number, of?: string) => {
-    const ids = await scening.place(frame, [sound], [], of);
+  const placeAt = async (frame: number, candidate: Candidate, of?: string) => {
+    const ids = await scening.place(frame, candidate, of);
     if (ids.length && !of) choose(ids);
     hearAt(momentOf(frame, scene));
   };
@@ -165,9 +166,9 @@ export function Board({ view, film, scenes }: { view: Schemas["SceneView"]; film
     placeSelected: () => {
       const { selected } = useShared.getState();
       const { frame } = useAt.getState();
-      const sound = scening.tried?.sound ?? selected?.id;
-      if (sound === undefined) tell("Choose a sound in Gather, or a candidate of a cue; it is placed at the playhead.");
-      else void placeAt(cue && scening.tried ? cue.frame : frame, sound, scening.tried ? cue?.id : undefined);
+      const candidate = scening.tried?.candidate ?? (selected && { kind: "sound" as const, id: selected.id });
+      if (!candidate) tell("Choose a sound in Gather, or a candidate of a cue; it is placed at the playhead.");
+      else void placeAt(cue && scening.tried ? cue.frame : frame, candidate, scening.tried ? cue?.id : undefined);
     },
     removeChosen: () => {
       if (cue) scening.removeCue(cue.id);
@@ -210,11 +211,11 @@ export function Board({ view, film, scenes }: { view: Schemas["SceneView"]; film
           cue={cue}
           onEdit={(values, gesture) => scening.editCue(cue.id, values, gesture)}
           onRemove={() => scening.removeCue(cue.id)}
-          tried={scening.tried?.sound ?? null}
-          onTry={(sound) => {
-            void scening.tryAt(cue.frame, sound).then(() => sound !== null && hearAt(momentOf(cue.frame, scene)));
+          tried={scening.tried?.candidate ?? null}
+          onTry={(candidate) => {
+            void scening.tryAt(cue.frame, candidate).then(() => candidate !== null && hearAt(momentOf(cue.frame, scene)));
           }}
-          onPlace={(sound) => void placeAt(cue.frame, sound, cue.id)}
+          onPlace={(candidate) => void placeAt(cue.frame, candidate, cue.id)}
           onFill={(sound) => void scening.fill(sound, cue.frame, cue.until ?? scene.frames, cue.id)}
           onLoop={() => {
             useListening.setState({ looping: true });

@@ -6,17 +6,47 @@ import { api, got, type SoundRow } from "../../api/client";
 import { SoundLine } from "../../canvas/SoundLine";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
+import { Choose } from "../../ui/choices";
 import { TextField } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
+
+/** Something that can be placed. */
+export interface Candidate {
+  kind: "sound" | "design" | "draw";
+  id: number;
+}
 
 interface Props {
   /** What it is asked with at first. */
   words: string;
-  tried: number | null;
-  onTry: (sound: number | null) => void;
-  onPlace: (sound: number) => void;
+  tried: Candidate | null;
+  onTry: (candidate: Candidate | null) => void;
+  onPlace: (candidate: Candidate) => void;
   /** Fills a range instead, where there is one. */
   onFill?: (sound: number) => void;
+}
+
+const KINDS = [
+  ["sound", "Sounds"],
+  ["design", "Designs"],
+  ["draw", "Kept variations"],
+] as const;
+
+/** Designs of the project, and variations of it that were kept. */
+function useMade(kind: Candidate["kind"], words: string) {
+  const library = useShared((state) => state.library);
+  const project = useShared((state) => state.project);
+  const made = useQuery({
+    queryKey: ["made", library, project],
+    enabled: kind !== "sound",
+    staleTime: 0,
+    queryFn: () => got(api.GET("/api/lib/{library}/picture/made", { params: { path: { library }, query: { project } } })),
+  }).data;
+  const said = words.toLowerCase().split(/\s+/).filter(Boolean);
+  const own = (made ?? []).filter((one) => one.kind === kind);
+  const fitting = own.filter((one) => said.some((word) => one.name.toLowerCase().includes(word)));
+  // those the words name come first; a project's own are few, so the others follow
+  return [...fitting, ...own.filter((one) => !fitting.includes(one))];
 }
 
 export function useFound(words: string) {
@@ -38,11 +68,14 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
   const [asked, setAsked] = useState<string | null>(null);
   const query = asked ?? words;
   const found = useFound(query);
+  const [kind, setKind] = useState<Candidate["kind"]>("sound");
   const rows = (found.data?.rows ?? []) as SoundRow[];
+  const made = useMade(kind, query);
+  const listed: Candidate[] = kind === "sound" ? rows.map((row) => ({ kind, id: row.id })) : made;
+  const same = (one: Candidate) => tried?.kind === one.kind && tried.id === one.id;
   const step = (by: number) => {
-    const at = rows.findIndex((row) => row.id === tried);
-    const next = rows[Math.max(0, Math.min(rows.length - 1, at + by))];
-    if (next) onTry(next.id);
+    const next = listed[Math.max(0, Math.min(listed.length - 1, listed.findIndex(same) + by))];
+    if (next) onTry({ kind: next.kind, id: next.id });
   };
   return (
     <Flex
@@ -62,25 +95,36 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
       }}
     >
       <TextField label="Search for candidates" placeholder="wing, or glass where strength at least 3" value={query} onCommit={setAsked} />
-      <Heading>{found.error ? found.error.message : `${found.data?.total ?? 0} candidates; arrows hear them with the film`}</Heading>
+      <Choose label="Kind of candidates" value={kind} options={KINDS} onChange={(next) => setKind(next as Candidate["kind"])} />
+      <Heading>
+        {found.error
+          ? found.error.message
+          : `${kind === "sound" ? (found.data?.total ?? 0) : made.length} candidates; arrows hear them with the film`}
+      </Heading>
       <Box role="listbox" aria-label="Candidates" tabIndex={0} maxH="230px" overflowY="auto" border="1px solid" borderColor="line" borderRadius="8px">
-        {rows.map((row) => (
+        {listed.map((one, i) => (
           <Flex
-            key={row.id}
+            key={`${one.kind} ${one.id}`}
             role="option"
-            aria-selected={row.id === tried}
-            aria-label={row.name}
+            aria-selected={same(one)}
+            aria-label={kind === "sound" ? rows[i].name : made[i].name}
             align="center"
             gap="7px"
             px="7px"
             h="27px"
             cursor="pointer"
-            bg={row.id === tried ? "amberSoft" : undefined}
-            _hover={{ bg: row.id === tried ? "amberSoft" : "raised" }}
-            onClick={() => onTry(row.id)}
-            onDoubleClick={() => onPlace(row.id)}
+            bg={same(one) ? "amberSoft" : undefined}
+            _hover={{ bg: same(one) ? "amberSoft" : "raised" }}
+            onClick={() => onTry({ kind: one.kind, id: one.id })}
+            onDoubleClick={() => onPlace({ kind: one.kind, id: one.id })}
           >
-            <SoundLine sound={row} wave={["40px", "17px"]} />
+            {kind === "sound" ? (
+              <SoundLine sound={rows[i]} wave={["40px", "17px"]} />
+            ) : (
+              <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
+                {made[i].name}
+              </Box>
+            )}
           </Flex>
         ))}
       </Box>
@@ -89,7 +133,11 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
           Place it
         </Do>
         {onFill && (
-          <Do disabled={tried === null} onClick={() => tried !== null && onFill(tried)} hint="Repeats without a seam over the range of the cue">
+          <Do
+            disabled={tried?.kind !== "sound"}
+            onClick={() => tried !== null && onFill(tried.id)}
+            hint="Repeats without a seam over the range of the cue"
+          >
             Fill the range
           </Do>
         )}

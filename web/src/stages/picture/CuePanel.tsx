@@ -7,7 +7,7 @@ import { Do } from "../../ui/buttons";
 import { Controls } from "../../ui/controls";
 import { TextField } from "../../ui/fields";
 import { Line } from "../../ui/frames";
-import { Candidates } from "./Candidates";
+import { type Candidate, Candidates } from "./Candidates";
 import { CodeField } from "./CodeField";
 import type { Cue, Scene } from "./frames";
 
@@ -16,9 +16,9 @@ interface Props {
   cue: Cue;
   onEdit: (values: Partial<Cue>, gesture?: string) => void;
   onRemove: () => void;
-  tried: number | null;
-  onTry: (sound: number | null) => void;
-  onPlace: (sound: number) => void;
+  tried: Candidate | null;
+  onTry: (candidate: Candidate | null) => void;
+  onPlace: (candidate: Candidate) => void;
   onFill: (sound: number) => void;
   onLoop: () => void;
 }

@@ -7,6 +7,7 @@ import { changed } from "../../mix/edits";
 import { freshId } from "../../mix/fresh";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
+import type { Candidate } from "./Candidates";
 import { useAt } from "./film";
 import { type Cue, frameAt, type Place, type Scene } from "./frames";
 import type { Editing } from "./useScene";
@@ -20,7 +21,7 @@ export function useScening(editing: Editing) {
   const library = useShared((state) => state.library);
   const project = useShared((state) => state.project);
   const { latest, edit } = editing;
-  const [tried, setTried] = useState<{ sound: number; mix: Mix } | null>(null);
+  const [tried, setTried] = useState<{ candidate: Candidate; mix: Mix } | null>(null);
   const onto = (scene: Scene, group = "") => ({
     frame_rate: scene.frame_rate,
     frames: scene.frames,
@@ -47,21 +48,24 @@ export function useScening(editing: Editing) {
     edit({ mix: withPlaced(scene.mix as Mix, placed), cues });
     return ids;
   };
-  const ask = (frame: number, sounds: number[], designs: number[] = []) =>
-    got(api.POST("/api/lib/{library}/picture/place", { params: { path: { library } }, body: { onto: onto(latest()), frame, sounds, designs } }));
-  const place = async (frame: number, sounds: number[], designs: number[] = [], cue?: string): Promise<string[]> => {
+  const ask = (frame: number, { kind, id }: Candidate) => {
+    const own = { sounds: [] as number[], designs: [] as number[], draws: [] as number[] };
+    own[`${kind}s`].push(id);
+    return got(api.POST("/api/lib/{library}/picture/place", { params: { path: { library } }, body: { onto: onto(latest()), frame, ...own } }));
+  };
+  const place = async (frame: number, candidate: Candidate, cue?: string): Promise<string[]> => {
     try {
       setTried(null);
-      return takeIn(await ask(frame, sounds, designs), cue);
+      return takeIn(await ask(frame, candidate), cue);
     } catch (error) {
       complain(error);
       return [];
     }
   };
-  const tryAt = async (frame: number, sound: number | null) => {
-    if (sound === null) return setTried(null);
+  const tryAt = async (frame: number, candidate: Candidate | null) => {
+    if (candidate === null) return setTried(null);
     try {
-      setTried({ sound, mix: withPlaced(latest().mix as Mix, await ask(frame, [sound])) });
+      setTried({ candidate, mix: withPlaced(latest().mix as Mix, await ask(frame, candidate)) });
     } catch (error) {
       complain(error);
     }
@@ -129,7 +133,7 @@ export function useScening(editing: Editing) {
     if (!bound?.search?.trim()) return tell(`Key ${key} drops nothing yet: give it a search in the scene's panel.`);
     const sounds = await found(bound.search, 200).catch(complain);
     if (!sounds?.length) return tell(`No sound is found by “${bound.search}”.`, true);
-    return await place(useAt.getState().frame, [sounds[Math.floor(Math.random() * sounds.length)]]);
+    return await place(useAt.getState().frame, { kind: "sound", id: sounds[Math.floor(Math.random() * sounds.length)] });
   };
   /** Into the group of a name; it is made when there is none. */
   const toGroup = (ids: string[], name: string) => {
