@@ -79,11 +79,9 @@ function Timed({
         options={[...(member.group ? [] : [["", "in no group"] as const]), ...names.map((name) => [name, name] as const)]}
         onChange={onGroup}
       />
-      {member.node.kind === "mix" && (
-        <Do onClick={onDesign} hint="Open the design it was made with in Stack; its newer state can be taken here">
-          Open the design
-        </Do>
-      )}
+      <Do onClick={onDesign} hint="In Stack; what is changed there can be taken here (F4)">
+        {member.origin?.kind === "design" ? "Open the design" : "Open as a design"}
+      </Do>
     </Flex>
   );
 }

@@ -1,23 +1,22 @@
 /** Placements under the film, by group, each on its frame: cues, shot changes and places above them, lanes arranged by themselves. */
 import { Box, Flex } from "@chakra-ui/react";
-import { Fragment, memo, type ReactNode, useMemo, useRef } from "react";
+import { type ReactNode, useMemo, useRef } from "react";
 import type { Group, Member, Opened, Schemas } from "../../api/client";
 import type { Aim, Layout, Placed } from "../../bench/aims";
 import { type LayerActs, LayerClip } from "../../bench/LayerClip";
 import { tones } from "../../bench/tones";
-import { frameRate, marks } from "../../canvas/ruler";
 import { lanes } from "../../mix/lanes";
 import { useMagnitudes } from "../../timeline/heights";
 import { LaneArea, RULER } from "../../timeline/LaneArea";
 import { type Scale, useScale } from "../../timeline/useScale";
-import { Bare, Do } from "../../ui/buttons";
+import { Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
 import { useRoom } from "../../ui/useRoom";
-import { type Cue, codeOf, type Film, momentOf, type Scene } from "./frames";
+import { type Cue, type Film, momentOf, type Scene } from "./frames";
+import { CueMarks, PLACES, Places, SceneRuler } from "./Marks";
 
 const HEAD = "150px";
 const [LOWEST, HIGHEST] = [30, 76];
-const PLACES = 16;
 const STRIP = 84;
 
 export interface Row {
@@ -70,129 +69,6 @@ interface Props {
   chosenPlace: string | null;
   /** The strip of the balance pass, on the same scale. */
   strip: ((scale: Scale) => ReactNode) | null;
-}
-
-function SceneRuler({ scene, film, scale, onFrame }: { scene: Scene; film: Film; scale: Scale; onFrame: (frame: number) => void }) {
-  const { exact } = frameRate(scene.frame_rate);
-  const offset = scene.start / exact;
-  const { shown, width, toX } = scale;
-  const told = marks([shown[0] + offset, shown[1] + offset], width, `code ${scene.frame_rate}`, 48_000, 0);
-  return (
-    <Box h={`${RULER}px`} borderBottom="1px solid" borderColor="line" position="relative" fontFamily="mono" fontSize="10px" color="dim">
-      {told.map(({ at, text }) => (
-        <Box
-          key={at}
-          position="absolute"
-          left={`${toX(at - offset)}px`}
-          top={0}
-          bottom={0}
-          borderLeft="1px solid"
-          borderColor="line"
-          pl="4px"
-          whiteSpace="nowrap"
-        >
-          {text}
-        </Box>
-      ))}
-      {film.shots.map((frame) => (
-        <Bare
-          key={frame}
-          aria-label={`Shot change at ${codeOf(frame, scene)}`}
-          title={`Shot change at ${codeOf(frame, scene)}`}
-          position="absolute"
-          bottom={0}
-          left={`${toX(momentOf(frame, scene)) - 5}px`}
-          w="10px"
-          h="9px"
-          color="dim"
-          fontSize="9px"
-          lineHeight="9px"
-          onPointerDown={(event) => event.stopPropagation()}
-          onClick={() => onFrame(frame)}
-        >
-          ▴
-        </Bare>
-      ))}
-    </Box>
-  );
-}
-
-const CueMarks = memo(function CueMarks({
-  scene,
-  scale,
-  chosen,
-  onCue,
-}: {
-  scene: Scene;
-  scale: Scale;
-  chosen: string | null;
-  onCue: (cue: Cue) => void;
-}) {
-  return (
-    <>
-      {(scene.cues ?? []).map((cue) => (
-        <Fragment key={cue.id}>
-          {cue.until != null && (
-            <Box
-              position="absolute"
-              top={`${RULER}px`}
-              h="3px"
-              left={`${scale.toX(momentOf(cue.frame, scene))}px`}
-              w={`${Math.max(2, scale.perSecond * (momentOf(cue.until, scene) - momentOf(cue.frame, scene)))}px`}
-              bg={cue.id === chosen ? "amber" : "dim"}
-            />
-          )}
-          <Bare
-            data-mark={cue.id}
-            aria-label={`Cue ${cue.name} at ${codeOf(cue.frame, scene)}`}
-            title={`${cue.name}, ${codeOf(cue.frame, scene)}`}
-            position="absolute"
-            top={`${RULER}px`}
-            left={`${scale.toX(momentOf(cue.frame, scene)) - 4}px`}
-            w="9px"
-            h={`${PLACES}px`}
-            display="flex"
-            justifyContent="center"
-            onPointerDown={(event) => event.stopPropagation()}
-            onClick={() => onCue(cue)}
-          >
-            <Box w="2px" h="100%" bg={cue.id === chosen ? "amber" : "dim"} />
-          </Bare>
-        </Fragment>
-      ))}
-    </>
-  );
-});
-
-function Places({ scene, scale, chosen, onPlace }: { scene: Scene; scale: Scale; chosen: string | null; onPlace: (id: string) => void }) {
-  return (
-    <Box h={`${PLACES}px`} position="relative" borderBottom="1px solid" borderColor="line">
-      {(scene.places ?? []).map((place) => (
-        <Bare
-          key={place.id}
-          aria-label={`Place ${place.name || place.space}`}
-          position="absolute"
-          top="1px"
-          bottom="1px"
-          left={`${scale.toX(momentOf(place.frame, scene))}px`}
-          w={`${Math.max(4, scale.perSecond * (momentOf(place.until, scene) - momentOf(place.frame, scene)))}px`}
-          bg={place.id === chosen ? "amberSoft" : "plum/24"}
-          color="chalk"
-          borderRadius="3px"
-          fontSize="10px"
-          lineHeight="13px"
-          px="6px"
-          textAlign="left"
-          overflow="hidden"
-          whiteSpace="nowrap"
-          onPointerDown={(event) => event.stopPropagation()}
-          onClick={() => onPlace(place.id)}
-        >
-          {place.name || place.space}
-        </Bare>
-      ))}
-    </Box>
-  );
 }
 
 function Head({
