@@ -9,12 +9,14 @@ import subprocess
 import tempfile
 import time
 import unittest
+from fractions import Fraction
 from pathlib import Path
 
 import httpx
 import numpy as np
 
 from oskren.core.audio import files
+from tests.films import write_film
 from tests.support import PATIENCE_S, RATE, noise, struck
 
 ROOT = Path(__file__).parents[1]
@@ -119,6 +121,8 @@ class FirstMinute(unittest.TestCase):
         files.write(work / "take.wav", take, RATE, 24)
         files.write(work / "recordings" / "glass creak.wav", struck(0.5), RATE, 24)
         (work / "sheet.json").write_text(json.dumps({"items": [{"sound": "glass creak"}]}))
+        write_film(work / "dome.mov", Fraction(24), 48)
+        (work / "scene.json").write_text(json.dumps({"film": "dome.mov", "placements": [{"sound": "glass creak", "frame": 24}]}))
         environment = {**os.environ, "PATH": f"{self.folder / '.venv' / 'bin'}:{os.environ['PATH']}", "PYTHONPATH": str(self.folder)}
         for command in commands:
             if command.startswith("oskren serve"):
@@ -131,6 +135,8 @@ class FirstMinute(unittest.TestCase):
                 self.assertNotIn("Traceback", done.stderr)
         self.assertEqual(len(list((work / "variations").glob("*.wav"))), 8)
         self.assertEqual([path.name for path in (work / "shipped").rglob("*.wav")], ["glass creak.wav"])
+        handed = {path.name for path in (work / "handed-over" / "scene").iterdir()}
+        self.assertLessEqual({"scene.wav", "scene.mov", "scene cues.csv", "scene.otio", "scene.xml", "sounds", "stems"}, handed)
 
     def design(self, work: Path) -> None:
         from oskren.core import bundle

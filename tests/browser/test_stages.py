@@ -153,9 +153,9 @@ class Stages(InBrowser):
         expect(keys).to_contain_text("Before or after, at matched loudness")
         # the present stage stands first, and what is typed there is looked for, not done
         expect(keys.get_by_role("group").first).to_have_accessible_name("Stack")
-        page.keyboard.type("semitone")
+        page.keyboard.type("shift the print")
         expect(keys.get_by_role("group")).to_have_count(1)
-        expect(keys).to_contain_text("A semitone up")
+        expect(keys).to_contain_text("Print, shift the print")
         self.press("Tab", "Tab", "Tab")
         self.assertTrue(page.evaluate("document.activeElement.closest('[role=dialog]') !== null"), "the keys stay in the dialog")
         self.press("Escape")

@@ -87,6 +87,8 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
   const crowding = crowded && rested.members.length > 1 ? (crowds.data ?? null) : null;
   const newer = useQuery({
     queryKey: ["newer", library, settled.members.map((one) => [one.id, one.origin])],
+    // a design may have been changed in Stack a moment ago
+    staleTime: 0,
     enabled: settled.members.some((one) => one.origin),
     queryFn: ({ signal }) =>
       about(settled, (digest) => got(api.POST("/api/lib/{library}/stack/newer", { params: { path: { library } }, body: { digest }, signal }))),

@@ -83,8 +83,8 @@ export function changedHere(what: string, id: number) {
 
 /** Lists that show what was changed. */
 const SHOWN: Record<string, string[]> = {
-  design: ["designs", "stale"],
-  chain: ["sounds", "sound", "opened", "older"],
+  design: ["designs", "stale", "newer"],
+  chain: ["sounds", "sound", "opened", "older", "newer"],
   plan: ["plans"],
   reel: ["reels"],
   sheet: ["sheet"],
