@@ -179,11 +179,9 @@ class Picture(OfFilm):
             found = page.evaluate(ALONG, seconds)
             self.assertGreater(len(found), seconds * 5)
             off = [number - at * float(COUNTED.rate) for number, at in found]
-            # what is written is never newer than what is heard, and on a busy machine older: the picture seems early then, and where it
-            # seems least so it is where it is
-            early, late = float(np.quantile(off, 0.25)), float(np.quantile(off, 0.02))
-            self.assertLess(early, 1.5, found[:20])
-            self.assertGreater(late, -1.5, found[:20])
+            # what is written is never newer than what is heard, and often older: the picture seems early then. What a machine that does all
+            # else beside it stalls for a moment is caught up with; three frames of four tell where picture and sound lie to each other
+            self.assertLess(abs(float(np.quantile(off, 0.25))), 1.5, found)
             page.get_by_role("button", name="Stop", exact=True).click()
             if speed == 1.0:
                 page.locator("video").click(position={"x": 3, "y": 3})
