@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
+from oskren.core.measure.levels import TruePeak, db
 from oskren.core.measure.loudness import SHORT_TERM_S, STEP_S, Powers, loudness, summarise
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Mix
@@ -15,12 +16,13 @@ EVERY_S = 0.5
 
 
 class Over(BaseModel):
-    """Loudness of a scene: ``at_s`` (s of the film) and short-term loudness there (LUFS; None under the gate), integrated loudness and its range."""
+    """Loudness of a scene: ``at_s`` (s of the film) and short-term loudness there (LUFS; None under the gate), integrated loudness, its range, true peak."""
 
     at_s: list[float]
     short_term_lufs: list[float | None]
     integrated_lufs: float | None
     loudness_range_lu: float | None
+    true_peak_dbtp: float | None
 
 
 def loudest(renderer: Renderer, mix: Mix) -> dict[str, float | None]:
@@ -42,11 +44,13 @@ def loudest(renderer: Renderer, mix: Mix) -> dict[str, float | None]:
 
 
 def over_time(renderer: Renderer, mix: Mix) -> Over:
-    """Short-term loudness (LUFS over 3 s, EBU Tech 3341) along a scene, and its integrated loudness and range."""
+    """Short-term loudness (LUFS over 3 s, EBU Tech 3341) along a scene, its integrated loudness, range and true peak; block by block, nothing is kept."""
     shape = renderer.output_shape(mix)
     powers = Powers(shape.rate, shape.channels, shape.named)
+    true = TruePeak(shape.rate)
     for block in renderer.stream(mix):
         powers.add(block)
+        true.add(block)
     steps = powers.steps()
     whole = summarise(steps)
     width, every = round(SHORT_TERM_S / STEP_S), round(EVERY_S / STEP_S)
@@ -61,4 +65,5 @@ def over_time(renderer: Renderer, mix: Mix) -> Over:
         short_term_lufs=[round(float(one), 2) if one > -70 else None for one in level],
         integrated_lufs=whole.integrated_lufs,
         loudness_range_lu=whole.range_lu,
+        true_peak_dbtp=db(true.value()) if true.value() > 0 else None,
     )

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping
+import itertools
+from collections.abc import Mapping, Sequence
 from fractions import Fraction
 from math import floor
 from pathlib import Path
@@ -18,6 +19,8 @@ from oskren.core.nodes.render import Renderer
 from oskren.core.picture.lanes import lanes
 from oskren.core.picture.scene import Scene, heard, nearest_frame
 from oskren.core.timecode import code_of, moment_of
+from oskren.core.words.names import legal
+from oskren.core.words.wanting import PRIORITIES
 
 LOOSE = "Other sounds"
 """The track of what is in no group."""
@@ -150,21 +153,28 @@ def stem(mix: Mix, group: str) -> Mix:
 
 
 def stems(mix: Mix) -> dict[str, Mix]:
-    """The stems of a mix by the name of their group; what is muted is in none."""
+    """The stems of a mix by the name of their file: that of their group; what is muted is in none."""
     names = [("", LOOSE)] if any(not one.mute for one in loose(mix)) else []
     names += [(one.id, one.name or one.id) for one in mix.groups if not one.mute and any(m.group == one.id and not m.mute for m in mix.members)]
-    rate = {"rate": mix.rate}
-    found: dict[str, Mix] = {}
-    for id, name in names:
-        free, number = name, 2
-        while free in found:
-            free, number = f"{name} {number}", number + 1
-        found[free] = stem(mix, id).model_copy(update=rate)
+    return dict(zip(file_names([name for _, name in names]), (stem(mix, id) for id, _ in names), strict=True))
+
+
+def file_names(names: Sequence[str]) -> list[str]:
+    """Names as parts of files, each another one, also where case does not count and what is forbidden was taken out.
+
+    >>> file_names(["Hits", "hits", "A/B", "A:B"])
+    ['Hits', 'hits 2', 'A_B', 'A_B 2']
+    """
+    found: list[str] = []
+    for name in names:
+        plain = legal(name, 80)
+        numbered = (plain if count == 1 else f"{plain} {count}" for count in itertools.count(1))
+        taken = {one.casefold() for one in found}
+        found.append(next(one for one in numbered if one.casefold() not in taken))
     return found
 
 
 CUE_COLUMNS = ("number", "time code", "frame", "until", "cue", "priority", "state", "sounds", "notes")
-PRIORITIES = {1: "must", 2: "should", 3: "may"}
 
 
 def cue_sheet(scene: Scene) -> str:

@@ -12,6 +12,7 @@ from oskren.core.nodes.model import Frozen, Member, Mix, Node, Step
 from oskren.core.steps.base import checked
 from oskren.core.steps.space import NAMED
 from oskren.core.timecode import FRAME_RATES, FrameRate, moment_of
+from oskren.core.words.wanting import PRIORITIES
 
 GUIDE = "guide"
 """Id of the film's own sound where it is heard along; no placement has it."""
@@ -29,7 +30,7 @@ class Cue(Frozen):
     name: str = Field("", max_length=300)
     frame: int = Field(ge=0)
     until: int | None = Field(None, ge=0)
-    priority: int = choice(2, {1: "must", 2: "should", 3: "may"}, "Priority", low=1, high=3)
+    priority: int = choice(2, PRIORITIES, "Priority", low=1, high=3)
     notes: str = Field("", max_length=4000)
     done: bool = switch(False, "Done", "Answered as it is wanted; its entry on the wanted list is done too")
     wanted: int | None = None
@@ -77,7 +78,7 @@ class Grouping(Frozen):
 
 
 class Binding(Frozen):
-    """A key that drops a fitting sound at the playhead: one of a search, within a strength."""
+    """A key that drops a fitting sound at the playhead: one of a search, which may ask for a strength."""
 
     key: str = Field(pattern="^[0-5]$")
     name: str = Field("", max_length=60)
@@ -113,6 +114,9 @@ class Scene(Frozen):
         begins = [cue.frame for cue in self.cues] + [place.frame for place in self.places]
         if any(frame >= self.frames for frame in begins):
             raise ValueError(f"The film has {self.frames} frames; a cue or place begins behind its end.")
+        ends = [cue.until for cue in self.cues if cue.until is not None] + [place.until for place in self.places]
+        if any(frame > self.frames for frame in ends):
+            raise ValueError(f"The film has {self.frames} frames; a cue or place ends behind its end.")
         return self
 
     @property

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from contextlib import ExitStack
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Literal
@@ -21,6 +21,7 @@ from oskren.core.picture.scene import Scene, heard, nearest_frame
 from oskren.core.ship.items import Item
 from oskren.core.ship.target import Target
 from oskren.core.ship.write import File
+from oskren.core.timecode import code_of
 from oskren.core.types import Failed
 from oskren.core.words.names import legal
 from oskren.store import Library
@@ -78,10 +79,16 @@ def own_folder(folder: Path, name: str, progress: Progress) -> Path:
     if noted:
         return Path(noted)
     stem = legal(name, 150)
-    own = next(one for count in itertools.count(1) if not (one := folder / (stem if count == 1 else f"{stem} ({count})")).exists())
-    # said before it is made: a kill in between leaves no folder that nobody knows
-    progress.note("folder", str(own))
-    return own
+    for count in itertools.count(1):
+        own = folder / (stem if count == 1 else f"{stem} ({count})")
+        if own.exists():
+            continue
+        # said before it is made: a kill in between leaves no folder that nobody knows
+        progress.note("folder", str(own))
+        with suppress(FileExistsError):  # another export of the same scene was quicker
+            own.mkdir()
+            return own
+    raise AssertionError
 
 
 @dataclass(frozen=True)
@@ -117,7 +124,7 @@ def hand_over(studio: Studio, library: Library, ready: Ready, folder: Path, how:
     with ExitStack() as noted:
         for part in (own, own / "stems", own / "sounds"):
             noted.enter_context(writing_to(studio.home.folder, part))
-        usable_folder(own, "what is exported")
+        usable_folder(own, "what is exported")  # it is not there yet where a kill came before it was made
         _write_sounds(studio, library, ready, mix, name, target, how, own, done, progress)
         if how.picture != "none" and done.mix:
             _write_film(studio, ready, how, own, name, done, progress)
@@ -139,7 +146,7 @@ def _write_sounds(
     items: list[tuple[str, Node]] = [(f"{name}{end}", mix)]
     renderer = studio.renderer(library)
     parts = stems(mix.model_copy(update={"rate": renderer.mix_rate(mix)})) if how.stems else {}
-    items += [(f"stems/{name} {legal(group, 80)}{end}", node) for group, node in parts.items()]
+    items += [(f"stems/{name} {group}{end}", node) for group, node in parts.items()]
     if parts and active(mix.chain):
         done.said.append(NOT_STEMS)
     laid = laid_out(renderer, scene, how.handle_s) if how.sounds else []
@@ -150,7 +157,7 @@ def _write_sounds(
         items.append((file, one.node))
     if any(group.chain or group.gain_db or group.pan for group in mix.groups) and laid:
         done.said.append("What groups do to their sounds (gain, pan, chain) is in the mix and the stems, not in the single sounds.")
-    note = f"{name}, first frame at {scene.start} of {scene.frame_rate}."
+    note = f"Begins at {code_of(scene.start, scene.counted)} of {ready.name}, {scene.frame_rate} frames a second."
     todo = [File(Item(node=node, name=Path(path).stem[:400], notes=note), target, own / path, path, may_be=True) for path, node in items]
     place = studio.place(library, *(node for _, node in items), flag=progress.flag)
     for each in todo:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 
 from oskren.core.picture.edit_lists.told import Told
+from oskren.core.picture.handed import file_names
 from oskren.core.timecode import code_of
-from oskren.core.words.names import legal
 
 REEL = 8
 """Characters of a reel's name."""
@@ -20,7 +20,8 @@ def write(told: Told) -> dict[str, str]:
     def code(frame: int) -> str:
         return code_of(frame, told.counted)
 
-    for track, clips in told.tracks().items():
+    tracks = told.tracks()
+    for file, (track, clips) in zip(file_names(list(tracks)), tracks.items(), strict=True):
         lines = [f"TITLE: {_plain(told.name)} {_plain(track)}", f"FCM: {mode}", ""]
         for number, clip in enumerate(clips, 1):
             source = f"{code(clip.inside)} {code(clip.inside + clip.frames)}"
@@ -28,7 +29,7 @@ def write(told: Told) -> dict[str, str]:
             reel = re.sub(r"[^A-Z0-9]", "", clip.file.upper())[:REEL] or "AX"
             lines += [f"{number:03d}  {reel:<{REEL}} A     C        {source} {record}", f"* FROM CLIP NAME: {_plain(clip.name)}"]
             lines += [f"* FROM CLIP: {told.address(clip)}", ""]
-        found[f" {legal(track)}.edl"] = "\n".join(lines) + "\n"
+        found[f" {file}.edl"] = "\n".join(lines) + "\n"
     return found
 
 
