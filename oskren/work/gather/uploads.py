@@ -22,6 +22,7 @@ from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import Imported, begin_follow_up, import_paths
+from oskren.work.ship.folders import free_name
 
 QUIET_S = 20.0
 """An upload that nothing came for in this time was left by its page."""
@@ -112,9 +113,7 @@ class Uploads:
             shutil.rmtree(sent, ignore_errors=True)
             raise OskrenError(f"Send one video file ({', '.join(suffixes)}); sounds are imported in Gather.")
         folder.mkdir(parents=True, exist_ok=True)
-        target, count = folder / arrived[0].name, 2
-        while target.exists():
-            target, count = folder / f"{arrived[0].stem} ({count}){arrived[0].suffix}", count + 1
+        target = folder / free_name(folder, arrived[0].stem, arrived[0].suffix, set())
         shutil.move(arrived[0], target)
         shutil.rmtree(sent, ignore_errors=True)
         return target

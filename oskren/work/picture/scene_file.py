@@ -13,6 +13,7 @@ from oskren.core.picture.handed import Handing
 from oskren.core.picture.scene import Cue, Place, Scene, on_frame
 from oskren.core.timecode import FRAME_RATES, FrameRate, frame_of
 from oskren.store import Library
+from oskren.work import script_files
 from oskren.work.engine.studio import Studio
 from oskren.work.picture.exporting import Ready
 from oskren.work.picture.films import probed
@@ -93,14 +94,7 @@ class SceneFile(BaseModel):
 
 def load(path: Path) -> SceneFile:
     """Read a scene file; one sentence when it cannot be used."""
-    try:
-        return SceneFile.model_validate_json(path.read_text())
-    except OSError as error:
-        raise OskrenError(f"{path}: cannot be read ({error.strerror}); check the path") from error
-    except UnicodeDecodeError as error:
-        raise OskrenError(f"{path}: is not a text file; a scene is JSON (see oskren scene --schema)") from error
-    except ValidationError as error:
-        raise OskrenError(f"{path}: {first_wrong(error)}; see oskren scene --schema") from error
+    return script_files.read(path, SceneFile, "scene")
 
 
 def resolve(studio: Studio, library: Library, wanted: SceneFile, folder: Path) -> Ready:

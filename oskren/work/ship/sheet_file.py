@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 from sqlalchemy import select
 
 from oskren.core.audio import files
-from oskren.core.errors import OskrenError, first_wrong
+from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard, as_heard
 from oskren.core.nodes.model import Chained, Source, Step
 from oskren.core.ship.items import DRY, Item
@@ -16,6 +16,7 @@ from oskren.core.ship.sheet import Beside, Given, Sheet
 from oskren.core.ship.target import Target
 from oskren.store import Library
 from oskren.store.tables import Sound
+from oskren.work import script_files
 from oskren.work.engine.studio import Studio
 from oskren.work.ship.items import items_of
 
@@ -56,14 +57,7 @@ class SheetFile(BaseModel):
 
 def load(path: Path) -> SheetFile:
     """Read a sheet file; one sentence when it cannot be used."""
-    try:
-        return SheetFile.model_validate_json(path.read_text())
-    except OSError as error:
-        raise OskrenError(f"{path}: cannot be read ({error.strerror}); check the path") from error
-    except UnicodeDecodeError as error:
-        raise OskrenError(f"{path}: is not a text file; a sheet is JSON (see oskren ship --schema)") from error
-    except ValidationError as error:
-        raise OskrenError(f"{path}: {first_wrong(error)}; see oskren ship --schema") from error
+    return script_files.read(path, SheetFile, "ship")
 
 
 def resolve(studio: Studio, library: Library, sheet: SheetFile, folder: Path) -> Sheet:
