@@ -253,6 +253,31 @@ class Scenes(OfFilms):
         for cue, words in (("Wing a", "wing"), ("The wings, at last", "wing"), ("Nothing of the kind", "")):
             self.assertEqual(self.get(f"{HERE}/picture/words", cue=cue)["search"], words, cue)
 
+    def test_a_placement_rolls_from_the_search_it_was_found_by_and_is_replaced_everywhere(self) -> None:
+        view = self.scene("Rolled")
+        wanted = {"onto": self.onto(view["scene"], search="wing"), "frame": 30, "sounds": self.ids("wing a")}
+        view = self.put(view, self.post(f"{HERE}/picture/place", wanted))
+        [member] = view["scene"]["mix"]["members"]
+        rolled = self.post(f"{HERE}/stack/roll", {"mix": view["scene"]["mix"], "ids": [member["id"]], "seed": 2})["mix"]["members"][0]
+        self.assertIn(rolled["name"], ("wing b", "wing c"))
+        self.assertEqual(rolled["at_s"], member["at_s"])
+        taps = {"onto": self.onto(view["scene"]), "taps": [{"at_s": 1.0}, {"at_s": 1.0, "list": 1}], "lists": [self.ids("wing a"), self.ids("glass hit")]}
+        laid = self.post(f"{HERE}/picture/tap", taps | {"searches": ["wing", "glass"]})["members"]
+        self.assertEqual([one["search"] for one in laid], ["wing", "glass"])
+        changed = self.post(f"{HERE}/stack/replace", {"sound": self.ids("wing a")[0], "by": self.ids("wing c")[0]})
+        self.assertIn({"kind": "scene", "id": view["id"], "name": "Rolled", "layers": 1}, changed)
+        now = self.get(f"{HERE}/scenes/{view['id']}")
+        self.assertEqual((now["scene"]["mix"]["members"][0]["name"], now["revision"]), ("wing c", view["revision"] + 1))
+        self.post(f"{HERE}/stack/replace", {"sound": self.ids("wing c")[0], "by": self.ids("wing a")[0]})
+
+    def test_two_exports_at_once_have_a_folder_each(self) -> None:
+        view = self.scene("At once")
+        view = self.put(view, self.post(f"{HERE}/picture/place", {"onto": self.onto(view["scene"]), "frame": 30, "sounds": self.ids("wing a")}))
+        how = {"picture": "none", "stems": False, "sounds": False}
+        begun = [self.client.post(f"{HERE}/scenes/{view['id']}/hand-over", json={"folder": str(self.out("once")), "how": how}) for _ in range(3)]
+        folders = {self.finish(one)["folder"] for one in begun}
+        self.assertEqual({Path(one).name for one in folders}, {"At once", "At once (2)", "At once (3)"})
+
     def test_a_run_is_replaced_in_order_and_a_placement_fits_a_length(self) -> None:
         view = self.scene("Replaced")
         for frame in (90, 30, 60):
@@ -300,6 +325,7 @@ class Scenes(OfFilms):
         self.assertEqual(len(over["at_s"]), len(over["short_term_lufs"]))
         meters = self.post(f"{HERE}/stack/sum", mix)
         self.assertAlmostEqual(over["integrated_lufs"], meters["integrated_lufs"], delta=0.05)
+        self.assertAlmostEqual(over["true_peak_dbtp"], meters["true_peak_dbtp"], delta=0.05)
         self.assertAlmostEqual(max(one for one in over["short_term_lufs"] if one is not None), meters["max_short_term_lufs"], delta=0.6)
 
     def test_a_done_cue_moves_its_wanted_entry_and_uses_are_told(self) -> None:

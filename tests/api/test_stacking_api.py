@@ -144,7 +144,7 @@ class Stacking(OfLayers):
         one = self.design("A", self.mix(self.layer("brass hit"), self.layer("brass hit", locked=True) | {"id": "held"}))
         by, old = self.named("gear take")["id"], self.named("brass hit")["id"]
         changed = self.post(f"{HERE}/stack/replace", {"sound": old, "by": by})
-        self.assertIn({"id": one["id"], "name": "A", "layers": 1}, changed)
+        self.assertIn({"kind": "design", "id": one["id"], "name": "A", "layers": 1}, changed)
         now = next(each for each in self.get(f"{HERE}/designs") if each["id"] == one["id"])["mix"]["members"]
         self.assertEqual([member["name"] for member in now], ["gear take", "brass hit"])
         self.post(f"{HERE}/stack/replace", {"sound": by, "by": old})

@@ -288,6 +288,45 @@ class Picture(OfFilm):
         frames = [round(at * float(COUNTED.rate)) for at in alone]
         self.assertEqual([number_of(still(out / "dome.mp4", film, frame)) for frame in frames], frames)
 
+    def test_what_belongs_together_moves_together_and_what_is_fixed_stays(self) -> None:
+        page = self.page
+        id = self.open_scene()
+        self.cue(90, "Wing beats")
+        # how strong and how long it is to be is asked for too
+        self.pick("Strength", "1 to 2")
+        expect(page.get_by_label("Search for candidates")).to_have_value(re.compile("where strength between 1 and 2"))
+        self.pick("Strength", "any strength")
+        page.get_by_label("Search for candidates").fill("wing beat")
+        self.press("Enter")
+        for name in ("Wing beat one", "Wing beat two"):
+            page.get_by_role("listbox", name="Candidates").get_by_role("option", name=name).dblclick()
+        self.placed(id, 2)
+        # a cue takes what is placed at it along
+        page.get_by_label("At", exact=True).fill("0:00:04:00")
+        self.press("Enter")
+        at = moment_of(120, COUNTED)
+        self.kept(f"{LIBRARY}/scenes/{id}", f"it.scene.mix.members.every((one) => Math.abs(one.at_s - {at}) < 1e-5) && it.scene.cues[0].frame === 120")
+        # another one out of the search it was found by, on the same frame
+        self.clip("Wing beat one").click()
+        self.press("F8")
+        self.kept(f"{LIBRARY}/scenes/{id}", "it.scene.mix.members[0].name !== 'Wing beat one'")
+        self.press("Control+z")
+        self.kept(f"{LIBRARY}/scenes/{id}", "it.scene.mix.members[0].name === 'Wing beat one'")
+        # what is frozen says so where its audio would change
+        self.press("Control+e")
+        self.kept(f"{LIBRARY}/scenes/{id}", "it.scene.mix.members[0].frozen !== null")
+        page.get_by_role("button", name=re.compile("^Reverse")).click()
+        expect(page.get_by_text("Wing beat one is frozen; thaw it")).to_be_visible()
+        # a step on a group opens
+        page.get_by_role("group", name="Hard effects").click(position={"x": 30, "y": 8})
+        expect(page.get_by_role("complementary", name="Group")).to_be_visible()
+        page.get_by_role("button", name=re.compile("^Add step")).click()
+        page.get_by_label("What should it do?").fill("quieter")
+        self.press("Enter")
+        step = page.locator("[data-step]").first
+        expect(step.get_by_role("slider").first).to_be_visible()
+        self.kept(f"{LIBRARY}/scenes/{id}", "it.scene.mix.groups[0].chain.length === 1")
+
     def test_a_film_that_is_none_says_so_and_two_tabs_see_each_other(self) -> None:
         page = self.page
         (self.folder / "notes.mp4").write_bytes(b"nothing")

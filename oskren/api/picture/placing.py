@@ -50,6 +50,7 @@ class ToTap(BaseModel):
     onto: Onto
     taps: list[Tap] = Field(min_length=1, max_length=1000)
     lists: list[Sounds] = Field(min_length=1, max_length=2)
+    searches: list[str] = Field([], max_length=2)
     tapping: Tapping = Tapping()
 
 
@@ -140,7 +141,7 @@ def place(studio: InStudio, library: InLibrary, wanted: ToPlace) -> Placements:
 @router.post("/tap")
 def tap(library: InLibrary, wanted: ToTap) -> Placements:
     """A candidate on the frame of every tap, in turn or at random, without the one before again."""
-    return placing.tap(library, wanted.onto, wanted.taps, wanted.lists, wanted.tapping)
+    return placing.tap(library, wanted.onto, wanted.taps, wanted.lists, wanted.tapping, wanted.searches)
 
 
 @router.post("/latency")

@@ -8,7 +8,7 @@ from typing import Literal
 from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
-from oskren.api.common import InLibrary, InStudio, SoundFacts, Started, facts_of, started
+from oskren.api.common import InLibrary, InPage, InStudio, SoundFacts, Started, changed, facts_of, started
 from oskren.api.stack.designs import DesignView
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.model import Member, Mix, Step
@@ -54,6 +54,9 @@ class Replacing(BaseModel):
 
 
 class Replaced(BaseModel):
+    """A design or scene in which a sound was replaced, in how many layers or placements."""
+
+    kind: Literal["design", "scene"]
     id: int
     name: str
     layers: int
@@ -67,10 +70,12 @@ class StaleThing(BaseModel):
 
 
 @router.post("/stack/replace")
-def replace(studio: InStudio, library: InLibrary, wanted: Replacing) -> list[Replaced]:
-    """Put another sound in place of one in every design; locked layers stay."""
-    changed = sources.replace_everywhere(studio, library, wanted.sound, wanted.by, keep_length=wanted.keep_length)
-    return [Replaced(id=id, name=name, layers=count) for id, name, count in changed]
+def replace(studio: InStudio, library: InLibrary, page: InPage, wanted: Replacing) -> list[Replaced]:
+    """Put another sound in place of one in every design and scene; what is locked stays."""
+    found = sources.replace_everywhere(studio, library, wanted.sound, wanted.by, keep_length=wanted.keep_length)
+    for kind, id, _, _ in found:
+        changed(studio, library, page, kind, id)
+    return [Replaced(kind=kind, id=id, name=name, layers=count) for kind, id, name, count in found]
 
 
 @router.get("/stack/stale")

@@ -37,12 +37,16 @@ EDGE = 0.06
 
 
 class Onto(BaseModel):
-    """What a placement goes onto: how the film's frames are counted, how many there are, and the groups there are; ``group`` names the one to go to."""
+    """What a placement goes onto: how the film's frames are counted, how many there are, and the groups there are.
+
+    ``group`` names the one to go to, ``search`` is where a roll takes other sounds from.
+    """
 
     frame_rate: str
     frames: int = Field(ge=1)
     groups: list[Group] = Field([], max_length=200)
     group: str = Field("", max_length=400)
+    search: str = Field("", max_length=400)
 
     @property
     def counted(self) -> FrameRate:
@@ -93,7 +97,7 @@ def words_for(library: Library, cue: str, project: int = 1) -> str:
 def placed(library: Library, onto: Onto, member: Member, frame: int) -> Member:
     """A layer as a placement: its anchor on a frame, in its group."""
     group = onto.id_of(onto.group or proposed_group(library, member))
-    return member.model_copy(update={"at_s": on_frame(frame, onto.counted), "group": group})
+    return member.model_copy(update={"at_s": on_frame(frame, onto.counted), "group": group, "search": onto.search})
 
 
 def layers_of_draws(studio: Studio, library: Library, ids: Sequence[int]) -> list[Member]:
@@ -115,14 +119,17 @@ def place(
     return Placements(members=[placed(library, onto, layer, frame) for layer in layers], groups=onto.groups)
 
 
-def tap(library: Library, onto: Onto, taps: Sequence[Tap], lists: Sequence[Sequence[int]], tapping: Tapping) -> Placements:
-    """A candidate on the frame of every tap."""
+def tap(library: Library, onto: Onto, taps: Sequence[Tap], lists: Sequence[Sequence[int]], tapping: Tapping, searches: Sequence[str] = ()) -> Placements:
+    """A candidate on the frame of every tap; ``searches`` say what found the candidates of each list."""
     if not any(lists):
         raise OskrenError("Choose what is to be tapped in first: sounds, a search, a set or a kit.")
     found = landed(taps, [len(one) for one in lists], tapping, onto.counted, onto.frames)
     layers = {id: layer_of_sound(library, id) for one in lists for id in set(one)}
     onto.group = onto.group or GROUPS[1]
-    members = [placed(library, onto, layers[lists[one.list][one.candidate]].model_copy(update={"id": fresh_id()}), one.frame) for one in found]
+    members = []
+    for one in found:
+        onto.search = searches[one.list] if one.list < len(searches) else ""
+        members.append(placed(library, onto, layers[lists[one.list][one.candidate]].model_copy(update={"id": fresh_id()}), one.frame))
     return Placements(members=members, groups=onto.groups)
 
 

@@ -5,15 +5,17 @@ from __future__ import annotations
 import random
 import re
 from dataclasses import dataclass
+from typing import Literal
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Member, Mix, Node, Origin, member_node, thawed
+from oskren.core.picture.scene import Scene
 from oskren.core.stack.swap import replaced_everywhere, swapped
 from oskren.core.words.conditions import parse
 from oskren.store import Library
 from oskren.store.describe import keeping
-from oskren.store.documents import designs
+from oskren.store.documents import designs, scenes
 from oskren.store.library import node_of
 from oskren.store.search.asking import Asked
 from oskren.store.tables import Sound
@@ -65,6 +67,10 @@ def swap(studio: Studio, library: Library, member: Member, id: int, *, keep_leng
         before, after = (renderer.shape(member_node(one)).seconds for one in (thawed(member), fresh))
         fresh = swapped(member, node, sound.name, anchor_s, origin, seconds=(before, after))
     return fresh
+
+
+Where = Literal["design", "scene"]
+"""What a sound can be replaced in."""
 
 
 @dataclass(frozen=True)
@@ -123,13 +129,23 @@ def fill(library: Library, mix: Mix, words: str, *, seed: int | None = None, pro
     return FoundSources(mix.model_copy(update={"members": tuple(members)}), said)
 
 
-def replace_everywhere(studio: Studio, library: Library, id: int, by: int, *, keep_length: bool = False) -> list[tuple[int, str, int]]:
-    """Put another sound in place of one in every design that has it as an unlocked layer: design, its name, how many layers."""
+def replace_everywhere(studio: Studio, library: Library, id: int, by: int, *, keep_length: bool = False) -> list[tuple[Where, int, str, int]]:
+    """Put another sound in place of one in every design and scene that has it unlocked: "design" or "scene", which, its name, how many layers or placements."""
     library.sound(by)
-    changed = []
+    changed: list[tuple[Where, int, str, int]] = []
+
+    def replaced(mix: Mix) -> tuple[Mix, int]:
+        return replaced_everywhere(mix, "sound", id, lambda member: swap(studio, library, member, by, keep_length=keep_length))
+
     for row in designs.designs(library):
-        mix, count = replaced_everywhere(Mix.model_validate(row.mix), "sound", id, lambda member: swap(studio, library, member, by, keep_length=keep_length))
+        mix, count = replaced(Mix.model_validate(row.mix))
         if count:
             designs.save(library, row.id, row.name, mix)
-            changed.append((row.id, row.name, count))
+            changed.append(("design", row.id, row.name, count))
+    for of in scenes.scenes(library):
+        scene = Scene.model_validate(of.scene)
+        mix, count = replaced(scene.mix)
+        if count:
+            scenes.save(library, of.id, of.name, scene.model_copy(update={"mix": mix}))
+            changed.append(("scene", of.id, of.name, count))
     return changed

@@ -2811,7 +2811,7 @@ export interface paths {
         put?: never;
         /**
          * Replace
-         * @description Put another sound in place of one in every design; locked layers stay.
+         * @description Put another sound in place of one in every design and scene; what is locked stays.
          */
         post: operations["replace"];
         delete?: never;
@@ -4630,7 +4630,7 @@ export interface components {
         };
         /**
          * Binding
-         * @description A key that drops a fitting sound at the playhead: one of a search, within a strength.
+         * @description A key that drops a fitting sound at the playhead: one of a search, which may ask for a strength.
          */
         Binding: {
             /** Key */
@@ -7815,7 +7815,9 @@ export interface components {
         };
         /**
          * Onto
-         * @description What a placement goes onto: how the film's frames are counted, how many there are, and the groups there are; ``group`` names the one to go to.
+         * @description What a placement goes onto: how the film's frames are counted, how many there are, and the groups there are.
+         *
+         *     ``group`` names the one to go to, ``search`` is where a roll takes other sounds from.
          */
         Onto: {
             /** Frame Rate */
@@ -7832,6 +7834,11 @@ export interface components {
              * @default
              */
             group: string;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
         };
         /**
          * OpenTake
@@ -7943,7 +7950,7 @@ export interface components {
         };
         /**
          * Over
-         * @description Loudness of a scene: ``at_s`` (s of the film) and short-term loudness there (LUFS; None under the gate), integrated loudness and its range.
+         * @description Loudness of a scene: ``at_s`` (s of the film) and short-term loudness there (LUFS; None under the gate), integrated loudness, its range, true peak.
          */
         Over: {
             /** At S */
@@ -7954,6 +7961,8 @@ export interface components {
             integrated_lufs: number | null;
             /** Loudness Range Lu */
             loudness_range_lu: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
         };
         /**
          * Page
@@ -9200,8 +9209,16 @@ export interface components {
             /** Learnt */
             learnt: (components["schemas"]["Learnt"] | null)[];
         };
-        /** Replaced */
+        /**
+         * Replaced
+         * @description A design or scene in which a sound was replaced, in how many layers or placements.
+         */
         Replaced: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "design" | "scene";
             /** Id */
             id: number;
             /** Name */
@@ -11326,6 +11343,11 @@ export interface components {
             taps: components["schemas"]["Tap"][];
             /** Lists */
             lists: number[][];
+            /**
+             * Searches
+             * @default []
+             */
+            searches: string[];
             /**
              * @default {
              *       "order": "turn",
@@ -19302,7 +19324,9 @@ export interface operations {
     replace: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "x-oskren-page"?: string;
+            };
             path: {
                 /** @description folder name of the library */
                 library: string;

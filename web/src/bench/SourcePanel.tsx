@@ -6,10 +6,9 @@ import { api, got, type Member, type SoundRow } from "../api/client";
 import { SoundLine } from "../canvas/SoundLine";
 import { queries, useShared } from "../session/store";
 import { Do } from "../ui/buttons";
-import { Choose } from "../ui/choices";
-import { TextField } from "../ui/fields";
 import { Heading } from "../ui/frames";
 import { complain, tell } from "../ui/messages";
+import { SearchFields } from "./SearchFields";
 
 interface Props {
   member: Member;
@@ -22,26 +21,9 @@ interface Props {
   onEdit: (values: Partial<Member>) => void;
 }
 
-const STRENGTHS = ["any strength", "1 to 2", "2 to 4", "4 to 5"] as const;
-const LENGTHS = ["any length", "under 0.5 s", "under 2 s", "over 2 s"] as const;
-
-/** A search with its limits written into it, in the language of the search. */
-export function limited(words: string, strength: string, length: string): string {
-  const plain = words.split(/\bwhere\b/)[0].trim();
-  const conditions = [
-    strength.startsWith("any") ? "" : `strength between ${strength.replace(" to ", " and ")}`,
-    length.startsWith("any") ? "" : `length ${length}`,
-  ].filter(Boolean);
-  return conditions.length ? `${plain} where ${conditions.join(" and ")}`.trim() : plain;
-}
-
 export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, onTake, onRoll, onEdit }: Props) {
   const library = useShared((state) => state.library);
   const [everywhere, setEverywhere] = useState(false);
-  const [, rest = ""] = member.search.split(/\bwhere\b/);
-  const strength = /strength between (\d) and (\d)/.exec(rest);
-  const length = /length ((?:under|over) [\d.]+ s)/.exec(rest);
-  const said = { strength: strength ? `${strength[1]} to ${strength[2]}` : STRENGTHS[0], length: length?.[1] ?? LENGTHS[0] };
   const found = useQuery({
     queryKey: ["sounds", library, "sources", member.search],
     placeholderData: keepPreviousData,
@@ -68,11 +50,11 @@ export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, on
           body: { sound: member.origin.id, by: by.id, keep_length: keepLength },
         }),
       );
-      void queries.invalidateQueries({ queryKey: ["designs"] });
+      for (const key of ["designs", "scenes"]) void queries.invalidateQueries({ queryKey: [key] });
       tell(
         done.length
           ? `${by.name} stands in ${done.map((one) => `${one.name} (${one.layers})`).join(", ")} now.`
-          : "No other design has that sound in an unlocked layer.",
+          : "No design or scene has that sound where it is not locked.",
       );
       onTake();
     } catch (error) {
@@ -97,26 +79,12 @@ export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, on
         }
       }}
     >
-      <TextField
+      <SearchFields
         label="Search for sources"
         placeholder="brass latch, or metal where rating at least 3"
-        value={member.search}
-        onCommit={(search) => onEdit({ search })}
+        search={member.search}
+        onSearch={(search) => onEdit({ search })}
       />
-      <Flex gap="6px">
-        <Choose
-          label="Strength"
-          value={said.strength}
-          options={[...new Set([...STRENGTHS, said.strength])].map((one) => [one, one] as const)}
-          onChange={(value) => onEdit({ search: limited(member.search, value, said.length) })}
-        />
-        <Choose
-          label="Length"
-          value={said.length}
-          options={[...new Set([...LENGTHS, said.length])].map((one) => [one, one] as const)}
-          onChange={(value) => onEdit({ search: limited(member.search, said.strength, value) })}
-        />
-      </Flex>
       <Flex gap="6px" wrap="wrap" align="center">
         <Do act="roll" disabled={member.locked || !member.search.trim()} onClick={onRoll} hint="Another source at random from this search">
           Roll
@@ -159,7 +127,7 @@ export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, on
             on={everywhere}
             disabled={tried === null || member.origin?.kind !== "sound"}
             onClick={() => (everywhere ? void replaceAll() : setEverywhere(true))}
-            hint="In every design that has the old sound in an unlocked layer"
+            hint="In every design and scene that has the old sound where it is not locked"
           >
             {everywhere ? "Really everywhere" : "Everywhere"}
           </Do>

@@ -60,15 +60,14 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
   });
   const now = opened.data;
   const sum = useQuery({
-    queryKey: ["sum", library, settled, within.key],
+    queryKey: ["sum", library, settled],
     placeholderData: keepPreviousData,
-    // meters wait for what is to be heard
-    enabled: settled.members.length > 0 && settled === mix && (opened.isSuccess || !sounds),
+    // meters wait for what is to be heard; what may last as long as a film is measured along it by who shows that
+    enabled: within === ALONE && settled.members.length > 0 && settled === mix && (opened.isSuccess || !sounds),
     queryFn: ({ signal }) =>
-      about(settled, async (told) => {
-        const digest = await within.plain(told);
-        return await slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal })));
-      }),
+      about(settled, (digest) =>
+        slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal }))),
+      ),
   });
   const meters = settled.members.length ? sum.data : undefined;
   const [crowded, setCrowded] = useState(true);

@@ -20,7 +20,7 @@ const BRIGHT = 2;
 /** How loud each placement is by itself (LUFS at its loudest), its gain left out; gain, pan and place change nothing about it. */
 export function useBalance(mix: Mix, within: Within, on: boolean) {
   const library = useShared((state) => state.library);
-  const sounding = JSON.stringify(mix.members.map((one) => ({ ...one, gain_db: 0, pan: 0, at_s: 0, mute: false, group: "", colour: "" })));
+  const sounding = !on ? "" : JSON.stringify(mix.members.map((one) => ({ ...one, gain_db: 0, pan: 0, at_s: 0, mute: false, group: "", colour: "" })));
   return useQuery({
     queryKey: ["balance", library, sounding, within.key],
     enabled: on && mix.members.length > 0,

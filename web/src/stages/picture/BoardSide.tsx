@@ -1,4 +1,5 @@
 /** What is chosen of a scene, beside it: a cue, a place, placements, a group, the scene itself; or what its side is used for. */
+import { useState } from "react";
 import { GroupPanel } from "../../bench/ManyPanel";
 import { player } from "../../listening/player";
 import { useListening } from "../../listening/state";
@@ -22,13 +23,14 @@ function Panel({ id, film, board }: Props) {
   const { editing, scene, mix, history, edit, mode, setMode, chosen, choose, cue, place, group, last, setWhat, scening, layers, telling } = board;
   const { tab, setTab, aim, aims, setAim, pen, setPen, trying, within, opened, hearAt, take, placeAt, toDesign, heardAt } = board;
   const { now } = telling;
+  const [step, setStep] = useState<string | null>(null);
   if (mode === "export") return <HandOverPanel scene={id} saved={editing.saved} onClose={() => setMode("")} />;
   if (mode === "tap")
     return (
       <TapPanel
         now={heardAt}
         onPlay={() => (now && useListening.getState().heard?.opened.digest !== opened?.digest ? void player.play(now, 0) : player.toggle())}
-        onLay={async (taps, lists, tapping) => choose(await scening.lay(taps, lists, tapping))}
+        onLay={async (taps, lists, searches, tapping) => choose(await scening.lay(taps, lists, searches, tapping))}
         onClose={() => setMode("")}
       />
     );
@@ -67,12 +69,12 @@ function Panel({ id, film, board }: Props) {
         members={mix.members.filter((one) => one.group === group.id)}
         mix={mix}
         speakers={telling.layout?.speakers ?? []}
-        share={telling.meters?.facts?.shares.find((one) => one.id === group.id)?.share}
+        share={undefined}
         onEdit={(values, gesture) => layers.editGroup(group.id, values, gesture)}
         onDissolve={layers.toGroup}
         onFreeze={() => void layers.freeze()}
-        chosenStep={null}
-        onChooseStep={() => {}}
+        chosenStep={step}
+        onChooseStep={setStep}
       />
     );
   if (layers.members.length)
@@ -92,7 +94,6 @@ function Panel({ id, film, board }: Props) {
   return (
     <ScenePanel
       {...{ scene, film, mix, within }}
-      meters={telling.meters}
       newer={telling.newer.filter((one) => !one.gone).length}
       onNewer={() => void layers.renew(mix.members.map((one) => one.id))}
       onEdit={edit}

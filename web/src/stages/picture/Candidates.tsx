@@ -3,17 +3,19 @@ import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type SoundRow } from "../../api/client";
+import { SearchFields } from "../../bench/SearchFields";
 import { SoundLine } from "../../canvas/SoundLine";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
-import { TextField } from "../../ui/fields";
 import { Heading } from "../../ui/frames";
 
 /** Something that can be placed. */
 export interface Candidate {
   kind: "sound" | "design" | "draw";
   id: number;
+  /** What found it: a roll takes others from there. */
+  search: string;
 }
 
 interface Props {
@@ -71,11 +73,12 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
   const [kind, setKind] = useState<Candidate["kind"]>("sound");
   const rows = (found.data?.rows ?? []) as SoundRow[];
   const made = useMade(kind, query);
-  const listed: Candidate[] = kind === "sound" ? rows.map((row) => ({ kind, id: row.id })) : made;
+  const listed: Candidate[] =
+    kind === "sound" ? rows.map((row) => ({ kind, id: row.id, search: query })) : made.map((one) => ({ kind, id: one.id, search: "" }));
   const same = (one: Candidate) => tried?.kind === one.kind && tried.id === one.id;
   const step = (by: number) => {
     const next = listed[Math.max(0, Math.min(listed.length - 1, listed.findIndex(same) + by))];
-    if (next) onTry({ kind: next.kind, id: next.id });
+    if (next) onTry(next);
   };
   return (
     <Flex
@@ -94,7 +97,7 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
         }
       }}
     >
-      <TextField label="Search for candidates" placeholder="wing, or glass where strength at least 3" value={query} onCommit={setAsked} />
+      <SearchFields label="Search for candidates" placeholder="wing, or glass where pitch under 200 Hz" search={query} onSearch={setAsked} />
       <Choose label="Kind of candidates" value={kind} options={KINDS} onChange={(next) => setKind(next as Candidate["kind"])} />
       <Heading>
         {found.error
@@ -115,8 +118,8 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
             cursor="pointer"
             bg={same(one) ? "amberSoft" : undefined}
             _hover={{ bg: same(one) ? "amberSoft" : "raised" }}
-            onClick={() => onTry({ kind: one.kind, id: one.id })}
-            onDoubleClick={() => onPlace({ kind: one.kind, id: one.id })}
+            onClick={() => onTry(one)}
+            onDoubleClick={() => onPlace(one)}
           >
             {kind === "sound" ? (
               <SoundLine sound={rows[i]} wave={["40px", "17px"]} />

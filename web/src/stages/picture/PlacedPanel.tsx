@@ -3,12 +3,9 @@ import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
 import type { Member, Mix } from "../../api/client";
 import type { Aim } from "../../bench/aims";
-import { CurvePanel } from "../../bench/CurvePanel";
-import { LayerPanel } from "../../bench/LayerPanel";
-import { LayerTabs, type Tab } from "../../bench/LayerTabs";
+import type { Tab } from "../../bench/LayerTabs";
 import { ManyPanel } from "../../bench/ManyPanel";
-import { SourcePanel } from "../../bench/SourcePanel";
-import { TunePanel } from "../../bench/TunePanel";
+import { MemberTabs } from "../../bench/MemberTabs";
 import type { useLayers } from "../../bench/useLayers";
 import type { useMeters } from "../../bench/useMeters";
 import type { useTrying } from "../../bench/useTrying";
@@ -103,7 +100,6 @@ function ReplaceRun({ onReplace }: { onReplace: (words: string) => void }) {
 export function PlacedPanel(props: Props) {
   const { scene, mix, chosen, layers, telling, trying, tab, aim, aims, pen } = props;
   const { member, members } = layers;
-  const [step, setStep] = useState<string | null>(null);
   const placed = telling.layout?.layers.find((one) => one.id === member?.id);
   if (members.length > 1)
     return (
@@ -121,61 +117,25 @@ export function PlacedPanel(props: Props) {
       </>
     );
   if (!member) return null;
-  const edit = (values: Partial<Member>, gesture?: string) => {
-    if (member.locked && !("locked" in values)) tell(`${member.name} is locked; unlock it to change it.`);
-    else layers.edit(member.id, values, gesture);
-  };
   return (
-    <LayerTabs
-      tab={tab}
-      onTab={(next) => {
-        props.onTab(next);
-        trying.setTried(null);
-      }}
-    >
-      {tab === "layer" && (
-        <LayerPanel
+    <MemberTabs
+      {...{ mix, member, layers, telling, trying, tab, aim, aims, pen }}
+      onTab={props.onTab}
+      onAim={props.onAim}
+      onPen={props.onPen}
+      onTake={props.onTake}
+      called="placement"
+      timed={(onEdit) => (
+        <Timed
+          scene={scene}
           member={member}
-          newer={telling.newer.some((one) => one.id === member.id && !one.gone)}
-          mix={mix}
-          placed={placed}
-          speakers={telling.layout?.speakers ?? []}
-          onEdit={edit}
-          chosenStep={step}
-          onChooseStep={setStep}
-          onRemove={layers.remove}
-          onFreeze={() => void layers.freeze()}
-          onNewer={() => void layers.renew([member.id])}
-          called="placement"
-          timed={
-            <Timed
-              scene={scene}
-              member={member}
-              seconds={placed?.seconds}
-              onEdit={edit}
-              onFit={props.onFit}
-              onGroup={props.onGroup}
-              onDesign={props.onDesign}
-            />
-          }
+          seconds={placed?.seconds}
+          onEdit={onEdit}
+          onFit={props.onFit}
+          onGroup={props.onGroup}
+          onDesign={props.onDesign}
         />
       )}
-      {tab === "curves" && aim && (
-        <CurvePanel member={member} placed={placed} aim={aim} aims={aims} pen={pen} onAim={props.onAim} onPen={props.onPen} onEdit={edit} />
-      )}
-      {tab === "source" && (
-        <SourcePanel
-          member={member}
-          tried={trying.tried?.id === member.id ? trying.tried.sound : null}
-          keepLength={trying.keepLength}
-          onKeepLength={trying.setKeepLength}
-          onTry={(sound) => void trying.tryOut(mix, member, telling.layout, sound)}
-          onTake={props.onTake}
-          onRoll={() => void layers.roll([member.id], trying.keepLength)}
-          onEdit={edit}
-        />
-      )}
-      {tab === "tune" && <TunePanel mix={mix} member={member} onEdit={edit} />}
-    </LayerTabs>
+    />
   );
 }

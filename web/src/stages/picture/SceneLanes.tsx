@@ -28,11 +28,11 @@ export interface Row {
 }
 
 /** Groups with their placements, each on a lane that is free. */
-export function rowsOf(scene: Scene, layout: Layout | null): Row[] {
+export function rowsOf(scene: Scene, byId: Map<string, Placed>): Row[] {
   const members = scene.mix?.members ?? [];
   const groups = scene.mix?.groups ?? [];
   const span = (one: Member): [number, number] => {
-    const placed = layout?.layers.find((other) => other.id === one.id);
+    const placed = byId.get(one.id ?? "");
     const start = placed ? one.at_s - placed.anchor_s : one.at_s;
     return [start, start + (placed?.seconds ?? 0.2)];
   };
@@ -127,16 +127,15 @@ export function SceneLanes(props: Props) {
   const { scene, film, layout, opened, newer, chosen, chosenCue, solo, aim, pen, clipActs, strip } = props;
   const area = useRef<HTMLDivElement>(null);
   const [outer, room] = useRoom<HTMLDivElement>(300);
-  const rows = useMemo(() => rowsOf(scene, layout), [scene, layout]);
+  const byId = useMemo(() => new Map<string, Placed>((layout?.layers ?? []).map((one) => [one.id, one])), [layout]);
+  const changed = useMemo(() => new Map(newer.map((one) => [one.id, one.gone ? "gone" : "newer"])), [newer]);
+  const rows = useMemo(() => rowsOf(scene, byId), [scene, byId]);
   const total = rows.reduce((sum, row) => sum + row.count, 0);
   const lane = Math.round(Math.min(HIGHEST, Math.max(LOWEST, (room - RULER - PLACES - (strip ? STRIP : 0)) / Math.max(1, total))));
   const length = momentOf(scene.frames, scene);
   const scale = useScale(area, [0, length]);
-  const gains = (scene.mix?.members ?? []).map(
-    (one) => [layout?.layers.find((other) => other.id === one.id)?.digest ?? "", 10 ** ((one.gain_db ?? 0) / 20)] as const,
-  );
+  const gains = (scene.mix?.members ?? []).map((one) => [byId.get(one.id ?? "")?.digest ?? "", 10 ** ((one.gain_db ?? 0) / 20)] as const);
   const beside = useMagnitudes((known) => Math.max(0, ...gains.map(([digest, gain]) => (known[digest] ?? 0) * gain)));
-  const byId = useMemo(() => new Map<string, Placed>((layout?.layers ?? []).map((one) => [one.id, one])), [layout]);
   // what is out of sight is not drawn: a scene of hundreds scrolls and zooms like one of five
   const inSight = (one: Member) => {
     const placed = byId.get(one.id ?? "");
@@ -228,7 +227,7 @@ export function SceneLanes(props: Props) {
                         aim={chosen[chosen.length - 1] === member.id ? aim : null}
                         pen={pen}
                         since="from the first frame"
-                        told={newer.find((one) => one.id === member.id)?.gone ? "gone" : newer.some((one) => one.id === member.id) ? "newer" : ""}
+                        told={changed.get(member.id ?? "") ?? ""}
                         acts={clipActs}
                       />
                     </Box>

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, got, type Mix, type Schemas, type Step, slowly } from "../../api/client";
 import { MixChain } from "../../bench/MixChain";
 import { about } from "../../bench/told";
-import type { useMeters, Within } from "../../bench/useMeters";
+import type { Within } from "../../bench/useMeters";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl } from "../../ui/controls";
@@ -20,7 +20,6 @@ interface Props {
   film: Film;
   mix: Mix;
   within: Within;
-  meters: ReturnType<typeof useMeters>["meters"];
   onEdit: (values: Partial<Scene>, gesture?: string) => void;
   onChange: (mix: Mix, gesture?: string) => void;
   onPlace: () => void;
@@ -115,7 +114,7 @@ function Bound({ scene, onEdit }: Pick<Props, "scene" | "onEdit">) {
   );
 }
 
-export function ScenePanel({ scene, film, mix, within, meters, onEdit, onChange, onPlace, newer, onNewer }: Props) {
+export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace, newer, onNewer }: Props) {
   const [step, setStep] = useState<string | null>(null);
   const layout = useControl("Mix", "layout");
   const over = useOver(mix, within);
@@ -167,7 +166,7 @@ export function ScenePanel({ scene, film, mix, within, meters, onEdit, onChange,
       <Facts>
         <Fact name="Scene">{over ? level(over.integrated_lufs, "LUFS") : "…"}</Fact>
         <Fact name="Range">{over?.loudness_range_lu == null ? "none" : `${over.loudness_range_lu.toFixed(1)} LU`}</Fact>
-        <Fact name="True peak">{meters ? level(meters.true_peak_dbtp, "dBTP") : "…"}</Fact>
+        <Fact name="True peak">{over ? level(over.true_peak_dbtp, "dBTP") : "…"}</Fact>
       </Facts>
       {over && <Along over={over} target={scene.target_lufs ?? 0} seconds={seconds} />}
       <Controls<Scene> model="Scene" names={["target_lufs"]} value={scene} onChange={onEdit} />

@@ -21,7 +21,7 @@ interface Props {
   /** The moment of the film (s) that is heard now; null when the film is not. */
   now: () => number | null;
   onPlay: () => void;
-  onLay: (taps: Tap[], lists: number[][], tapping: Tapping) => Promise<void>;
+  onLay: (taps: Tap[], lists: number[][], searches: string[], tapping: Tapping) => Promise<void>;
   onClose: () => void;
 }
 
@@ -60,7 +60,11 @@ export function TapPanel({ now, onPlay, onLay, onClose }: Props) {
     const done = taps.current;
     taps.current = [];
     setCount(0);
-    await onLay(done, ids, { ...tapping, latency_ms: latency.current * useListening.getState().tempo, seed: Math.floor(Math.random() * 2 ** 31) });
+    await onLay(done, ids, words, {
+      ...tapping,
+      latency_ms: latency.current * useListening.getState().tempo,
+      seed: Math.floor(Math.random() * 2 ** 31),
+    });
   };
   const before = useRef(playing);
   // biome-ignore lint/correctness/useExhaustiveDependencies: only the end of playing lays them down

@@ -141,7 +141,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     const start = Math.max(0, placed.start_s - AROUND_S);
     const loop: [number, number] = [start, Math.min(momentOf(scene.frames, scene), placed.start_s + Math.min(placed.seconds, 4) + AROUND_S)];
     useListening.setState({ looping: true });
-    void player.play(useListening.getState().heard ?? now, start, loop);
+    void player.play(now, start, loop);
   };
   const bySelection = (step: -1 | 1) => {
     const cues = inTime(scene.cues ?? []);
@@ -162,7 +162,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     placeSelected: () => {
       const { selected } = useShared.getState();
       const { frame } = useAt.getState();
-      const candidate = scening.tried?.candidate ?? (selected && { kind: "sound" as const, id: selected.id });
+      const candidate = scening.tried?.candidate ?? (selected && { kind: "sound" as const, id: selected.id, search: "" });
       if (!candidate) tell("Choose a sound in Gather, or a candidate of a cue; it is placed at the playhead.");
       else void placeAt(cue && scening.tried ? cue.frame : frame, candidate, scening.tried ? cue?.id : undefined);
     },

@@ -3,13 +3,13 @@ import { useState } from "react";
 import { api, type Group, got, type Member, type Mix, type Schemas } from "../../api/client";
 import { about } from "../../bench/told";
 import { useListening } from "../../listening/state";
-import { changed } from "../../mix/edits";
+import { changed, shifted } from "../../mix/edits";
 import { freshId } from "../../mix/fresh";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
 import type { Candidate } from "./Candidates";
 import { useAt } from "./film";
-import { type Cue, frameAt, type Place, type Scene } from "./frames";
+import { type Cue, frameAt, momentOf, type Place, type Scene } from "./frames";
 import type { Editing } from "./useScene";
 
 /** So many frames a cue and what is placed may lie apart and still belong together. */
@@ -22,11 +22,12 @@ export function useScening(editing: Editing) {
   const project = useShared((state) => state.project);
   const { latest, edit } = editing;
   const [tried, setTried] = useState<{ candidate: Candidate; mix: Mix } | null>(null);
-  const onto = (scene: Scene, group = "") => ({
+  const onto = (scene: Scene, search = "") => ({
     frame_rate: scene.frame_rate,
     frames: scene.frames,
     groups: (scene.mix?.groups ?? []) as Group[],
-    group,
+    group: "",
+    search,
   });
   const withPlaced = (mix: Mix, placed: Placements): Mix => ({
     ...mix,
@@ -48,10 +49,12 @@ export function useScening(editing: Editing) {
     edit({ mix: withPlaced(scene.mix as Mix, placed), cues });
     return ids;
   };
-  const ask = (frame: number, { kind, id }: Candidate) => {
+  const ask = (frame: number, { kind, id, search }: Candidate) => {
     const own = { sounds: [] as number[], designs: [] as number[], draws: [] as number[] };
     own[`${kind}s`].push(id);
-    return got(api.POST("/api/lib/{library}/picture/place", { params: { path: { library } }, body: { onto: onto(latest()), frame, ...own } }));
+    return got(
+      api.POST("/api/lib/{library}/picture/place", { params: { path: { library } }, body: { onto: onto(latest(), search), frame, ...own } }),
+    );
   };
   const place = async (frame: number, candidate: Candidate, cue?: string): Promise<string[]> => {
     try {
@@ -82,10 +85,10 @@ export function useScening(editing: Editing) {
       return [];
     }
   };
-  const lay = async (taps: Schemas["Tap"][], lists: number[][], tapping: Schemas["Tapping"]): Promise<string[]> => {
+  const lay = async (taps: Schemas["Tap"][], lists: number[][], searches: string[], tapping: Schemas["Tapping"]): Promise<string[]> => {
     try {
       const placed = await got(
-        api.POST("/api/lib/{library}/picture/tap", { params: { path: { library } }, body: { onto: onto(latest()), taps, lists, tapping } }),
+        api.POST("/api/lib/{library}/picture/tap", { params: { path: { library } }, body: { onto: onto(latest()), taps, lists, searches, tapping } }),
       );
       const ids = takeIn(placed);
       tell(`${ids.length} ${ids.length === 1 ? "sound lies" : "sounds lie"} on their frames.`);
@@ -133,7 +136,7 @@ export function useScening(editing: Editing) {
     if (!bound?.search?.trim()) return tell(`Key ${key} drops nothing yet: give it a search in the scene's panel.`);
     const sounds = await found(bound.search, 200).catch(complain);
     if (!sounds?.length) return tell(`No sound is found by “${bound.search}”.`, true);
-    return await place(useAt.getState().frame, { kind: "sound", id: sounds[Math.floor(Math.random() * sounds.length)] });
+    return await place(useAt.getState().frame, { kind: "sound", id: sounds[Math.floor(Math.random() * sounds.length)], search: bound.search });
   };
   /** Into the group of a name; it is made when there is none. */
   const toGroup = (ids: string[], name: string) => {
@@ -152,8 +155,15 @@ export function useScening(editing: Editing) {
     edit({ cues: [...(latest().cues ?? []), cue] });
     return id;
   };
-  const editCue = (id: string, values: Partial<Cue>, gesture?: string) =>
-    edit({ cues: (latest().cues ?? []).map((one) => (one.id === id ? { ...one, ...values } : one)) }, gesture ? `${id} ${gesture}` : undefined);
+  /** What is placed at a cue moves along with it. */
+  const editCue = (id: string, values: Partial<Cue>, gesture?: string) => {
+    const scene = latest();
+    const before = (scene.cues ?? []).find((one) => one.id === id);
+    const by = before && values.frame !== undefined ? momentOf(values.frame, scene) - momentOf(before.frame, scene) : 0;
+    const mix = by ? { mix: shifted(scene.mix as Mix, before?.placed ?? [], by) } : {};
+    const cues = (scene.cues ?? []).map((one) => (one.id === id ? { ...one, ...values } : one));
+    edit({ ...mix, cues }, gesture ? `${id} ${gesture}` : undefined);
+  };
   const removeCue = (id: string) => edit({ cues: (latest().cues ?? []).filter((one) => one.id !== id) });
   const addPlace = (frame: number, until: number): string => {
     const id = freshId("place");

@@ -140,7 +140,6 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
             onPen={setPen}
             onChooseStep={setChosenStep}
             onChange={history.change}
-            onTry={(sound) => void trying.tryOut(mix, member, layout, sound)}
             onTake={take}
             onCompare={compare}
             onRestore={restore}
