@@ -1,0 +1,5 @@
+"""``python -m oskren.cli``."""
+
+from oskren.cli import main
+
+main()
