@@ -151,6 +151,39 @@ class CommandLine(unittest.TestCase):
         answer, _ = self.run_("clean", "take.wav", "auto.wav", "--noise", "auto", "--json")
         self.assertLess(answer["noise_part_s"][1], 6)
 
+    def test_a_chain_of_steps_is_put_on_a_file(self) -> None:
+        steps = [
+            {"kind": "gain", "params": {"gain_db": -6}},
+            {"kind": "gain", "params": {"gain_db": 20}, "on": False},
+            {"kind": "gain", "params": {"gain_db": -60}, "start_s": 2.0, "end_s": 3.0, "fade_s": 0},
+        ]
+        (self.folder / "quieter.json").write_text(json.dumps({"steps": steps}))
+        told, _ = self.run_("process", "take.wav", "out.flac", "--chain", "quieter.json", "--json")
+        self.assertEqual(told, {"path": "out.flac", "duration_s": 6.0})
+        result, rate = files.read(self.folder / "out.flac")
+        before, _ = files.read(self.folder / "take.wav")
+        self.assertEqual((rate, result.shape), (RATE, before.shape))
+        np.testing.assert_allclose(result[: 2 * RATE], before[: 2 * RATE] * 10 ** (-6 / 20), atol=2e-7)
+        np.testing.assert_allclose(result[2 * RATE : 3 * RATE], before[2 * RATE : 3 * RATE] * 10 ** (-66 / 20), atol=2e-7)
+        self.run_("process", "take.wav", "out.flac", "--chain", "quieter.json", "--json")  # its own file may be written again
+
+    def test_a_chain_takes_another_sound_by_its_file(self) -> None:
+        """Convolution with a single sample gives the sound again, at the level of its wet part (the definition of convolution)."""
+        (self.folder / "chains").mkdir()
+        spike = np.zeros((480, 1), np.float32)
+        spike[0] = 0.5
+        files.write(self.folder / "chains" / "spike.wav", spike, RATE, 24)
+        step = {"kind": "impulse", "params": {"dry_db": -60, "wet_db": -6, "longest_s": 0.02}, "learned_on": {"file": "spike.wav"}}
+        (self.folder / "chains" / "room.json").write_text(json.dumps({"steps": [step]}))
+        self.run_("process", "take.wav", "room.wav", "--chain", "chains/room.json", "--json")
+        result, _ = files.read(self.folder / "room.wav")
+        before, _ = files.read(self.folder / "take.wav")
+        self.assertAlmostEqual(levels.db(levels.rms(result[: len(before)])) - levels.db(levels.rms(before)), -6, delta=0.1)
+        del step["learned_on"]
+        (self.folder / "chains" / "room.json").write_text(json.dumps({"steps": [step]}))
+        _, said = self.run_("process", "take.wav", "none.wav", "--chain", "chains/room.json", status=2)
+        self.assertIn("name its file in learned_on", said)
+
     def test_slice_writes_finished_files(self) -> None:
         answer, _ = self.run_("slice", "take.wav", "--out", "cut", "--json")
         self.assertEqual([round(one["attack_s"], 2) for one in answer["slices"]], [1.0, 2.5, 4.0])
@@ -237,6 +270,14 @@ class CommandLine(unittest.TestCase):
     def test_unusable_calls_end_with_2_and_one_sentence_and_write_nothing(self) -> None:
         (self.folder / "bad.json").write_text('{"items": []}')
         (self.folder / "clash.json").write_text('{"items": [{"file": "take.wav"}, {"file": "take.wav"}]}')
+        for name, step in (
+            ("unknown", {"kind": "gone"}),
+            ("far", {"kind": "gain", "params": {"gain_db": 900}}),
+            ("elsewhere", {"kind": "impulse", "learned_on": {"file": "gone.wav"}}),
+            ("loud", {"kind": "gain", "params": {"gain_db": 24}}),
+            ("quiet", {"kind": "gain", "params": {"gain_db": -24}}),
+        ):
+            (self.folder / f"{name}.json").write_text(json.dumps({"steps": [step]}))
         self.run_("import", "take.wav", "--home", "home", "--json")
         for arguments in (
             ("pitch", "text.wav", "out.wav", "--semitones", "3"),
@@ -244,6 +285,15 @@ class CommandLine(unittest.TestCase):
             ("pitch", "take.wav", "out.xyz", "--semitones", "3"),
             ("clean", "take.wav", "out.wav", "--noise", "abc"),
             ("clean", "take.wav", "out.wav", "--noise", "5-99"),
+            ("process", "take.wav", "out.wav", "--chain", "bad.json"),
+            ("process", "take.wav", "out.wav", "--chain", "text.wav"),
+            ("process", "take.wav", "out.wav", "--chain", "unknown.json"),
+            ("process", "take.wav", "out.wav", "--chain", "far.json"),
+            ("process", "take.wav", "out.wav", "--chain", "elsewhere.json"),
+            ("process", "take.wav", "out.wav", "--chain", "loud.json"),
+            ("process", "take.wav", "take.wav", "--chain", "quiet.json"),
+            ("process", "gone.wav", "out.wav", "--chain", "quiet.json"),
+            ("process", "take.wav", "out.wav"),
             ("slice", "gone.wav"),
             ("import", "gone", "--home", "h2"),
             ("sounds", "--home", "nowhere"),
@@ -259,8 +309,9 @@ class CommandLine(unittest.TestCase):
                 self.assertEqual(sorted(path for path in self.folder.rglob("*") if "home" not in path.parts), before)
 
     def test_the_schema_is_printed(self) -> None:
-        out, _ = self.run_("ship", "--schema")
-        self.assertIn("items", json.loads(out)["properties"])
+        for command, holds in (("ship", "items"), ("scene", "placements"), ("process", "steps")):
+            out, _ = self.run_(command, "--schema")
+            self.assertIn(holds, json.loads(out)["properties"])
 
     def test_starting_imports_no_heavy_library(self) -> None:
         """scipy.signal takes a second: neither the command line nor the server imports it at start."""

@@ -120,6 +120,7 @@ class FirstMinute(unittest.TestCase):
         work = self.folder / "a script's folder"
         files.write(work / "take.wav", take, RATE, 24)
         files.write(work / "recordings" / "glass creak.wav", struck(0.5), RATE, 24)
+        (work / "chain.json").write_text(json.dumps({"steps": [{"kind": "high_pass", "params": {"cutoff_hz": 90}}]}))
         (work / "sheet.json").write_text(json.dumps({"items": [{"sound": "glass creak"}]}))
         write_film(work / "dome.mov", Fraction(24), 48)
         (work / "scene.json").write_text(json.dumps({"film": "dome.mov", "placements": [{"sound": "glass creak", "frame": 24}]}))

@@ -25,6 +25,7 @@ COMMANDS: dict[str, Callable[..., None]] = {
     "measure": files.measure,
     "pitch": files.pitch,
     "clean": files.clean,
+    "process": files.process,
     "slice": files.slice_,
     "import": libraries.import_,
     "sounds": libraries.sounds,

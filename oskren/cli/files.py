@@ -125,6 +125,33 @@ def clean(
     )
 
 
+def process(
+    source: Annotated[Path | None, typer.Argument(metavar="IN")] = None,
+    out: Annotated[Path | None, typer.Argument(metavar="OUT")] = None,
+    chain: Annotated[Path | None, typer.Option("--chain", metavar="CHAIN.json", help="the steps, in order")] = None,
+    schema: Annotated[bool, typer.Option("--schema", help="print the chain's JSON schema")] = False,
+    overwrite: Overwrite = None,
+    as_json: Json = False,
+) -> None:
+    """Put a file through a chain of steps."""
+    from oskren.work.mend import processing
+
+    if schema:
+        answer(processing.schema(), True)
+        return
+    if source is None or out is None or chain is None:
+        raise OskrenError("process needs IN, OUT and --chain CHAIN.json (or --schema alone)")
+    from oskren.core.audio import files
+    from oskren.work.engine import guard
+
+    refuse_harm(source, [out], overwrite)
+    known = processing.Known()
+    steps = processing.load(chain, known)
+    report = processing.process(source, out, steps, known, bits_for(files.probe(source).bits))
+    guard.note_written([out])
+    answer({"path": str(out), "duration_s": report.duration_s}, as_json, f"{out}: {report.duration_s:.3f} s")
+
+
 def slice_(
     source: Annotated[Path, typer.Argument(metavar="IN")],
     out: Annotated[Path | None, typer.Option("--out", help="folder for the finished slices")] = None,

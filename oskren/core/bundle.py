@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from oskren.core.audio import files
 from oskren.core.audio.replacing import replacing
 from oskren.core.errors import AudioFileError, OskrenError, first_wrong
+from oskren.core.nodes.filed import schema_with_files, with_sources
 from oskren.core.nodes.model import Mix, Source
 from oskren.core.nodes.walk import leaves
 from oskren.core.vary.recipe import Recipe
@@ -54,22 +55,7 @@ class Document(BaseModel):
 
 def schema() -> dict[str, Any]:
     """JSON schema of ``design.json``; a source may be written as the file it lies in, too."""
-    told = Document.model_json_schema()
-    file = {"type": "object", "properties": {"kind": {"const": "source"}, "file": {"type": "string"}}, "required": ["file"], "additionalProperties": False}
-    told["$defs"]["FileInBundle"] = file | {"description": "A sound by its file inside the bundle."}
-
-    def widened(value: Any) -> Any:
-        if isinstance(value, list):
-            return [widened(one) for one in value]
-        if not isinstance(value, dict):
-            return value
-        inner = {name: widened(one) for name, one in value.items()}
-        if "discriminator" in inner and "oneOf" in inner:
-            return {"anyOf": [{"$ref": "#/$defs/FileInBundle"}, {"oneOf": inner["oneOf"]}]} | {k: v for k, v in inner.items() if k == "title"}
-        return inner
-
-    found: dict[str, Any] = widened(told)
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Design in a bundle"} | {k: v for k, v in found.items() if k != "title"}
+    return schema_with_files(Document.model_json_schema(), "Design in a bundle", "inside the bundle")
 
 
 def save(path: Path, name: str, mix: Mix, media: Callable[[str], Path], recipe: Recipe | None = None) -> None:
@@ -174,18 +160,7 @@ def _load(path: Path, archive: zipfile.ZipFile, folder: Path, unpacked: list[Pat
             sources[inside] = {"kind": "source", "audio": key, "rate": info.rate, "channels": info.channels, "frames": info.frames}
         return sources[inside]
 
-    def resolved(value: Any) -> Any:
-        """Replace what names a file inside the bundle by the source it is."""
-        if isinstance(value, list):
-            return [resolved(one) for one in value]
-        if not isinstance(value, dict):
-            return value
-        if set(value) == {"file"} or (value.get("kind") == "source" and "file" in value):
-            return source(str(value["file"])) | ({"layout": value["layout"]} if "layout" in value else {})
-        return {name: resolved(one) for name, one in value.items()}
-
-    raw = document.get("mix")
-    mix = Mix.model_validate(resolved(raw))
+    mix = Mix.model_validate(with_sources(document.get("mix"), source))
     for key, inside in (document.get("audio") or {}).items():
         if source(str(inside))["audio"] != key:
             raise OskrenError(f"{path}: its {inside} holds other sound than the design was made with; save the bundle again")
