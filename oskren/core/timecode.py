@@ -97,3 +97,18 @@ def frame_of(code: str, rate: FrameRate) -> int:
     whole = 60 * hours + minutes
     frame = (60 * whole + seconds) * rate.nominal + frames - rate.dropped * (whole - whole // 10)
     return -frame if match[1] else frame
+
+
+def recounted(frame: int, before: FrameRate, after: FrameRate) -> int:
+    """The frame that has the same time code when it is counted otherwise; the next one that is counted where that code is left out.
+
+    Examples
+    --------
+    >>> recounted(108_000, FRAME_RATES["29.97"], FRAME_RATES["29.97 drop"])
+    107892
+    """
+    code = code_of(frame, before)
+    try:
+        return frame_of(code, after)
+    except OskrenError:
+        return frame_of(f"{code[:-2]}{after.dropped:02d}", after)

@@ -15,13 +15,13 @@ from playwright.sync_api import Page, sync_playwright
 
 from oskren.core.steps.base import Context
 from oskren.core.steps.edges import Fade, FadeParams
-from oskren.core.timecode import FRAME_RATES, code_of, moment_of
+from oskren.core.timecode import FRAME_RATES, code_of, frame_of, moment_of, recounted
 from tests.browser.support import ARGUMENTS, CHROMIUM
 from tests.mirrored import cases
 
 WEB = Path(__file__).parents[2] / "web"
 MIRRORS = ("mix/edits", "mix/envelope", "mix/fresh", "mix/lanes", "mix/line", "mix/velocity", "canvas/axis", "canvas/fades")
-SHOWN = ("canvas/ruler",)
+SHOWN = ("canvas/ruler", "stages/picture/frames")
 """What only the browser does, and is checked here by itself."""
 
 ENTRY = "".join(f'export * from "{WEB / "src" / name}";\n' for name in (*MIRRORS, *SHOWN))
@@ -111,6 +111,33 @@ class Mirrored(unittest.TestCase):
                 self.assertEqual(self.answers("timeCode", [[-at, name] for at in starts if at]), [code_of(-frame, rate) for frame in frames if frame])
                 [given] = self.answers("frameRate", [[name]])
                 self.assertEqual(given, {"exact": float(rate.rate), "nominal": rate.nominal, "dropped": rate.dropped})
+
+    def test_time_code_is_read_as_the_core_reads_it(self) -> None:
+        chance = random.Random(6)
+        for name, rate in FRAME_RATES.items():
+            start = frame_of("01:00:00:00", rate)
+            scene = {"frame_rate": name, "start": start, "frames": 10**7}
+            frames = [0, 1, 1799, 1800, *(chance.randrange(3600 * rate.nominal) for _ in range(200))]
+            codes = [code_of(start + frame, rate) for frame in frames]
+            with self.subTest(rate=name):
+                self.assertEqual(self.answers("codeOf", [[frame, scene] for frame in frames]), codes)
+                self.assertEqual(self.answers("frameOf", [[code, scene] for code in codes]), frames)
+                # short forms are completed from the first frame's, or from the end on
+                self.assertEqual(self.answers("frameOf", [["7:05", scene], ["12 f", scene], ["1:07:05", scene]])[:2], [7 * rate.nominal + 5, 12])
+                none = ["", "7", "1:2:3:4:5", f"00:00:00:{rate.nominal}", "00:00:60:00", "01:60:00:00", *(["01:01:00;00"] if rate.dropped else [])]
+                self.assertEqual(self.answers("frameOf", [[text, scene] for text in none]), [None] * len(none))
+
+    def test_a_first_frame_keeps_its_time_code_when_it_is_counted_otherwise(self) -> None:
+        for one, other in (("29.97", "29.97 drop"), ("59.94", "59.94 drop")):
+            for code in ("00:00:00:00", "01:00:00:00", "01:01:00:00", "10:09:59:29", "00:10:00:00", "00:01:00:04"):
+                start = frame_of(code, FRAME_RATES[one])
+                dropped = recounted(start, FRAME_RATES[one], FRAME_RATES[other])
+                scene = {"frame_rate": one, "start": start, "frames": 100}
+                self.assertEqual(self.answers("recounted", [[scene, other]]), [dropped])
+                back = recounted(dropped, FRAME_RATES[other], FRAME_RATES[one])
+                self.assertEqual(self.answers("recounted", [[scene | {"frame_rate": other, "start": dropped}, one]]), [back])
+                if code[3:] != "01:00:00":  # that number is left out, and became the next
+                    self.assertEqual(back, start)
 
     def test_moments_in_every_unit(self) -> None:
         wanted = {"seconds": "83.250 s", "minutes": "1:23.250", "samples": "3\u2009996\u2009000", "code 24": "00:01:23:06", "code 29.97 drop": "00:01:23;07"}

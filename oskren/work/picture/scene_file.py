@@ -11,7 +11,7 @@ from oskren.core.errors import OskrenError, first_wrong
 from oskren.core.nodes.model import Group, Member, Mix, Step, SumLayout
 from oskren.core.picture.handed import Handing
 from oskren.core.picture.scene import Cue, Place, Scene, on_frame
-from oskren.core.timecode import FRAME_RATES, FrameRate, frame_of
+from oskren.core.timecode import FRAME_RATES, FrameRate, frame_of, recounted
 from oskren.store import Library
 from oskren.work import script_files
 from oskren.work.engine.studio import Studio
@@ -107,8 +107,11 @@ def resolve(studio: Studio, library: Library, wanted: SceneFile, folder: Path) -
     if rate not in FRAME_RATES:
         raise OskrenError(f"There is no frame rate '{rate}'; there are {', '.join(FRAME_RATES)}.")
     counted = FRAME_RATES[rate]
-    film = film.model_copy(update={"frame_rate": rate, "frames": max(1, round(film.seconds * counted.rate))})
-    start = film.start if wanted.start is None else frame_of(wanted.start, counted)
+    if counted.rate != film.counted.rate:
+        usable = " or ".join(name for name, one in FRAME_RATES.items() if one.rate == film.counted.rate)
+        raise OskrenError(f"{path}: its frames are counted at {usable} frames a second, not at {rate}; correct frame_rate or leave it out.")
+    start = recounted(film.start, film.counted, counted) if wanted.start is None else frame_of(wanted.start, counted)
+    film = film.model_copy(update={"frame_rate": rate, "start": start})
     groups: dict[str, Group] = {}
     members = []
     for place, item in enumerate(wanted.placements, 1):
@@ -118,11 +121,11 @@ def resolve(studio: Studio, library: Library, wanted: SceneFile, folder: Path) -
         if item.group and item.group not in groups:
             groups[item.group] = Group(id=f"group-{len(groups) + 1}", name=item.group)
         members.append(_member(library, item, place, folder, on_frame(frame, counted), groups[item.group].id if item.group else ""))
-    cues = tuple(
-        Cue(id=f"cue-{count}", name=cue.name, frame=cue.frame_in(start, counted), until=cue.until, priority=cue.priority, notes=cue.notes)
-        for count, cue in enumerate(wanted.cues, 1)
-    )
     try:
+        cues = tuple(
+            Cue(id=f"cue-{count}", name=cue.name, frame=cue.frame_in(start, counted), until=cue.until, priority=cue.priority, notes=cue.notes)
+            for count, cue in enumerate(wanted.cues, 1)
+        )
         mix = Mix(members=tuple(members), groups=tuple(groups.values()), layout=wanted.layout)
         scene = Scene(film=1, frame_rate=rate, frames=film.frames, start=start, mix=mix, cues=cues, places=tuple(wanted.places))
     except ValidationError as error:

@@ -13,7 +13,7 @@ import { TextField } from "../../ui/fields";
 import { level } from "../../ui/format";
 import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { CodeField } from "./CodeField";
-import { codeOf, type Film, type Scene } from "./frames";
+import { codeOf, type Film, recounted, type Scene } from "./frames";
 
 interface Props {
   scene: Scene;
@@ -151,7 +151,7 @@ export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace
           rate && { ...rate, options: rate.options.filter((one) => Number.parseFloat(String(one.value)) === Number.parseFloat(scene.frame_rate)) }
         }
         value={scene.frame_rate}
-        onChange={(frame_rate) => onEdit({ frame_rate })}
+        onChange={(frame_rate) => onEdit({ frame_rate, start: recounted(scene, frame_rate) })}
         label="Counted at"
       />
       <CodeField

@@ -40,5 +40,14 @@ export function frameOf(text: string, scene: Scene): number | null {
   const [h, m, s] = [hours ?? first[0], minutes ?? (hours === null ? first[1] : 0), seconds ?? 0];
   if ((frames ?? 0) >= nominal || s > 59 || m > 59) return null;
   const whole = 60 * h + m;
+  if ((frames ?? 0) < dropped && s === 0 && m % 10) return null; // a number that is left out
   return (60 * whole + s) * nominal + (frames ?? 0) - dropped * (whole - Math.floor(whole / 10)) - scene.start;
+}
+
+/** The number of a scene's first frame when it is counted otherwise: the one of the same time code, the next where that is left out. */
+export function recounted(scene: Scene, rate: string): number {
+  const code = codeOf(0, scene);
+  const other = { ...scene, frame_rate: rate, start: 0 };
+  const next = `${code.slice(0, -2)}${String(frameRate(rate).dropped).padStart(2, "0")}`;
+  return frameOf(code, other) ?? frameOf(next, other) ?? scene.start ?? 0;
 }
