@@ -66,11 +66,12 @@ class WorkersEnd(unittest.TestCase):
         script = """
 import os, sys, time
 from oskren.work.engine.workers import Workers
-workers = Workers(2, forked=sys.argv[1] == "forked")
+workers = Workers(2, command=sys.argv[1] == "of a command")
+workers.begin()
 print(workers.submit("asked", os.getpid).result(), workers.submit("batch", os.getpid).result(), flush=True)
 time.sleep(600)
 """
-        for how in ("by forkserver", "forked"):
+        for how in ("of a server", "of a command"):
             with subprocess.Popen([sys.executable, "-c", script, how], stdout=subprocess.PIPE, text=True) as server:
                 assert server.stdout is not None
                 pids = [int(text) for text in server.stdout.readline().split()]
@@ -227,12 +228,31 @@ class Slicing(InStudio):
         sound = self.bring("metal takes", take)
         node, plan = slices.plan_of(self.studio, self.library, sound.id)
         slices.save(self.library, sound.id, node, plan.model_copy(update={"finish": Finish(peak_dbfs=-3.0)}))
-        made = [self.library.sound(number) for number in making.make_one_shots(self.studio, self.library, sound.id)]
+        made = [self.library.sound(number) for number in making.make_one_shots(self.studio, self.library, sound.id).sounds]
         self.assertEqual([one.name for one in made], ["metal takes 01", "metal takes 02"])
         for one in made:
             self.assertEqual((one.kind, one.category, one.measures["anchor_kind"]), ("one-shot", "Metal", "hit"))
             self.assertAlmostEqual(one.measures["anchor_s"], 0.002, places=3)
             self.assertAlmostEqual(one.measures["sample_peak_dbfs"], -3.0, delta=0.01)
+
+    def test_what_cannot_be_rendered_is_named_and_the_others_are_made(self) -> None:
+        take = noise(4, -62)
+        for at in (0.5, 2.0):
+            take[round(at * RATE) : round(at * RATE) + RATE // 2] += struck(seed=3)
+        near, far = self.bring("near", take), self.bring("far", take * np.float32(0.5))
+        node, plan = slices.plan_of(self.studio, self.library, near.id)
+        slices.save(self.library, near.id, node, plan.model_copy(update={"stems": (far.id,)}))
+        self.library.media(far.audio).unlink()
+        made = making.make_one_shots(self.studio, self.library, near.id)
+        self.assertEqual([self.library.sound(id).name for id in made.sounds], ["near 01", "near 02"])
+        self.assertEqual([one["path"] for one in made.failed], ["far 01", "far 02"])
+        self.assertRegex(made.failed[0]["reason"], "missing")
+        # alone it makes nothing, and says why
+        slices.save(self.library, far.id, NodeAdapter.validate_python(far.node), plan)
+        with self.assertRaisesRegex(OskrenError, "missing"):
+            making.make_one_shots(self.studio, self.library, far.id)
+        with self.library.reading() as session:
+            self.assertEqual(session.scalars(select(Arrival.name).where(Arrival.name.like("Slices of%"))).all(), ["Slices of near"])
 
     def test_a_plan_of_silence_makes_nothing_and_says_so(self) -> None:
         sound = self.bring("silence", np.zeros((RATE * 2, 1), np.float32))

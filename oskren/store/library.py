@@ -14,11 +14,12 @@ from oskren.core.audio.metadata import Metadata
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.examined import Examined
 from oskren.core.nodes.model import Chained, Node, NodeAdapter, Source, Step
 from oskren.core.words.propose import Proposal
 from oskren.store.database import in_parts
 from oskren.store.media import HoldingMedia
-from oskren.store.originals import Added, Examined, displaced, noted, path_of, quality, with_audio
+from oskren.store.originals import Added, displaced, noted, path_of, quality, with_audio
 from oskren.store.search.asking import Asked, Asking, Matches
 from oskren.store.search.vector import vector_of
 from oskren.store.search.words import index_words, keep_in_step

@@ -2,37 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from oskren.core.nodes.model import Source
+from oskren.core.nodes.examined import Examined
 from oskren.store.tables import Media, Sound, SoundPath
-
-
-@dataclass(frozen=True)
-class Examined:
-    """What a worker found out about a file to be imported."""
-
-    path: str
-    audio: str
-    rate: int
-    channels: int
-    frames: int
-    bits: int | None
-    format: str
-    size: int
-    modified: float
-    measures: dict[str, Any]
-    outline: bytes
-    layout: str = ""
-    said: dict[str, Any] = field(default_factory=dict)
-
-    def source(self) -> Source:
-        return Source(audio=self.audio, rate=self.rate, channels=self.channels, frames=self.frames, layout=self.layout or None)
 
 
 class Added(NamedTuple):

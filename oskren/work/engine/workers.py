@@ -1,9 +1,8 @@
 """Worker processes: one *live* worker for what someone waits to hear, one for what was *asked* for by hand (a print, a version, a part kept),
 two for *questions* (meters, pictures of sounds and steps), and a *batch* pool behind them for jobs and what is completed behind what is heard.
 
-They start by forkserver with the heavy libraries preloaded; those of a command, which has no threads yet, are forked from it and have what it
-has loaded. The pool is a ``concurrent.futures.Executor``; a broken one
-is made anew at the next use.
+They start by forkserver with the heavy libraries preloaded: a process of its own loads them once, beside a command that opens its home meanwhile.
+The pool is a ``concurrent.futures.Executor``; a broken one is made anew at the next use.
 """
 
 from __future__ import annotations
@@ -16,6 +15,7 @@ import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import forkserver
 from pathlib import Path
 from typing import Any
 
@@ -43,18 +43,14 @@ def load_loops() -> None:
     importlib.import_module(LOOPS)
 
 
-SHARED = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.engine.tasks", "oskren.work.gather.tasks"]
-"""What the workers of a command need, and not the command itself."""
+OF_A_COMMAND = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.engine.tasks", "oskren.work.gather.tasks"]
+"""What the workers of every command need; what only some need they load themselves."""
 
 
-def _context(forked: bool) -> Any:
-    if forked:
-        for name in SHARED:  # once, not in every worker
-            importlib.import_module(name)
-        return multiprocessing.get_context("fork")
-    context = multiprocessing.get_context("forkserver")
-    context.set_forkserver_preload([*PRELOAD, LOOPS] if compiled() else PRELOAD)
-    return context
+def _preload(command: bool) -> list[str]:
+    if command:
+        return OF_A_COMMAND
+    return [*PRELOAD, LOOPS] if compiled() else PRELOAD
 
 
 QUESTIONS = 2
@@ -126,8 +122,8 @@ def _kill(pool: ProcessPoolExecutor) -> None:
 class Workers:
     """The live worker, that for what was asked for by hand, those for questions, and the batch pool; each made when first used."""
 
-    def __init__(self, size: int | None = None, *, forked: bool = False):
-        self.size, self._forked = size or os.cpu_count() or 2, forked
+    def __init__(self, size: int | None = None, *, command: bool = False):
+        self.size, self._command = size or os.cpu_count() or 2, command
         self.patience_s = LIVE_S
         self._pools: dict[str, Executor] = {}
         self._closed = False
@@ -136,7 +132,14 @@ class Workers:
     def _make(self, name: str) -> Executor:
         count = {"question": QUESTIONS, "batch": self.size}.get(name, 1)
         shelf_at = os.environ.get(shelf.VARIABLE, "")
-        return ProcessPoolExecutor(count, mp_context=_context(self._forked), initializer=_begin, initargs=(name, shelf_at))
+        context = multiprocessing.get_context("forkserver")
+        context.set_forkserver_preload(_preload(self._command))
+        return ProcessPoolExecutor(count, mp_context=context, initializer=_begin, initargs=(name, shelf_at))
+
+    def begin(self) -> None:
+        """Load what workers need, in a process beside this one, before the first of them is asked for."""
+        forkserver.set_forkserver_preload(_preload(self._command))
+        forkserver.ensure_running()
 
     def warm(self) -> None:
         """Start the live worker, which takes a while, before somebody waits for it; after a fresh install compile the loops behind it."""
@@ -200,6 +203,6 @@ class Workers:
             pools = list(self._pools.values())
             self._pools.clear()
         for pool in pools:
-            if isinstance(pool, ProcessPoolExecutor) and not self._forked:
+            if isinstance(pool, ProcessPoolExecutor) and not self._command:
                 _kill(pool)
-            pool.shutdown(wait=self._forked, cancel_futures=True)
+            pool.shutdown(wait=self._command, cancel_futures=True)

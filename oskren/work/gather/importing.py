@@ -15,11 +15,11 @@ from oskren.core.audio.metadata import Metadata
 from oskren.core.audio.walking import find_audio
 from oskren.core.errors import OskrenError
 from oskren.core.measure.sameness import alike_outlines
+from oskren.core.nodes.examined import Examined
 from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.describe import describing
 from oskren.store.describe.tree import vocabulary
-from oskren.store.originals import Examined
 from oskren.store.search.words import keep_in_step
 from oskren.store.tables import Arrival, Sound
 from oskren.work.engine.jobs import NOTHING, Arguments, Kind

@@ -12,8 +12,8 @@ from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import AudioFileError
 from oskren.core.measure import anchor, noise, peaks, report, sameness
 from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.examined import Examined
 from oskren.core.words.propose import words_of
-from oskren.store.originals import Examined
 from oskren.work.engine.place import Workplace
 
 

@@ -101,6 +101,8 @@ def vary_bundle(
     path: Path, count: int, seed: int, out: Path, recipe_path: Path | None, overwrite: Collection[Path] = (), most_different: int | None = None
 ) -> Varied:
     """Draw ``count`` variations of a bundle and write them, or the most different of them, as 24-bit WAV, each read back."""
+    workers = Workers(command=True)
+    workers.begin()
     with tempfile.TemporaryDirectory(prefix="oskren-") as folder:
         bundle = bundles.load(path, Path(folder) / "audio")
         recipe = read_recipe(recipe_path) if recipe_path else bundle.recipe or default_recipe(bundle.mix)
@@ -109,7 +111,7 @@ def vary_bundle(
         targets = [out / f"{stem}_{place:03d}.wav" for place in range(1, wanted + 1)]
         guard.check(targets, overwrite)
         out.mkdir(parents=True, exist_ok=True)
-        studio = Studio(Home(Path(folder) / "home"), Workers(forked=True))
+        studio = Studio(Home(Path(folder) / "home"), workers)
         place = Workplace(str(studio.home.cache.folder), str(studio.peaks_folder), {key: str(file) for key, file in bundle.audio.items()})
         written = Written()
         try:
