@@ -8,7 +8,7 @@ import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import gather, noise, rows, slicing, stack, steps
+from bench import gather, noise, page, rows, slicing, stack, steps
 
 DOCUMENT = Path(__file__).parents[1] / "docs" / "performance.md"
 
@@ -24,7 +24,7 @@ def main() -> None:
         "| work | must reach | measured | peer in the same run | ratio |",
         "|---|---|---|---|---|",
     ]
-    for name, bench in {"two-hours": gather.bench_two_hours, **rows.ALL, **stack.ALL, **steps.ALL, "search": gather.bench_search}.items():
+    for name, bench in {"two-hours": gather.bench_two_hours, **rows.ALL, **stack.ALL, **steps.ALL, **page.ALL, "search": gather.bench_search}.items():
         if wanted and name not in wanted:
             continue
         with tempfile.TemporaryDirectory() as folder:

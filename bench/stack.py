@@ -29,7 +29,7 @@ RATE = 48_000
 SECONDS = 3.0
 
 
-def _sounds(folder: Path, count: int) -> list[Path]:
+def sounds(folder: Path, count: int) -> list[Path]:
     random = np.random.default_rng(7)
     paths = []
     for k in range(count):
@@ -82,7 +82,7 @@ def bench_edits(folder: Path) -> Row:
     """Five layers with chains, 3 s: from any edit to the first block that is heard."""
     studio = Studio(Home(folder / "home"))
     library = studio.home.library(create=True)
-    mix = _design(library, _sounds(folder, 5))
+    mix = _design(library, sounds(folder, 5))
     _press(studio, library, mix)
     told = []
     for name, changes in EDITS.items():
@@ -107,7 +107,7 @@ def bench_edits(folder: Path) -> Row:
 def bench_roll(folder: Path) -> Row:
     """A roll of one layer among 200 sounds, to the first block that is heard through the layer's chain."""
     (folder / "in").mkdir()
-    _sounds(folder / "in", 200)
+    sounds(folder / "in", 200)
     studio = Studio(Home(folder / "home"))
     library = studio.home.library(create=True)
     import_paths(studio, library, [folder / "in"], "in")
@@ -162,7 +162,7 @@ FRAMES = """() => new Promise((done) => {
 def bench_drag(folder: Path) -> Row:
     """Forty layers chosen and dragged together in headless Chromium: frames a second while the pointer moves."""
     (folder / "in").mkdir()
-    _sounds(folder / "in", 40)
+    sounds(folder / "in", 40)
     home = folder / "home"
     studio = Studio(Home(home))
     library = studio.home.library("Many", create=True)

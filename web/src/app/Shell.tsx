@@ -25,6 +25,7 @@ import { Hints } from "../ui/Hints";
 import { useKeys } from "../ui/keys";
 import { complain, tell } from "../ui/messages";
 import { IN_WIDE, useLook, wear } from "../ui/theme";
+import { useTurns } from "../ui/useBegun";
 import { Find } from "./Find";
 import { JobsView } from "./JobsView";
 import { KeyList } from "./KeyList";
@@ -201,6 +202,7 @@ export function Shell() {
   const [listing, setListing] = useState(false);
   const wanting = useShared((state) => state.wanting);
   const worn = useLook((state) => state.worn);
+  const framed = useTurns(1) > 0;
   useJobEvents();
   useHeightKeys();
   useEffect(() => void recoverLeft(), []);
@@ -259,7 +261,7 @@ export function Shell() {
       <Flex flex={1} minH={0}>
         <Stages />
         <Box as="main" flex={1} minW={0} position="relative" key={library}>
-          {library && (
+          {library && framed && (
             <Suspense fallback={null}>
               <Routes>
                 {STAGES.map(([slug]) => (

@@ -8,12 +8,17 @@ import { startTransition } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { queries } from "../session/store";
-import { look, system, wear } from "../ui/theme";
+import { look, makeSystem, wear } from "../ui/theme";
 import { Shell } from "./Shell";
 
-wear(look());
-const root = document.getElementById("root");
-if (root) {
+/** Lets the browser do what else it has to do. */
+const breath = () => new Promise((resolve) => setTimeout(resolve));
+
+async function start(root: HTMLElement) {
+  wear(look());
+  await breath();
+  const system = makeSystem();
+  await breath();
   const drawn = createRoot(root);
   // in pieces, so that the page answers while it is drawn
   startTransition(() =>
@@ -28,3 +33,6 @@ if (root) {
     ),
   );
 }
+
+const root = document.getElementById("root");
+if (root) void start(root);
