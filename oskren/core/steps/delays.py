@@ -127,28 +127,42 @@ class Sweeping:
         feedback: float,
         mix: float,
     ):
-        self._at, self._here, self._begun, self._rate, self._shape = at, position, 0, rate, shape
+        self._at, self._here, self._rate, self._shape = at, position, rate, shape
         self._centre, self._depth = centre_ms / 1000 * at.rate, depth_ms / 1000 * at.rate
         self._voices, self._apart, self._feedback, self._mix = voices, apart, feedback, mix
-        self._line = np.zeros((math.ceil(self._centre + self._depth) + 8, at.channels))
+        self._before = np.zeros((at.channels, math.ceil(self._centre + self._depth) + 8))
 
     def push(self, block: Samples) -> Samples:
         from oskren.core.steps import kernels
 
         if not len(block):
             return block
-        count, channels = len(block), self._at.channels
-        turns = self._rate.turns(self._here, count)
-        delays = np.empty((count, channels, self._voices))
-        for channel in range(channels):
-            for voice in range(self._voices):
-                shifted = turns + self._apart * channel / 2 + voice / self._voices
-                delays[:, channel, voice] = np.maximum(2.0, self._centre + self._depth * wave(shifted, self._shape, voice + 10 * channel))
-        out: Floats = np.zeros((count, channels))
-        kernels.sweep(np.ascontiguousarray(block, np.float64), self._line, delays, self._feedback, out, self._begun)
+        lead, count = self._before.shape[1], len(block)
+        line = np.empty((len(self._before), lead + count))
+        line[:, :lead], line[:, lead:] = self._before, block.T
+        out = np.empty((len(line), count))
+        kernels.sweep(line, self._swings(count), self._centre, self._feedback, lead, out)
+        self._before = line[:, -lead:].copy()
         mix = share(self._at, "mix", self._mix, self._here, count)
-        self._here, self._begun = self._here + count, self._begun + count
-        return np.asarray(block + mix * (out - block), dtype=np.float32)
+        self._here += count
+        return np.asarray(block + mix * (out.T - block), dtype=np.float32)
+
+    def _swings(self, count: int) -> Floats:
+        """How much later than the centre each voice is, in frames: shape (channels, voices, count)."""
+        turns = self._rate.turns(self._here, count)
+        swings = np.empty((self._at.channels, self._voices, count))
+        if self._shape == "sine":  # one sine and one cosine for all, each voice a turn of them
+            part = 2 * np.pi * (turns - np.floor(turns))
+            sines = self._depth * np.stack([np.sin(part), np.cos(part)])
+        for channel in range(self._at.channels):
+            for voice in range(self._voices):
+                ahead = self._apart * channel / 2 + voice / self._voices
+                if self._shape == "sine":
+                    turn = 2 * math.pi * ahead
+                    np.dot([math.cos(turn), math.sin(turn)], sines, out=swings[channel, voice])
+                else:
+                    swings[channel, voice] = self._depth * wave(turns + ahead, self._shape, voice + 10 * channel)
+        return swings
 
     def flush(self) -> Samples:
         return np.zeros((0, self._at.channels), np.float32)

@@ -68,33 +68,32 @@ def echo(samples: Floats, line: Floats, delay: int, turn: Floats, low: float, hi
             line[here, channel] = fed
 
 
-@njit(void(_TWO, _TWO, _THREE, float64, _TWO, int64), cache=True, nogil=True)
-def sweep(samples: Floats, line: Floats, delays: Floats, feedback: float, out: Floats, start: int) -> None:
+@njit(void(_TWO, _THREE, float64, float64, int64, _TWO), cache=True, nogil=True)
+def sweep(line: Floats, swings: Floats, centre: float, feedback: float, lead: int, out: Floats) -> None:
     """Voices that read a delay line at moving places, between frames by a cubic through four of them (Lagrange).
 
-    delays (frames, channels, voices) in frames, 2 or more; out (frames, channels) is their mean; what is heard is fed back into the line.
+    line (channels, lead + frames): what came before, then what comes in, to which what is heard is added; swings (channels, voices, frames) say
+    how much later than the centre each voice is, all in frames: 2 at least, lead - 2 at most; out (channels, frames) is the mean of the voices.
     """
-    length, channels = line.shape
-    voices = delays.shape[2]
-    for i in range(samples.shape[0]):
-        for channel in range(channels):
+    channels, voices, frames = swings.shape
+    for channel in range(channels):
+        row = line[channel]
+        for i in range(frames):
             total = 0.0
             for voice in range(voices):
-                delay = delays[i, channel, voice]
+                delay = max(2.0, centre + swings[channel, voice, i])
                 whole = int(delay)
                 t = delay - whole
-                at = start + i - whole
-                a, b = line[(at + 1) % length, channel], line[at % length, channel]
-                c, d = line[(at - 1) % length, channel], line[(at - 2) % length, channel]
-                total += (
-                    a * (-t * (t - 1) * (t - 2) / 6)
-                    + b * ((t + 1) * (t - 1) * (t - 2) / 2)
-                    + c * (-(t + 1) * t * (t - 2) / 2)
-                    + d * ((t + 1) * t * (t - 1) / 6)
-                )
+                at = lead + i - whole
+                a, b, c, d = row[at + 1], row[at], row[at - 1], row[at - 2]
+                # Farrow's form: powers of t by Horner
+                third = (d - a) / 6 + (b - c) / 2
+                second = (a + c) / 2 - b
+                first = c - a / 3 - b / 2 - d / 6
+                total += ((third * t + second) * t + first) * t + b
             total /= voices
-            out[i, channel] = total
-            line[(start + i) % length, channel] = samples[i, channel] + feedback * total
+            out[channel, i] = total
+            row[lead + i] += feedback * total
 
 
 @njit(void(_TWO, _TWO, float64, int64, _TWO), cache=True, nogil=True)
