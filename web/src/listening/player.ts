@@ -22,6 +22,9 @@ interface Report {
   momentary: number | null;
 }
 
+/** A peak under this moves no meter. */
+const SILENT = 1e-4;
+
 /** What meters and playheads read on every animation frame. */
 export const live = {
   position: 0,
@@ -29,6 +32,8 @@ export const live = {
   hold: [0, 0],
   holdAt: [0, 0],
   momentary: null as number | null,
+  /** When something was last loud enough to move a meter. */
+  soundedAt: Number.NEGATIVE_INFINITY,
 };
 
 class Player {
@@ -94,6 +99,7 @@ class Player {
 
   private told(report: Report) {
     const now = performance.now();
+    if (Math.max(...report.peak) > SILENT) live.soundedAt = now;
     for (const c of [0, 1]) {
       live.peak[c] = Math.max(report.peak[c], live.peak[c] * 0.82);
       if (report.peak[c] >= live.hold[c] || now - live.holdAt[c] > 1500) {

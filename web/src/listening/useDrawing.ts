@@ -4,7 +4,8 @@ import { useLook } from "../ui/theme";
 import { live } from "./player";
 import { useListening } from "./state";
 
-const REST_MS = 2000;
+/** Meters have come to rest so long after the last sound. */
+const REST_MS = 3000;
 const LOOK_MS = 50;
 
 type Draw = (pen: CanvasRenderingContext2D, width: number, height: number) => void;
@@ -34,11 +35,10 @@ export function useDrawing(canvas: RefObject<HTMLCanvasElement | null>, draw: Dr
     let frame = 0;
     let waiting = 0;
     let last = 0;
-    let restAt = 0;
-    const moving = () => useListening.getState().playing || live.peak[0] + live.peak[1] > 1e-4;
+    // by when something sounded, not by what the meters stand at: a short sound is over when a busy page looks again
+    const moving = () => useListening.getState().playing || performance.now() - live.soundedAt < REST_MS;
     const tick = (at: number) => {
-      if (moving()) restAt = at + REST_MS;
-      if (at > restAt) {
+      if (!moving()) {
         waiting = window.setTimeout(look, LOOK_MS);
         return;
       }
