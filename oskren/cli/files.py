@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 import typer
 
-from oskren.cli.said import Json, Overwrite, answer, bits_for, ended, refuse_harm, say, write_result
+from oskren.cli.said import Json, Overwrite, Schema, answer, bits_for, ended, refuse_harm, say, write_result
 from oskren.core.errors import AudioFileError, OskrenError
 from oskren.core.types import Failed
 
@@ -129,7 +129,7 @@ def process(
     source: Annotated[Path | None, typer.Argument(metavar="IN")] = None,
     out: Annotated[Path | None, typer.Argument(metavar="OUT")] = None,
     chain: Annotated[Path | None, typer.Option("--chain", metavar="CHAIN.json", help="the steps, in order")] = None,
-    schema: Annotated[bool, typer.Option("--schema", help="print the chain's JSON schema")] = False,
+    schema: Schema = False,
     overwrite: Overwrite = None,
     as_json: Json = False,
 ) -> None:

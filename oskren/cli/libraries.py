@@ -7,24 +7,24 @@ from typing import Annotated
 
 import typer
 
-from oskren.cli.said import HomeOption, Json, answer, say, studio_at
+from oskren.cli.said import HomeOption, Json, LibraryName, answer, refuse_no_home, say, studio_at
 from oskren.core.errors import OskrenError
 
 
 def import_(
     paths: Annotated[list[Path], typer.Argument(metavar="PATH...")],
     home: HomeOption,
-    library: Annotated[str | None, typer.Option("--library")] = None,
+    library: LibraryName = None,
     refer: Annotated[bool, typer.Option("--refer", help="leave the files where they lie")] = False,
     as_json: Json = False,
 ) -> None:
     """Import files and folders into a library (made if it is not there)."""
-    from oskren.work.gather.importing import follow_up, import_paths
-
     for path in paths:
         if not path.exists():
             raise OskrenError(f"{path}: there is no such file or folder; check the path")
-    with studio_at(home) as studio:
+    with studio_at(home, make=True) as studio:
+        from oskren.work.gather.importing import follow_up, import_paths
+
         into = studio.home.library(library, create=True)
         result = import_paths(studio, into, paths, ", ".join(path.name for path in paths[:3]), refer=refer)
         follow_up(studio, into)
@@ -39,7 +39,7 @@ def import_(
 
 def sounds(
     home: HomeOption,
-    library: Annotated[str | None, typer.Option("--library")] = None,
+    library: LibraryName = None,
     query: Annotated[str, typer.Option("--query")] = "",
     limit: Annotated[int, typer.Option("--limit", min=1)] = 100,
     as_json: Json = False,
@@ -51,8 +51,7 @@ def sounds(
     from oskren.store.search.asking import Asked
     from oskren.store.tables import Sound
 
-    if not home.exists():
-        raise OskrenError(f"{home}: there is no such folder; import something first")
+    refuse_no_home(home)
     opened = Home(home)
     into = opened.library(library)
     with into.reading() as session:

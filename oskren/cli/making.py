@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 import typer
 
-from oskren.cli.said import Json, Overwrite, answer, ended, say, studio_at
+from oskren.cli.said import HomeGiven, Json, LibraryName, OutGiven, Overwrite, Schema, answer, ended, say, studio_at
 from oskren.core.errors import OskrenError
 
 
@@ -34,10 +34,10 @@ def vary(
 
 def ship(
     sheet: Annotated[Path | None, typer.Argument(metavar="SHEET.json")] = None,
-    home: Annotated[Path | None, typer.Option("--home")] = None,
-    library: Annotated[str | None, typer.Option("--library")] = None,
-    out: Annotated[Path | None, typer.Option("--out")] = None,
-    schema: Annotated[bool, typer.Option("--schema", help="print the sheet's JSON schema")] = False,
+    home: HomeGiven = None,
+    library: LibraryName = None,
+    out: OutGiven = None,
+    schema: Schema = False,
     overwrite: Overwrite = None,
     cluster: Annotated[str, typer.Option("--cluster", metavar="ADDRESS", help="run on the Dask cluster with this scheduler, over a shared folder")] = "",
     as_json: Json = False,
@@ -50,12 +50,10 @@ def ship(
         return
     if sheet is None or home is None or out is None:
         raise OskrenError("ship needs SHEET.json, --home DIR and --out DIR (or --schema alone)")
-    from oskren.work.ship.sheets import ship as ship_sheet
-
-    wanted = load(sheet)
-    if not home.exists():
-        raise OskrenError(f"{home}: there is no such folder; import something first")
+    wanted = load(sheet)  # nothing is written for one that cannot be used
     with studio_at(home) as studio:
+        from oskren.work.ship.sheets import ship as ship_sheet
+
         into = studio.home.library(library)
         studio.cluster_at = cluster or studio.cluster_at
         inside = [str(path.resolve().relative_to(out.resolve())) for path in overwrite or () if path.resolve().is_relative_to(out.resolve())]
@@ -76,10 +74,10 @@ def ship(
 
 def scene(
     scene: Annotated[Path | None, typer.Argument(metavar="SCENE.json")] = None,
-    home: Annotated[Path | None, typer.Option("--home")] = None,
-    library: Annotated[str | None, typer.Option("--library")] = None,
-    out: Annotated[Path | None, typer.Option("--out")] = None,
-    schema: Annotated[bool, typer.Option("--schema", help="print the scene's JSON schema")] = False,
+    home: HomeGiven = None,
+    library: LibraryName = None,
+    out: OutGiven = None,
+    schema: Schema = False,
     as_json: Json = False,
 ) -> None:
     """Put sounds on the frames of a film and hand it over: mix, stems, film, cue sheet, edit lists, in a folder of its own."""
@@ -90,12 +88,10 @@ def scene(
         return
     if scene is None or home is None or out is None:
         raise OskrenError("scene needs SCENE.json, --home DIR and --out DIR (or --schema alone)")
-    from oskren.work.picture.exporting import hand_over
-
     wanted = load(scene)
-    if not home.exists():
-        raise OskrenError(f"{home}: there is no such folder; import something first")
     with studio_at(home) as studio:
+        from oskren.work.picture.exporting import hand_over
+
         into = studio.home.library(library)
         done = hand_over(studio, into, resolve(studio, into, wanted, scene.resolve().parent), out.resolve(), wanted.how)
     for sentence in done.said:

@@ -19,6 +19,11 @@ if TYPE_CHECKING:
 Json = Annotated[bool, typer.Option("--json", help="print one JSON document on standard output")]
 Overwrite = Annotated[list[Path] | None, typer.Option("--overwrite", metavar="FILE", help="a foreign file that may be written over; may be given again")]
 HomeOption = Annotated[Path, typer.Option("--home", help="Oskren's folder")]
+HomeGiven = Annotated[Path | None, typer.Option("--home", help="Oskren's folder")]
+"""Needed, but not with ``--schema``."""
+OutGiven = Annotated[Path | None, typer.Option("--out")]
+LibraryName = Annotated[str | None, typer.Option("--library")]
+Schema = Annotated[bool, typer.Option("--schema", help="print the JSON schema of the file")]
 
 
 def say(text: str) -> None:
@@ -55,14 +60,26 @@ def write_result(path: Path, samples: Any, rate: int, bits: int) -> None:
         say(f"{path}: {told}")
 
 
+def refuse_no_home(home: Path) -> None:
+    """Raise OskrenError when a folder to be read from is not there."""
+    if not home.exists():
+        raise OskrenError(f"{home}: there is no such folder; import something first")
+
+
 @contextmanager
-def studio_at(home: Path) -> Iterator[Studio]:
+def studio_at(home: Path, *, make: bool = False) -> Iterator[Studio]:
+    """What works on a home; it is made only where that is asked for. Its workers load their libraries while the command loads its own, inside."""
+    if not make:
+        refuse_no_home(home)
+    from oskren.work.engine.workers import Workers
+
+    workers = Workers(command=True)
+    workers.begin()
     from oskren.store import Home
     from oskren.work.engine import guard
     from oskren.work.engine.studio import Studio
-    from oskren.work.engine.workers import Workers
 
-    studio = Studio(Home(home), Workers(forked=True))
+    studio = Studio(Home(home), workers)
     guard.remember_home(home)
     try:
         yield studio
