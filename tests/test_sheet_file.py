@@ -7,9 +7,9 @@ from pathlib import Path
 
 from oskren.core.audio import files
 from oskren.core.errors import OskrenError
+from oskren.core.nodes.examined import Examined
 from oskren.core.words.propose import Proposal
 from oskren.store import Home
-from oskren.store.originals import Examined
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import tasks as examining

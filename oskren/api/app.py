@@ -24,7 +24,7 @@ from oskren.api.mend import chain, plugins, reels, saved, steps
 from oskren.api.page import serve_guide, serve_page
 from oskren.api.picture import films, placing, scenes
 from oskren.api.ship import ready, sheets
-from oskren.api.slice import plans
+from oskren.api.slice import one_shots, plans
 from oskren.api.stack import designs, layers, meters, prints, told
 from oskren.api.vary import comparing, recipes, spreads
 from oskren.core.plugins import shelf
@@ -155,6 +155,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         recipes,
         comparing,
         plans,
+        one_shots,
         ready,
         sheets,
         films,

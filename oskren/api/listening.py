@@ -83,16 +83,19 @@ def open_sound(studio: InStudio, library: InLibrary, wanted: ToOpen) -> Opened:
 
 
 class Loud(BaseModel):
-    """Integrated loudness (LUFS); None where there is none."""
+    """Integrated loudness (LUFS), sample peak (dBFS) and true peak (dBTP); None where there is none."""
 
     lufs: float | None
+    sample_peak_dbfs: float | None
+    true_peak_dbtp: float | None
 
 
 @router.get("/heard/{digest}/loudness")
 def loudness(studio: InStudio, digest: str) -> Loud:
     """How loud an opened sound is; it is rendered whole for that, once."""
     node, library, _ = studio.known(digest)
-    return Loud(lufs=studio.facts(library, node)["measures"]["integrated_lufs"])
+    measures = studio.facts(library, node)["measures"]
+    return Loud(lufs=measures["integrated_lufs"], sample_peak_dbfs=measures["sample_peak_dbfs"], true_peak_dbtp=measures["true_peak_dbtp"])
 
 
 @router.get("/heard/{digest}/block", response_class=Response, responses=RAW)

@@ -269,7 +269,7 @@ def _slice_and_ship(studio: Studio, library: Library, home: Path, say: Callable[
     plan = looped(plan, by_length[-2].id, slices.best_loop(studio, library, performance.id, by_length[-2].id))
     plan = plan.model_copy(update={"kits": kitting.kits_of(studio, node, plan, plan.kitting)})
     slices.save(library, performance.id, node, plan)
-    made = making.make_one_shots(studio, library, performance.id)
+    made = making.make_one_shots(studio, library, performance.id).sounds
     sheet = shipments.sheet_of(
         studio,
         library,

@@ -1,6 +1,7 @@
 """Slice by hand and key: a sound that changes after it was sliced."""
 
 import re
+import time
 
 import httpx
 import numpy as np
@@ -8,7 +9,7 @@ import numpy as np
 from oskren.core.audio import files
 from tests.browser.bench import HERE, OnTheBench
 from tests.browser.support import expect
-from tests.support import RATE
+from tests.support import PATIENCE_S, RATE
 
 
 class Slice(OnTheBench):
@@ -65,6 +66,34 @@ class Slice(OnTheBench):
         self.press("Escape")
         expect(page.locator("[data-slice][aria-selected=true]")).to_have_count(1)
 
+    def test_kits_are_renamed_and_filled_by_hand(self) -> None:
+        page = self.page
+        sound = self.sound("Flywheel, drag")
+        self.post(f"plans/{sound}/find", {"by": "grid", "every_s": 0.2})
+        self.choose("Flywheel, drag")
+        self.press("c")
+        page.get_by_role("tab", name="Kits").click()
+        rows = page.locator("[data-slice]")
+        rows.nth(0).click()
+        rows.nth(1).click(modifiers=["Shift"])
+        page.get_by_role("button", name="A kit of the 2 chosen slices").click()
+        page.get_by_role("button", name="More of Kit 1").click()
+        page.get_by_role("menuitem", name="Rename").click()
+        page.get_by_label("Name of Kit 1").fill("Turns")
+        self.press("Enter")
+        turns = page.get_by_role("button", name=re.compile("^Turns"))
+        expect(turns).to_contain_text("2, ")
+        rows.nth(3).click()
+        page.get_by_role("button", name="More of Turns").click()
+        page.get_by_role("menuitem", name="Put the chosen slice here").click()
+        expect(turns).to_contain_text("3, ")
+        page.get_by_role("button", name="More of Turns").click()
+        page.get_by_role("menuitem", name="Take the chosen slice out").click()
+        expect(turns).to_contain_text("2, ")
+        page.get_by_role("button", name=re.compile("^Undo")).click()
+        expect(turns).to_contain_text("3, ")
+        self.kept(f"{HERE}/plans/{sound}", "it.plan.kits.length === 1 && it.plan.kits[0].name === 'Turns' && it.plan.kits[0].slices.length === 3")
+
     def test_one_gain_is_fitted_to_the_loudest(self) -> None:
         page = self.page
         self.choose("Latch, double click")
@@ -80,6 +109,28 @@ class Slice(OnTheBench):
         peaks = [row["peak"] for row in self.api(f"{HERE}/sounds?q=where kind one-shot&limit=50")["rows"]]
         # fades may take a little off the peak, and never add to it
         self.assertTrue(-2.0 <= max(peaks) <= -0.95, peaks)
+
+    def test_the_chosen_slice_is_drawn_and_measured_as_its_one_shot_will_be(self) -> None:
+        page = self.page
+        self.choose("Bolt drop")
+        self.press("c")
+        page.get_by_role("tab", name="Finish").click()
+        figure = page.get_by_role("figure", name="The chosen slice, finished")
+        expect(figure).to_contain_text(re.compile(r"Slice 1, finished: .* mono, -1\.0 dBFS"))
+        self.one_of("one gain")
+        expect(figure).not_to_contain_text("-1.0 dBFS")
+        expect(figure).not_to_have_attribute("aria-busy", "true")
+        page.wait_for_function("""() => {
+            const canvas = document.querySelector('figure canvas');
+            const dots = canvas && canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height).data;
+            return dots && dots.some((value) => value > 0);
+        }""")
+        length, peak = re.findall(r"finished: ([\d.]+) s.*?(-[\d.]+) dBFS", figure.inner_text())[0]
+        page.get_by_role("button", name=re.compile(r"Make \d+ one-shots")).click()
+        expect(page.get_by_text("one-shots are in the library and on the sheet of Ship")).to_be_visible()
+        made = next(row for row in self.api(f"{HERE}/sounds?q=where kind one-shot&limit=50")["rows"] if row["name"] == "Bolt drop 01")
+        self.assertAlmostEqual(made["peak"], float(peak), delta=0.06)
+        self.assertAlmostEqual(made["seconds"], float(length), delta=0.006)
 
     def test_slices_are_shown_and_dropped_by_a_band_of_what_is_measured(self) -> None:
         page = self.page
@@ -243,10 +294,18 @@ class Slice(OnTheBench):
         keys.focus()
         page.keyboard.press("Enter")
         expect(page.get_by_test_id("keys-ready")).to_have_text(re.compile("^1[56] keys hold a slice"))
-        meters = page.get_by_role("contentinfo")
-        quiet = meters.text_content()
-        self.press("q")
-        expect(meters).not_to_have_text(quiet or "")
+        # meters show so short a sound for a moment, which a look now and then may miss, and a page that is busy never draws
+        page.evaluate("""() => {
+            const meters = document.querySelector('footer');
+            const quiet = meters.textContent;
+            new MutationObserver(() => { window.sounded ||= meters.textContent !== quiet; })
+                .observe(meters, { subtree: true, childList: true, characterData: true });
+        }""")
+        deadline = time.monotonic() + PATIENCE_S
+        while not page.evaluate("window.sounded"):
+            self.assertLess(time.monotonic(), deadline, "no meter moves however often a key is struck")
+            self.press("q")
+            page.wait_for_timeout(200)
         self.press("Escape")
         expect(rows.first).to_be_visible()
         page.get_by_role("button", name="Make 998 one-shots").focus()

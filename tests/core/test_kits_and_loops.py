@@ -10,7 +10,7 @@ from oskren.core.errors import OskrenError
 from oskren.core.nodes import Chained, Step
 from oskren.core.slice import detect, plan
 from oskren.core.slice.finish import Finish, Known, Slice, SliceLoop, clicks, one_shot, shifted, sounding
-from oskren.core.slice.kits import KitSettings, dealt, sizes
+from oskren.core.slice.kits import MOST_IN_KIT, Kit, KitSettings, dealt, renamed, sizes, with_slices, without_slices
 from oskren.core.slice.loops import best_loop
 from tests.support import RATE, InFolder, cents, noise, pitch_of, sine, struck
 
@@ -44,6 +44,40 @@ class Kits(unittest.TestCase):
         if kits:
             self.assertLessEqual(max(map(len, kits)), size)
             self.assertLessEqual(max(map(len, kits)) - min(map(len, kits)), 1)
+
+    @given(st.lists(st.integers(0, 3), max_size=30), st.lists(st.integers(0, 29), unique=True, min_size=1), st.one_of(st.none(), st.integers(0, 2)))
+    def test_a_slice_moved_by_hand_lies_in_one_kit_and_none_is_lost(self, lies: list[int], ids: list[int], place: int | None) -> None:
+        # kit 3 stands for no kit
+        kits = tuple(Kit(name=f"Kit {k + 1}", slices=tuple(id for id, kit in enumerate(lies) if kit == k)) for k in range(3))
+        after = with_slices(kits, place, ids)
+        held = [id for kit in after for id in kit.slices]
+        self.assertEqual(len(held), len(set(held)))
+        self.assertEqual(set(held), {id for id, kit in enumerate(lies) if kit != 3} | set(ids))
+        self.assertEqual(len({kit.name for kit in after}), len(after))
+        self.assertTrue(all(kit.slices for kit in after))
+        left = without_slices(after, ids)
+        self.assertEqual({id for kit in left for id in kit.slices}, set(held) - set(ids))
+
+    def test_slices_that_go_leave_their_kits(self) -> None:
+        pieces = tuple(Slice(id=k, start_s=k * 0.5, end_s=k * 0.5 + 0.4, attack_s=k * 0.5) for k in range(1, 5))
+        dealt_out = plan.Plan(slices=pieces, kits=(Kit(name="Kit 1", slices=(1, 3)), Kit(name="Kit 2", slices=(2, 4))))
+        merged = plan.merge(dealt_out, 1)
+        self.assertEqual([(kit.name, kit.slices) for kit in merged.kits], [("Kit 1", (1, 3)), ("Kit 2", (4,))])
+        dropped = plan.drop(dealt_out, 2)
+        self.assertEqual(dropped.kits, dealt_out.kits)
+        # found anew, only what was corrected by hand keeps its number
+        again = plan.refound(dropped, dropped.settings, [])
+        self.assertEqual([(kit.name, kit.slices) for kit in again.kits], [("Kit 2", (2,))])
+
+    def test_a_kit_holds_so_many_and_has_a_name_of_its_own(self) -> None:
+        kits = (Kit(name="Kit 1", slices=tuple(range(MOST_IN_KIT))), Kit(name="Kit 2", slices=(900,)))
+        with self.assertRaisesRegex(OskrenError, "Kit 1 would hold 65 slices; a kit holds 64 at most"):
+            with_slices(kits, 0, [900])
+        with self.assertRaisesRegex(OskrenError, "There is a kit called kit 1 already"):
+            renamed(kits, 1, "kit 1")
+        self.assertEqual([kit.name for kit in renamed(kits, 1, "Doors")], ["Kit 1", "Doors"])
+        with self.assertRaisesRegex(OskrenError, "not there any more"):
+            renamed(kits, 2, "Doors")
 
     def test_kits_of_the_whole_range_are_balanced_better_than_chance(self) -> None:
         drawn = np.random.default_rng(3)

@@ -7,11 +7,11 @@ from pathlib import Path
 from sqlalchemy import inspect, text
 
 from oskren.core.errors import OskrenError
+from oskren.core.nodes.examined import Examined
 from oskren.core.nodes.model import Step
 from oskren.core.words.propose import Proposal
 from oskren.store import Home
 from oskren.store.library import node_of
-from oskren.store.originals import Examined
 from oskren.store.search.asking import Asked
 from oskren.store.search.words import match_parts
 from oskren.store.tables import Base

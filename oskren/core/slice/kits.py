@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
 from oskren.core.controls import choice, number
+from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Frozen
 from oskren.core.types import AnyArray, Floats
 
@@ -27,11 +30,75 @@ class KitSettings(Frozen):
     )
 
 
+MOST_IN_KIT = 64
+
+
 class Kit(Frozen):
     """A kit: its name, and the ids of its slices in the order of the keys."""
 
     name: str = Field(min_length=1, max_length=80)
-    slices: tuple[int, ...] = Field(max_length=64)
+    slices: tuple[int, ...] = Field(max_length=MOST_IN_KIT)
+
+
+def with_slices(kits: Sequence[Kit], place: int | None, ids: Sequence[int]) -> tuple[Kit, ...]:
+    """Kits after slices were put at the end of one of them, or into a new one (``place`` None): a slice lies in one kit, and a kit without slices goes.
+
+    Raises
+    ------
+    OskrenError
+        When that kit would hold more than 64 slices, or is not there.
+
+    Examples
+    --------
+    >>> kits = (Kit(name="Kit 1", slices=(1, 2)), Kit(name="Kit 2", slices=(3,)))
+    >>> [(kit.name, kit.slices) for kit in with_slices(kits, 0, [3])]
+    [('Kit 1', (1, 2, 3))]
+    >>> [(kit.name, kit.slices) for kit in with_slices(kits, None, [2, 3])]
+    [('Kit 1', (1,)), ('Kit 3', (2, 3))]
+    """
+    new = _free_name(kits) if place is None else _there(kits, place).name
+    moved = set(ids)
+    left = [kit.model_copy(update={"slices": tuple(id for id in kit.slices if id not in moved)}) for kit in kits]
+    if place is None:
+        left.append(Kit(name=new, slices=()))
+        place = len(left) - 1
+    held = (*left[place].slices, *dict.fromkeys(ids))
+    if len(held) > MOST_IN_KIT:
+        raise OskrenError(f"{new} would hold {len(held)} slices; a kit holds {MOST_IN_KIT} at most.")
+    left[place] = left[place].model_copy(update={"slices": held})
+    return tuple(kit for kit in left if kit.slices)
+
+
+def without_slices(kits: Sequence[Kit], ids: Iterable[int]) -> tuple[Kit, ...]:
+    """Kits after slices were taken out of them; one without slices goes."""
+    gone = set(ids)
+    left = (kit.model_copy(update={"slices": tuple(id for id in kit.slices if id not in gone)}) for kit in kits)
+    return tuple(kit for kit in left if kit.slices)
+
+
+def renamed(kits: Sequence[Kit], place: int, name: str) -> tuple[Kit, ...]:
+    """Kits after one was given another name.
+
+    Raises
+    ------
+    OskrenError
+        When another kit has that name: one-shots are named and tagged by it.
+    """
+    _there(kits, place)
+    if any(kit.name.casefold() == name.casefold() for at, kit in enumerate(kits) if at != place):
+        raise OskrenError(f"There is a kit called {name} already; its one-shots could not be told apart.")
+    return tuple(kit.model_copy(update={"name": name}) if at == place else kit for at, kit in enumerate(kits))
+
+
+def _there(kits: Sequence[Kit], place: int) -> Kit:
+    if not 0 <= place < len(kits):
+        raise NotFound("That kit is not there any more.")
+    return kits[place]
+
+
+def _free_name(kits: Sequence[Kit]) -> str:
+    taken = {kit.name.casefold() for kit in kits}
+    return next(name for number in itertools.count(len(kits) + 1) if (name := f"Kit {number}").casefold() not in taken)
 
 
 def sizes(count: int, most: int) -> list[int]:

@@ -11,7 +11,7 @@ from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Frozen
 from oskren.core.slice.detect import FoundSlice, SliceSettings
 from oskren.core.slice.finish import NUMBERED, SHORTEST_S, Finish, Slice, SliceLoop, shifted
-from oskren.core.slice.kits import Kit, KitSettings
+from oskren.core.slice.kits import Kit, KitSettings, without_slices
 
 TOUCHING_S = 1e-6
 """Slices that overlap by less than this lie end to end: what seconds written in decimals lose."""
@@ -57,7 +57,10 @@ class Plan(Frozen):
 
 
 def _sorted(plan: Plan, slices: list[Slice]) -> Plan:
-    return plan.model_copy(update={"slices": tuple(sorted(slices, key=lambda piece: piece.start_s))})
+    """The plan with other slices, in order of time; those that are gone are in no kit any more."""
+    gone = {id for kit in plan.kits for id in kit.slices} - {piece.id for piece in slices}
+    kits = without_slices(plan.kits, gone) if gone else plan.kits
+    return plan.model_copy(update={"slices": tuple(sorted(slices, key=lambda piece: piece.start_s)), "kits": kits})
 
 
 def _next_id(plan: Plan) -> int:

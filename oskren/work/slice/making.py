@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from pydantic import BaseModel
-from sqlalchemy import select
+from sqlalchemy import delete, select
 
 from oskren.core.audio.files import FileInfo
 from oskren.core.audio.metadata import LoopPart
@@ -25,11 +25,12 @@ from oskren.core.ship.write import File
 from oskren.core.slice.detect import FoundSlice
 from oskren.core.slice.finish import Finish, Known, Slice, one_shot, shifted, sounding
 from oskren.core.slice.plan import Plan
+from oskren.core.types import Failed
 from oskren.core.words.names import ONE_SHOT_TOKENS, check_template, filled
 from oskren.core.words.propose import Proposal
 from oskren.store import Library
 from oskren.store.library import MadeSound, node_of
-from oskren.store.tables import Sound
+from oskren.store.tables import Arrival, Sound
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.place import Workplace
 from oskren.work.engine.progress import ALONE, Progress
@@ -41,6 +42,14 @@ from oskren.work.slice import measuring
 from oskren.work.slice import tasks as slicing
 from oskren.work.slice.moving import Moving
 from oskren.work.slice.plans import levels, plan_of
+
+
+class OneShots(BaseModel):
+    """The new one-shots, in the order of the plan, those of the first sound before those of its stems; and what could not be made, with the reason."""
+
+    kind: Literal["slice"] = "slice"
+    sounds: list[int]
+    failed: list[Failed] = []
 
 
 @dataclass(frozen=True)
@@ -135,16 +144,21 @@ def measure_first(studio: Studio, library: Library, node: Node, plan: Plan, prog
         measuring.measure_plan(studio, library, node, plan, progress)
 
 
-def make_one_shots(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> list[int]:
-    """Make every kept slice of a sound's plan a one-shot of the library, finished; the new sounds' ids."""
+def make_one_shots(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> OneShots:
+    """Make every kept slice of a sound's plan a one-shot of the library, finished."""
     node, plan = plan_of(studio, library, sound)
     return make_of(studio, library, sound, node, plan, progress)
 
 
-def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress = ALONE) -> list[int]:
+def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan, progress: Progress = ALONE) -> OneShots:
     """Make every kept slice of a plan a one-shot, of the sound and of its stems.
 
-    After a restart those that are in the arrival it noted are not made again.
+    One that cannot be rendered is named, and the others are made. After a restart those that are in the arrival it noted are not made again.
+
+    Raises
+    ------
+    OskrenError
+        When the plan keeps no slice, or none of them can be rendered.
     """
     source = library.sound(sound)
     kept = plan.kept
@@ -163,6 +177,7 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
     todo = [position for position, digest in enumerate(digests) if digest not in before]
     # one of each sound names all the files: of the sound, and of what steps of the finish are given beside it
     place = studio.place(library, *{one.sound: one.node for one in wanted}.values(), flag=progress.flag)
+    at = 0
     told, ids, ready = _Telling(studio, library, node, plan), dict[int, int](), dict[int, dict[str, Any]]()
     known = measuring.slowly(studio, node, plan) if _keeps_sound(plan.finish) else {}
     chunks = [todo[at : at + AT_ONCE] for at in range(0, len(todo), AT_ONCE)]
@@ -173,13 +188,21 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
         ready |= dict(zip(chunks[chunk], found, strict=True))
         progress.at(len(ready), len(todo))
         # kept in the order of the plan, as far as it goes without a gap
-        at = len(ids)
+        begun = at
         while at < len(todo) and todo[at] in ready:
             at += 1
-        fresh = todo[len(ids) : at]
+        fresh = [position for position in todo[begun:at] if slicing.FAILED not in ready[position]]
         rows = [told.sound(wanted[position], ready[position]) for position in fresh]
         ids |= dict(zip(fresh, library.add_all_made(rows, arrival), strict=True))
-    return [ids[position] if position in ids else before[digest] for position, digest in enumerate(digests) if position in ids or digest in before]
+    sounds = [ids[position] if position in ids else before[digest] for position, digest in enumerate(digests) if position in ids or digest in before]
+    failed: list[Failed] = [
+        {"path": told.name(wanted[position]), "reason": ready[position][slicing.FAILED]} for position in todo if slicing.FAILED in ready[position]
+    ]
+    if failed and not sounds:
+        with library.writing() as session:  # no arrival without a sound
+            session.execute(delete(Arrival).where(Arrival.id == arrival))
+        raise OskrenError(f"{failed[0]['path']}: {failed[0]['reason']}")
+    return OneShots(sounds=sounds, failed=failed)
 
 
 AT_ONCE = 8
@@ -261,15 +284,8 @@ class Cutting(Arguments):
     plan: Plan
 
 
-class OneShots(BaseModel):
-    """The new one-shots, in the order of the plan, those of the first sound before those of its stems."""
-
-    kind: Literal["slice"] = "slice"
-    sounds: list[int]
-
-
 def _cut(studio: Studio, library: Library, wanted: Cutting, progress: Progress) -> OneShots:
-    return OneShots(sounds=make_of(studio, library, wanted.sound, wanted.node, wanted.plan, progress))
+    return make_of(studio, library, wanted.sound, wanted.node, wanted.plan, progress)
 
 
 CUT = Kind("slice", Cutting, _cut, pauses=True)

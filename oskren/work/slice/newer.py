@@ -13,14 +13,15 @@ from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Excerpt, Node, NodeAdapter
 from oskren.core.slice.detect import detect
 from oskren.core.slice.plan import carried, refound
+from oskren.core.types import Failed
 from oskren.store import Library
 from oskren.store.documents import plans as kept
 from oskren.store.library import node_of
-from oskren.work.engine import tasks
 from oskren.work.engine.jobs import Arguments, Kind
 from oskren.work.engine.progress import ALONE, Progress
 from oskren.work.engine.studio import Studio
 from oskren.work.slice import plans as slices
+from oskren.work.slice import tasks as slicing
 from oskren.work.slice.moving import Moving
 
 
@@ -82,10 +83,11 @@ def older_one_shots(library: Library, sound: int) -> list[tuple[int, str, dict[s
     return found
 
 
-def remake(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> int:
-    """Make the one-shots of an older state of a sound anew from the sound as it is now: the same sounds, with newer audio; how many.
+def remake(studio: Studio, library: Library, sound: int, progress: Progress = ALONE) -> Remade:
+    """Make the one-shots of an older state of a sound anew from the sound as it is now: the same sounds, with newer audio.
 
-    Each keeps its moments, its finish, its name and all that is said of it. One whose moments are not in the sound any more is left.
+    Each keeps its moments, its finish, its name and all that is said of it. One whose moments are not in the sound any more is left, as is one that
+    cannot be rendered, which is named.
     """
     newer = _cut_from(library, sound)
     renderer = studio.renderer(library)
@@ -105,13 +107,17 @@ def remake(studio: Studio, library: Library, sound: int, progress: Progress = AL
             anchor = renderer.time_map(fresh).to_output(moving(attack) - start)
             todo.append((id, fresh, min(max(anchor, 0.0), renderer.output_shape(fresh).seconds)))
     place = studio.place(library, newer, flag=progress.flag)
-    calls = [(tasks.facts, place, node.model_dump(mode="json")) for _, node, _ in todo]
+    calls = [(slicing.facts, place, node.model_dump(mode="json")) for _, node, _ in todo]
+    failed = list[Failed]()
     for position, facts in studio.batch(calls, progress):
         id, node, anchor = todo[position]
+        if slicing.FAILED in facts:
+            failed.append({"path": library.sound(id).name, "reason": facts[slicing.FAILED]})
+            continue
         measures = Measures(**facts["measures"]).model_copy(update={"anchor_s": round(anchor, 6), "anchor_kind": "hit"})
         values: dict[str, Any] = {"node": node.model_dump(mode="json"), "digest": node_hash(node), "measures": measures.model_dump()}
         library.change(id, values | {name: facts[name] for name in ("rate", "channels", "frames", "layout", "outline")})
-    return len(todo)
+    return Remade(sound=sound, remade=len(todo) - len(failed), failed=failed)
 
 
 class Remaking(Arguments):
@@ -121,15 +127,16 @@ class Remaking(Arguments):
 
 
 class Remade(BaseModel):
-    """How many one-shots were made anew."""
+    """How many one-shots were made anew; and which could not be, with the reason."""
 
     kind: Literal["remake"] = "remake"
     sound: int
     remade: int
+    failed: list[Failed] = []
 
 
 def _remake(studio: Studio, library: Library, wanted: Remaking, progress: Progress) -> Remade:
-    return Remade(sound=wanted.sound, remade=remake(studio, library, wanted.sound, progress))
+    return remake(studio, library, wanted.sound, progress)
 
 
 REMAKE = Kind("remake", Remaking, _remake, pauses=True)

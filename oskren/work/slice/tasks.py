@@ -9,10 +9,12 @@ from typing import Any
 import numpy as np
 
 from oskren.core.audio.replacing import replacing
+from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure.report import Measures
 from oskren.core.nodes.cache import Scratch
 from oskren.core.nodes.model import NodeAdapter
 from oskren.core.nodes.voices import Shape
+from oskren.core.plugins.outside import PluginError
 from oskren.core.slice import detect, loops
 from oskren.core.slice.bands import Standing
 from oskren.core.slice.edges import REACH_S, nearest_crossing
@@ -64,19 +66,34 @@ def best_loop(place: Workplace, node: dict[str, Any], start_s: float, end_s: flo
     return None if found is None else ((first + found.start) / rate, (first + found.end) / rate, found.fade / rate, found.alike)
 
 
+FAILED = "failed"
+
+
+def facts(place: Workplace, node: dict[str, Any], *how: Any, keep: bool = True) -> dict[str, Any]:
+    """As :func:`oskren.work.engine.tasks.facts`, or why it cannot be rendered: what is wrong with one is that one's alone."""
+    try:
+        return tasks.facts(place, node, *how, keep=keep)
+    except (Cancelled, PluginError):
+        raise
+    except OskrenError as error:
+        return {FAILED: str(error)}
+    except Exception as error:
+        return {FAILED: f"cannot be rendered ({type(error).__name__}: {error}); change its finish, or drop it"}
+
+
 def shots(place: Workplace, nodes: Sequence[dict[str, Any]], slow: Sequence[dict[str, Any] | None]) -> list[dict[str, Any]]:
-    """One-shots rendered and measured; their audio is kept nowhere, since it is made again in a moment where somebody listens.
+    """One-shots rendered and measured, or why one cannot be; their audio is kept nowhere, since it is made again in a moment where somebody listens.
 
     ``slow`` is what is known of each that takes long to measure, where its finish does not change that.
     """
-    renderer, found = place.renderer(scratch=True), []
+    renderer, found = place.renderer(scratch=True), list[dict[str, Any]]()
     for node, known in zip(nodes, slow, strict=True):
 
         def measure(audio: Samples, shape: Shape, known: dict[str, Any] | None = known) -> Measures:
             fresh = tasks.measured(audio, shape, slow=known is None)
             return fresh if known is None else fresh.model_copy(update=known)
 
-        found.append(tasks.facts(place, node, renderer, measure, keep=False))
+        found.append(facts(place, node, renderer, measure, keep=False))
         assert isinstance(renderer.cache, Scratch)
         renderer.cache.forget()
     return found

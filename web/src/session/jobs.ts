@@ -41,6 +41,7 @@ function saidLate({ title, result }: Job): string {
     case "export":
       return `${title}: ${result.files.length} files written${result.failed.length ? `, ${result.failed.length} failed` : ""}.`;
     case "slice":
+      return `${title}: ${result.sounds.length} are in the library${result.failed?.length ? `, ${result.failed.length} failed` : ""}.`;
     case "selects":
       return `${title}: ${result.sounds.length} are in the library.`;
     case "film":

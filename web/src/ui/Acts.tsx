@@ -1,16 +1,29 @@
 /** Less frequent acts, behind one button beside what they act on. */
 import { Box, Button, Menu, Portal } from "@chakra-ui/react";
+import { useRef } from "react";
 
 export interface MenuAct {
   key: string;
   label: string;
   hint?: string;
+  /** It opens a line to type in: that comes once the menu is gone and has given the focus back. */
+  asks?: boolean;
   onDo: () => void;
 }
 
 export function Acts({ label, acts, shown = "…" }: { label: string; acts: MenuAct[]; shown?: string }) {
+  const asking = useRef<MenuAct>(undefined);
+  const select = (value: string) => {
+    const act = acts.find((one) => one.key === value);
+    if (act?.asks) asking.current = act;
+    else act?.onDo();
+  };
+  const ask = () => {
+    asking.current?.onDo();
+    asking.current = undefined;
+  };
   return (
-    <Menu.Root positioning={{ placement: "bottom-start" }} lazyMount onSelect={({ value }) => acts.find((one) => one.key === value)?.onDo()}>
+    <Menu.Root positioning={{ placement: "bottom-start" }} lazyMount onSelect={({ value }) => select(value)} onExitComplete={ask}>
       <Menu.Trigger asChild>
         <Button type="button" variant="ghost" size="xs" aria-label={label} title={label}>
           {shown}

@@ -18,9 +18,11 @@ import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
 import { Beside, Panes } from "../../ui/Panes";
 import { FindPanel } from "./FindPanel";
+import { Finished } from "./Finished";
 import { FinishPanel } from "./FinishPanel";
 import { KitKeys } from "./KitKeys";
 import { KitPanel } from "./KitPanel";
+import { notMade } from "./notMade";
 import { Older } from "./Older";
 import { type SliceActing, SliceActs } from "./SliceActs";
 import { SliceTable } from "./SliceTable";
@@ -105,7 +107,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
       if (!result) return;
       const made = result.sounds;
       await putOnSheet({ sounds: made });
-      tell(`${made.length} one-shots are in the library and on the sheet of Ship.`);
+      tell(`${made.length} one-shots are in the library and on the sheet of Ship.${notMade(result.failed)}`, !!result.failed?.length);
     } catch (error) {
       complain(error);
     }
@@ -200,6 +202,7 @@ export function Board({ loaded }: { loaded: PlanView }) {
                 />
               </Tabs.Content>
               <Tabs.Content value="Finish" css={STACKED}>
+                <Finished sound={loaded.sound} plan={plan} piece={current} finished={hearing.finished} />
                 <FinishPanel plan={plan} loudest={rows.loudest} onFinish={finish} onPlan={change} />
               </Tabs.Content>
               <Tabs.Content value="Kits" css={STACKED}>
@@ -212,6 +215,8 @@ export function Board({ loaded }: { loaded: PlanView }) {
                     setOnKeys({ name: plan.kits[number].name, ids: plan.kits[number].slices.filter((id) => kept.some((row) => row.id === id)) })
                   }
                   onSettings={(kitting) => change({ kitting }, "kitting")}
+                  chosen={several.map((row) => row.id)}
+                  onEdit={edit}
                   onClear={() => {
                     rows.setKit(null);
                     change({ kits: [] });

@@ -7,6 +7,7 @@ import { queries, useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { useKeys } from "../../ui/keys";
 import { complain, tell } from "../../ui/messages";
+import { notMade } from "./notMade";
 import type { PlanView } from "./usePlan";
 
 const NAMED = 1;
@@ -38,7 +39,9 @@ export function Older({ loaded, history }: { loaded: PlanView; history: History<
     try {
       const started = await got(api.POST("/api/lib/{library}/plans/{id}/remake", { params: { path } }));
       const { result } = await whenDone(started.job, "remake");
-      if (result) tell(`${result.remade} one-shots are made anew from ${loaded.name} as it is now; their names and what is said of them stay.`);
+      if (!result) return;
+      const made = `${result.remade} one-shots are made anew from ${loaded.name} as it is now; their names and what is said of them stay.`;
+      tell(`${made}${notMade(result.failed)}`, !!result.failed?.length);
     } catch (error) {
       complain(error);
     }

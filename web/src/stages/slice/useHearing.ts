@@ -108,5 +108,5 @@ export function useHearing(
     if (next && live.position === 0) choose(next.id);
     else setThrough(false);
   }, [playing]);
-  return { hearSeam, hearEdges, raw, setRaw, through, setThrough, playingSlice, setPlayingSlice, choose, step };
+  return { finished, hearSeam, hearEdges, raw, setRaw, through, setThrough, playingSlice, setPlayingSlice, choose, step };
 }
