@@ -159,6 +159,8 @@ def pictures(page: Page, out: Path) -> None:
     stage(page, "Slice")
     page.wait_for_selector("[data-slice]")
     page.locator("[data-slice]").nth(4).click()
+    page.get_by_role("tab", name="Finish").click()
+    page.get_by_test_id("finished").filter(has_text="LUFS").wait_for()
     take("slice", 1500)
     stage(page, "Ship")
     pick(page, "Shipments")

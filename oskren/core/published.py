@@ -11,7 +11,7 @@ from oskren.core.mend.reel import Reel
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Group, Member, Mix, Step
 from oskren.core.picture.handed import Handing
-from oskren.core.picture.scene import Cue, Grouping, Place, Scene
+from oskren.core.picture.scene import Balancing, Cue, Grouping, Place, Scene
 from oskren.core.picture.tapping import Tapping
 from oskren.core.ship.rules import Rules
 from oskren.core.ship.sheet import Beside
@@ -44,7 +44,7 @@ class Published(BaseModel):
 
 MODELS: tuple[type[BaseModel], ...] = (
     Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Rules, Beside, Reel,
-    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings, Cue, Place, Scene, Grouping, Tapping, Handing,
+    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings, Cue, Place, Scene, Grouping, Balancing, Tapping, Handing,
 )  # fmt: skip
 
 

@@ -312,6 +312,20 @@ class Scenes(OfFilms):
         self.assertLess(float(np.max(np.abs(np.diff(body, n=3)))), 2.5 * float(np.max(np.abs(np.diff(tone[:, 0], n=3)))))
         refused = self.client.post(f"{HERE}/picture/fill", json=wanted | {"until": 10})
         self.assertEqual(refused.status_code, 422)
+        # a second longer, then shorter than it was: what both have of it is the same
+        [bed] = mix["members"]
+        for by in (1.0, -1.5):
+            [longer] = self.post(f"{HERE}/picture/lengthen", {"mix": mix, "ids": [bed["id"]], "by_s": by})["members"]
+            again = self.heard(mix | {"members": [longer]})[:, 0]
+            self.assertAlmostEqual(np.flatnonzero(again)[-1], min(end + by * RATE, len(again)), delta=3)
+            until = min(end, round(end + by * RATE)) - RATE - 100
+            np.testing.assert_allclose(again[start:until], heard[start:until], atol=1e-6)
+        for ids, by, said in (([bed["id"]], -60.0, "shorter than"), (["nobody"], 1.0, "no such placement")):
+            refused = self.client.post(f"{HERE}/picture/lengthen", json={"mix": mix, "ids": ids, "by_s": by})
+            self.assertIn(said, refused.json()["sentence"])
+        hit = self.post(f"{HERE}/picture/place", {"onto": self.onto(view["scene"]), "frame": 30, "sounds": self.ids("glass hit")})["members"]
+        refused = self.client.post(f"{HERE}/picture/lengthen", json={"mix": mix | {"members": hit}, "ids": [hit[0]["id"]], "by_s": 1.0})
+        self.assertIn("glass hit is no bed", refused.json()["sentence"])
 
     def test_balance_and_loudness_over_time_agree_with_what_is_measured(self) -> None:
         view = self.scene("Balance")

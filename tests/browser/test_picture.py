@@ -19,7 +19,7 @@ from oskren.work.gather.importing import follow_up, import_paths
 from tests.api.test_picture_api import onsets
 from tests.browser.support import PATIENCE_S, InBrowser, expect
 from tests.films import number_of, write_film
-from tests.support import RATE, struck
+from tests.support import RATE, sine, struck
 
 LIBRARY = "lib/test"
 COUNTED = FRAME_RATES["29.97"]
@@ -67,6 +67,7 @@ class OfFilm(InBrowser):
         for name, seed in (("Wing beat one", 1), ("Wing beat two", 2), ("Wing beat three", 3), ("Glass, falls", 4), ("Arm locks", 5)):
             sound = np.concatenate([np.zeros((round(ATTACK_S * RATE), 1), np.float32), struck(0.3, 0.1, seed=seed)])
             files.write(cls.folder / "in" / f"{name}.wav", sound, RATE, 24)
+        files.write(cls.folder / "in" / "Roof hum.wav", sine(110, 2.0, -20), RATE, 24)
         studio = Studio(Home(home))
         library = studio.home.library("Test", create=True)
         import_paths(studio, library, [cls.folder / "in"], "in")
@@ -188,6 +189,30 @@ class Picture(OfFilm):
                 self.press("\\")
                 expect(page.get_by_role("group", name="Film")).to_contain_text("1/2 speed")
 
+    def test_a_bed_is_made_longer_and_shorter_by_a_key(self) -> None:
+        page = self.page
+        id = self.open_scene()
+        self.cue(30, "Roof hum")
+        until = page.get_by_label("Until", exact=True)
+        until.fill("0:00:01:15")
+        self.press("Enter")
+        page.get_by_role("listbox", name="Candidates").get_by_role("option", name="Roof hum").click()
+        page.get_by_role("button", name="Fill the range").click()
+        [bed] = self.placed(id, 1)
+        short = bed["node"]["end_s"]
+        self.clip("Roof hum").click()
+        self.press("}", "}", "}")
+        self.kept(f"{LIBRARY}/scenes/{id}", "it.scene.mix.members[0].node.kind === 'loop'")
+        self.kept(f"{LIBRARY}/scenes/{id}", f"Math.abs(it.scene.mix.members[0].node.length_s - {short + 3}) < 1e-3")
+        self.press("{")
+        self.kept(f"{LIBRARY}/scenes/{id}", f"Math.abs(it.scene.mix.members[0].node.length_s - {short + 2}) < 1e-3")
+        # with nothing chosen the scene's own panel shows how loud it is along the film
+        page.locator("video").click(position={"x": 3, "y": 3})
+        self.press("Escape", "Escape")
+        along = page.get_by_role("img", name=re.compile("^Loudness along the film"))
+        expect(along).to_be_visible()
+        self.assertGreater((along.bounding_box() or {"height": 0})["height"], 50)
+
     def test_from_the_film_to_what_is_handed_over(self) -> None:
         page = self.page
         id = self.open_scene()
@@ -253,9 +278,19 @@ class Picture(OfFilm):
         strip.focus()
         self.press("ArrowUp", "ArrowUp", "ArrowRight")
         self.kept(f"{LIBRARY}/scenes/{id}", "it.scene.mix.members[1].gain_db === 1 && it.scene.mix.members[1].pan === 0.05")
+        # what is looped around it is a range of one's own
+        loop = page.get_by_role("button", name=re.compile("^Loop"))
+        expect(loop).to_contain_text("→")
+        start, end = (float(moment) for moment in re.findall(r"\d+\.\d+", loop.inner_text()))
+        page.get_by_role("button", name="Ranges").click()
+        page.get_by_role("slider", name="Looped around").press("Home")
+        self.press("Escape")
+        strip.get_by_role("option", name=re.compile("^Arm locks")).first.click()
+        strip.get_by_role("option", name=re.compile("^Arm locks")).last.click()
+        expect(loop).to_contain_text(f"{start + 1:.2f} → {end - 1:.2f}")
         page.get_by_role("button", name="Balance").click()
-        if page.get_by_role("button", name="Stop", exact=True).is_visible():
-            page.get_by_role("button", name="Stop", exact=True).click()
+        # it may be only about to play: stepping to a frame would run after it
+        page.get_by_role("button", name="Stop", exact=True).click()
         # a place: from the playhead on everything is heard in one room
         self.to_frame(110)
         page.get_by_role("button", name="Add a place").click()

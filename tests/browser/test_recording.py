@@ -246,7 +246,7 @@ class Recording(InBrowser):
     def test_a_page_thought_gone_goes_on_in_another_take(self) -> None:
         """The connection was away for so long that the server kept the take as it was; both together are the whole."""
         self.kill()
-        self.start(quiet_s=1.0)
+        self.start(quiet_s=4.0)
         self.addCleanup(self.restart)
         self.arm()
         self.press("Enter")

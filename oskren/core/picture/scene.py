@@ -77,6 +77,15 @@ class Grouping(Frozen):
     group: str = choice("", GROUPS, "Group", only=False)
 
 
+class Balancing(Frozen):
+    """What the balance pass loops around a placement, and between which levels it shows them."""
+
+    around_s: float = number(1.0, 0, 20, "s", "Looped around")
+    most_s: float = number(4.0, 0.5, 60, "s", "Looped at most", "log", hint="Of a placement longer than that its beginning is looped")
+    low_lufs: float = number(-60.0, -96, -24, "LUFS", "Shown from", digits=0, step=1)
+    high_lufs: float = number(-6.0, -20, 6, "LUFS", "Shown to", digits=0, step=1)
+
+
 class Binding(Frozen):
     """A key that drops a fitting sound at the playhead: one of a search, which may ask for a strength."""
 

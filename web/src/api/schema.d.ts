@@ -3484,86 +3484,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/plans/{id}/older": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Older State
-         * @description Whether a sound has changed since it was sliced, and the one-shots that were cut from an older state of it.
-         */
-        get: operations["older_state"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/plans/{id}/remake": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Remake One Shots
-         * @description Make the one-shots of an older state of a sound anew, as a job.
-         */
-        post: operations["remake_one_shots"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/plans/{id}/one-shots": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * One Shots
-         * @description What the one-shots of some slices are made of, as the plan finishes them: to be heard, played on keys or stacked before any is made.
-         */
-        post: operations["one_shots"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/lib/{library}/plans/{id}/stack": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Stack Slices
-         * @description A new design with slices as its layers, finished, their attacks on the strike line.
-         */
-        post: operations["stack_slices"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lib/{library}/plans/{id}/stems": {
         parameters: {
             query?: never;
@@ -3638,6 +3558,86 @@ export interface paths {
          * @description Measure the slices that are not measured yet, as a job.
          */
         post: operations["measure_slices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/older": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Older State
+         * @description Whether a sound has changed since it was sliced, and the one-shots that were cut from an older state of it.
+         */
+        get: operations["older_state"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/remake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remake One Shots
+         * @description Make the one-shots of an older state of a sound anew, as a job.
+         */
+        post: operations["remake_one_shots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/one-shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * One Shots
+         * @description What the one-shots of some slices are made of, as the plan finishes them: to be heard, played on keys or stacked before any is made.
+         */
+        post: operations["one_shots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/plans/{id}/stack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stack Slices
+         * @description A new design with slices as its layers, finished, their attacks on the strike line.
+         */
+        post: operations["stack_slices"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4358,6 +4358,26 @@ export interface paths {
          * @description A placement stretched to a length.
          */
         post: operations["fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/lengthen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lengthen
+         * @description Beds longer or shorter.
+         */
+        post: operations["lengthen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5353,7 +5373,10 @@ export interface components {
         DrawnMix: {
             mix: components["schemas"]["Mix"];
         };
-        /** Drop */
+        /**
+         * Drop
+         * @description Leave a slice out of what is made, or take it back in.
+         */
         Drop: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -5386,7 +5409,7 @@ export interface components {
         /** Edited */
         Edited: {
             /** Edit */
-            edit: components["schemas"]["oskren__api__slice__plans__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__api__slice__plans__Add"] | components["schemas"]["Snap"] | components["schemas"]["Lock"] | components["schemas"]["LoopEdit"];
+            edit: components["schemas"]["oskren__core__slice__edits__Move"] | components["schemas"]["Split"] | components["schemas"]["Merge"] | components["schemas"]["Drop"] | components["schemas"]["oskren__core__slice__edits__Add"] | components["schemas"]["Snap"] | components["schemas"]["Lock"] | components["schemas"]["LoopEdit"] | components["schemas"]["ToKit"] | components["schemas"]["FromKits"] | components["schemas"]["NameKit"];
         };
         /**
          * Emptied
@@ -6177,6 +6200,19 @@ export interface components {
             dimension?: number | null;
         };
         /**
+         * FromKits
+         * @description Take slices out of the kits they are in.
+         */
+        FromKits: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "from kits";
+            /** Ids */
+            ids: number[];
+        };
+        /**
          * Gesture
          * @description A prop to play, and how hard (0..1).
          */
@@ -6825,7 +6861,10 @@ export interface components {
             /** Sure */
             sure: number | null;
         };
-        /** Lock */
+        /**
+         * Lock
+         * @description Keep slices as they are when the plan is worked out anew, or let them go again.
+         */
         Lock: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -6924,11 +6963,15 @@ export interface components {
         };
         /**
          * Loud
-         * @description Integrated loudness (LUFS); None where there is none.
+         * @description Integrated loudness (LUFS), sample peak (dBFS) and true peak (dBTP); None where there is none.
          */
         Loud: {
             /** Lufs */
             lufs: number | null;
+            /** Sample Peak Dbfs */
+            sample_peak_dbfs: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
         };
         /**
          * MadeHere
@@ -7212,7 +7255,10 @@ export interface components {
             origin?: components["schemas"]["oskren__core__nodes__model__Origin"] | null;
             frozen?: components["schemas"]["Print"] | null;
         };
-        /** Merge */
+        /**
+         * Merge
+         * @description Join a slice with the next one.
+         */
         Merge: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -7391,6 +7437,21 @@ export interface components {
             path: string;
             /** To */
             to: string;
+        };
+        /**
+         * NameKit
+         * @description Give a kit, counted from 0, another name.
+         */
+        NameKit: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "name kit";
+            /** Kit */
+            kit: number;
+            /** Name */
+            name: string;
         };
         /**
          * Named
@@ -7802,7 +7863,7 @@ export interface components {
         };
         /**
          * OneShots
-         * @description The new one-shots, in the order of the plan, those of the first sound before those of its stems.
+         * @description The new one-shots, in the order of the plan, those of the first sound before those of its stems; and what could not be made, with the reason.
          */
         OneShots: {
             /**
@@ -7812,6 +7873,11 @@ export interface components {
             kind: "slice";
             /** Sounds */
             sounds: number[];
+            /**
+             * Failed
+             * @default []
+             */
+            failed: components["schemas"]["Failed"][];
         };
         /**
          * Onto
@@ -9085,7 +9151,7 @@ export interface components {
         };
         /**
          * Remade
-         * @description How many one-shots were made anew.
+         * @description How many one-shots were made anew; and which could not be, with the reason.
          */
         Remade: {
             /**
@@ -9097,6 +9163,11 @@ export interface components {
             sound: number;
             /** Remade */
             remade: number;
+            /**
+             * Failed
+             * @default []
+             */
+            failed: components["schemas"]["Failed"][];
         };
         /**
          * Remove
@@ -10388,7 +10459,10 @@ export interface components {
             /** Y */
             y: number;
         };
-        /** Split */
+        /**
+         * Split
+         * @description Cut a slice in two at a moment of the sound.
+         */
         Split: {
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -11144,6 +11218,33 @@ export interface components {
             refer: boolean;
         };
         /**
+         * ToKit
+         * @description Put slices into a kit, counted from 0; without one into a new kit.
+         */
+        ToKit: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "to kit";
+            /** Kit */
+            kit: number | null;
+            /** Ids */
+            ids: number[];
+        };
+        /**
+         * ToLengthen
+         * @description Beds of a mix, and by how much they are to be longer (s; shorter where negative).
+         */
+        ToLengthen: {
+            /** Mix */
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+            /** Ids */
+            ids: string[];
+            /** By S */
+            by_s: number;
+        };
+        /**
          * ToOpen
          * @description What to listen to: a node, a mix that was told (its digest), or a sound of the library as it is now; ``chain`` is put on it for listening.
          *
@@ -11658,37 +11759,6 @@ export interface components {
             all_of?: components["schemas"]["SoundQuery"] | null;
             change: components["schemas"]["Change"];
         };
-        /** Add */
-        oskren__api__slice__plans__Add: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            do: "add";
-            /** Start S */
-            start_s: number;
-            /** End S */
-            end_s: number;
-        };
-        /**
-         * Move
-         * @description Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start.
-         */
-        oskren__api__slice__plans__Move: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            do: "move";
-            /** Id */
-            id: number;
-            /** Start S */
-            start_s?: number | null;
-            /** End S */
-            end_s?: number | null;
-            /** By S */
-            by_s?: number | null;
-        };
         /**
          * Editing
          * @description One edit of a design.
@@ -11755,6 +11825,40 @@ export interface components {
              * @default
              */
             file: string;
+        };
+        /**
+         * Add
+         * @description Add a slice by hand, from and to moments of the sound.
+         */
+        oskren__core__slice__edits__Add: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "add";
+            /** Start S */
+            start_s: number;
+            /** End S */
+            end_s: number;
+        };
+        /**
+         * Move
+         * @description Move edges of a slice to moments, or by so much from where they are now; ``by_s`` moves the start.
+         */
+        oskren__core__slice__edits__Move: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "move";
+            /** Id */
+            id: number;
+            /** Start S */
+            start_s?: number | null;
+            /** End S */
+            end_s?: number | null;
+            /** By S */
+            by_s?: number | null;
         };
         /**
          * Add
@@ -21058,182 +21162,6 @@ export interface operations {
             };
         };
     };
-    older_state: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OlderView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    remake_one_shots: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Started"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    one_shots: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SlicesAsked"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OneShotNode"][];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stack_slices: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Stacking"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Stacked"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     slice_along: {
         parameters: {
             query?: never;
@@ -21392,6 +21320,182 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    older_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OlderView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remake_one_shots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_shots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlicesAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneShotNode"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stack_slices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stacking"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stacked"];
                 };
             };
             /** @description Not Found */
@@ -23141,6 +23245,51 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ToFit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lengthen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToLengthen"];
             };
         };
         responses: {

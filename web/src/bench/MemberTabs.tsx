@@ -12,9 +12,9 @@ import type { useLayers } from "./useLayers";
 import type { useMeters } from "./useMeters";
 import type { useTrying } from "./useTrying";
 
-interface Props {
+/** What a panel of what is chosen is given, whatever of it shows one layer. */
+export interface OfChosen {
   mix: Mix;
-  member: Member;
   layers: ReturnType<typeof useLayers>;
   telling: ReturnType<typeof useMeters>;
   trying: ReturnType<typeof useTrying>;
@@ -26,6 +26,10 @@ interface Props {
   onAim: (aim: Aim) => void;
   onPen: (pen: boolean) => void;
   onTake: () => void;
+}
+
+interface Props extends OfChosen {
+  member: Member;
   /** The step that is open, where who shows it must know. */
   step?: [string | null, (id: string | null) => void];
   /** Where it lies in time, in place of the strike line, drawn with what edits the layer. */

@@ -8,7 +8,7 @@ import { Bare, Do } from "../ui/buttons";
 import { ControlOf, useControl } from "../ui/controls";
 import { shown, useKeys } from "../ui/keys";
 import { IN_WIDE, ink } from "../ui/theme";
-import { useBegun } from "../ui/useBegun";
+import { useTurns } from "../ui/useBegun";
 import { OutputPanel } from "./OutputPanel";
 import { live, MATCH_LUFS, player } from "./player";
 import { isReference, toggleReference } from "./referring";
@@ -118,7 +118,7 @@ function Position() {
 
 /** The strip has its room from the beginning; what is on it follows the stage. */
 export function Strip() {
-  const begun = useBegun();
+  const begun = useTurns(3) > 2;
   return (
     <Flex
       as="footer"

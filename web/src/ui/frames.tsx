@@ -52,7 +52,8 @@ export function Bar({ children, tall }: { children: ReactNode; tall?: boolean })
 export function Side({ children, label, foot }: { children: ReactNode; label: string; foot?: ReactNode }) {
   return (
     <Flex as="aside" aria-label={label} direction="column" flex={1} minW={0} bg="sheet" minH={0}>
-      <Flex direction="column" flex={1} minH={0} p="14px" gap="8px" overflowY="auto">
+      {/* it scrolls: what is drawn in it does not give way */}
+      <Flex direction="column" flex={1} minH={0} p="14px" gap="8px" overflowY="auto" css={{ "& > svg": { flexShrink: 0 } }}>
         {children}
       </Flex>
       {foot && (

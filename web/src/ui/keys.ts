@@ -50,6 +50,8 @@ export const KEYS = {
   noiseOnly: ["8", "The part that is heard is noise alone"],
   material: ["9", "The part that is heard is material, with the chain it is tried with"],
   skipSilence: [";", "Skip silence while listening"],
+  longer: ["}", "A bed longer by a second"],
+  shorter: ["{", "A bed shorter by a second"],
   faster: ["\\", "Listen at 1, 1.25, 1.5 or 2 times, pitch kept; a film at 1, 1/2, 1/3 or 1/4"],
   frameOn: ["Ctrl+ArrowRight", "One frame on"],
   frameBack: ["Ctrl+ArrowLeft", "One frame back"],
@@ -171,7 +173,7 @@ export const SECTIONS = {
       "roll",
       "sources",
     ] as const),
-    ...(["newer", "duplicate", "remove", "handOver"] as const),
+    ...(["longer", "shorter", "newer", "duplicate", "remove", "handOver"] as const),
   ],
 } as const satisfies Record<string, readonly Act[]>;
 

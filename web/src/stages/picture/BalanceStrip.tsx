@@ -8,10 +8,15 @@ import { about } from "../../bench/told";
 import type { Within } from "../../bench/useMeters";
 import { useShared } from "../../session/store";
 import type { Scale } from "../../timeline/useScale";
+import { Controls } from "../../ui/controls";
+import { Fold } from "../../ui/Fold";
+import { type Ranges, setRanges, useRanges } from "./balancing";
 import type { Scene } from "./frames";
 
-/** Loudness (LUFS) at the bottom and the top of the strip, and the part of it (of 1) that pans take. */
-const [LOW, HIGH, PANS] = [-60, -6, 0.2];
+/** The part of the strip (of 1) that pans take. */
+const PANS = 0.2;
+/** Levels (LUFS) a line is drawn at. */
+const LINES = [-90, -80, -70, -60, -50, -40, -30, -20, -10, 0];
 /** What a key changes: dB, and of 1 for pan. */
 const [GAIN_DB, PAN] = [0.5, 0.05];
 /** Neighbours before and after that stay bright. */
@@ -35,6 +40,15 @@ export function useBalance(mix: Mix, within: Within, on: boolean) {
   }).data?.loudest;
 }
 
+/** What is looped around a placement as it is balanced, and the levels the strip shows. */
+export function BalanceRanges() {
+  return (
+    <Fold over label="Ranges" hint="What is looped around a placement, and the levels the strip shows">
+      <Controls<Ranges> model="Balancing" names={["around_s", "most_s", "low_lufs", "high_lufs"]} value={useRanges()} onChange={setRanges} />
+    </Fold>
+  );
+}
+
 interface Props {
   scene: Scene;
   scale: Scale;
@@ -48,6 +62,7 @@ const within = (value: number, low: number, high: number) => Math.min(high, Math
 
 export function BalanceStrip({ scene, scale, loudest, chosen, onChoose, onEach }: Props) {
   const drag = useRef<{ y: number; x: number } | null>(null);
+  const { low_lufs: low, high_lufs: high } = useRanges();
   const groups = scene.mix?.groups ?? [];
   const members = [...((scene.mix?.members ?? []) as Member[])].sort((one, other) => one.at_s - other.at_s);
   const present = members.findIndex((one) => one.id === chosen[chosen.length - 1]);
@@ -101,13 +116,13 @@ export function BalanceStrip({ scene, scale, loudest, chosen, onChoose, onEach }
       onKeyDown={keys}
       _focusVisible={{ outline: "2px solid", outlineColor: "amber", outlineOffset: "-2px" }}
     >
-      {[-50, -40, -30, -20, -10].map((level) => (
+      {LINES.filter((level) => level > low && level < high).map((level) => (
         <Box
           key={level}
           position="absolute"
           left={0}
           right={0}
-          bottom={`${(PANS + ((1 - PANS) * (level - LOW)) / (HIGH - LOW)) * 100}%`}
+          bottom={`${(PANS + ((1 - PANS) * (level - low)) / (high - low)) * 100}%`}
           borderTop="1px solid"
           borderColor="line/50"
           fontFamily="mono"
@@ -124,7 +139,7 @@ export function BalanceStrip({ scene, scale, loudest, chosen, onChoose, onEach }
         const level = loud(one);
         const own = chosen.includes(one.id);
         const near = present >= 0 && Math.abs(i - present) <= BRIGHT;
-        const tall = level === null ? 0 : within((level - LOW) / (HIGH - LOW), 0.02, 1) * (1 - PANS) * 100;
+        const tall = level === null ? 0 : within((level - low) / (high - low), 0.02, 1) * (1 - PANS) * 100;
         const left = scale.toX(one.at_s);
         if (left < -20 || left > scale.width + 20) return null;
         return (

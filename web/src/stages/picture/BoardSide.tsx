@@ -69,7 +69,7 @@ function Panel({ id, film, board }: Props) {
         members={mix.members.filter((one) => one.group === group.id)}
         mix={mix}
         speakers={telling.layout?.speakers ?? []}
-        share={undefined}
+        share={null}
         onEdit={(values, gesture) => layers.editGroup(group.id, values, gesture)}
         onDissolve={layers.toGroup}
         onFreeze={() => void layers.freeze()}
@@ -80,7 +80,7 @@ function Panel({ id, film, board }: Props) {
   if (layers.members.length)
     return (
       <PlacedPanel
-        {...{ scene, mix, chosen, layers, telling, trying, tab, aim, aims, pen }}
+        {...{ scene, mix, layers, telling, trying, tab, aim, aims, pen }}
         onTab={setTab}
         onAim={setAim}
         onPen={setPen}

@@ -1,14 +1,9 @@
 /** The chosen placements: one with all that a layer has, on its frame; several together. */
 import { Flex } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Member, Mix } from "../../api/client";
-import type { Aim } from "../../bench/aims";
-import type { Tab } from "../../bench/LayerTabs";
+import type { Member } from "../../api/client";
 import { ManyPanel } from "../../bench/ManyPanel";
-import { MemberTabs } from "../../bench/MemberTabs";
-import type { useLayers } from "../../bench/useLayers";
-import type { useMeters } from "../../bench/useMeters";
-import type { useTrying } from "../../bench/useTrying";
+import { MemberTabs, type OfChosen } from "../../bench/MemberTabs";
 import { Do } from "../../ui/buttons";
 import { Choose } from "../../ui/choices";
 import { useControl } from "../../ui/controls";
@@ -18,21 +13,8 @@ import { tell } from "../../ui/messages";
 import { CodeField } from "./CodeField";
 import { momentOf, nearestFrame, type Scene } from "./frames";
 
-interface Props {
+interface Props extends OfChosen {
   scene: Scene;
-  mix: Mix;
-  chosen: string[];
-  layers: ReturnType<typeof useLayers>;
-  telling: ReturnType<typeof useMeters>;
-  trying: ReturnType<typeof useTrying>;
-  tab: Tab;
-  onTab: (tab: Tab) => void;
-  aim: Aim | null;
-  aims: Aim[];
-  pen: boolean;
-  onAim: (aim: Aim) => void;
-  onPen: (pen: boolean) => void;
-  onTake: () => void;
   onFit: (seconds: number) => void;
   onReplace: (words: string) => void;
   onGroup: (name: string) => void;
@@ -98,21 +80,13 @@ function ReplaceRun({ onReplace }: { onReplace: (words: string) => void }) {
 }
 
 export function PlacedPanel(props: Props) {
-  const { scene, mix, chosen, layers, telling, trying, tab, aim, aims, pen } = props;
+  const { scene, mix, layers, telling, trying, tab, aim, aims, pen } = props;
   const { member, members } = layers;
   const placed = telling.layout?.layers.find((one) => one.id === member?.id);
   if (members.length > 1)
     return (
       <>
-        <ManyPanel
-          members={members}
-          grouped={!!members[0].group && members.every((one) => one.group === members[0].group)}
-          onEach={layers.each}
-          onGroup={layers.toGroup}
-          onFreeze={() => void layers.freeze()}
-          onRoll={() => void layers.roll(chosen, trying.keepLength)}
-          onRemove={layers.remove}
-        />
+        <ManyPanel layers={layers} keepLength={trying.keepLength} called="placements" zero="From first frame" />
         <ReplaceRun onReplace={props.onReplace} />
       </>
     );

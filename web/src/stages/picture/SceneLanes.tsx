@@ -12,6 +12,7 @@ import { type Scale, useScale } from "../../timeline/useScale";
 import { Do } from "../../ui/buttons";
 import { ControlOf, useControl } from "../../ui/controls";
 import { useRoom } from "../../ui/useRoom";
+import { BalanceRanges } from "./BalanceStrip";
 import { type Cue, type Film, momentOf, type Scene } from "./frames";
 import { CueMarks, PLACES, Places, SceneRuler } from "./Marks";
 
@@ -163,9 +164,10 @@ export function SceneLanes(props: Props) {
           ))}
           {strip && (
             <Box h={`${STRIP}px`} px="10px" py="4px" borderBottom="1px solid" borderColor="line" overflow="hidden">
-              <Box fontWeight={600} fontSize="12px">
+              <Flex fontWeight={600} fontSize="12px" align="center" justify="space-between" whiteSpace="nowrap">
                 Balance pass
-              </Box>
+                <BalanceRanges />
+              </Flex>
               <Box color="dim" fontSize="11px" lineHeight="15px">
                 up, down: gain
                 <br />

@@ -125,7 +125,7 @@ export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace
       <Facts>
         <Fact name="Film">{film.name}</Fact>
         <Fact name="Length">
-          {codeOf(scene.frames, scene)}, {scene.frames} frames
+          {codeOf(scene.frames, { ...scene, start: 0 })}, {scene.frames} frames
         </Fact>
         <Fact name="Picture">
           {film.film.width} × {film.film.height}
@@ -165,7 +165,7 @@ export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace
       <Heading>Loudness</Heading>
       <Facts>
         <Fact name="Scene">{over ? level(over.integrated_lufs, "LUFS") : "…"}</Fact>
-        <Fact name="Range">{over?.loudness_range_lu == null ? "none" : `${over.loudness_range_lu.toFixed(1)} LU`}</Fact>
+        <Fact name="Range">{over ? level(over.loudness_range_lu, "LU") : "…"}</Fact>
         <Fact name="True peak">{over ? level(over.true_peak_dbtp, "dBTP") : "…"}</Fact>
       </Facts>
       {over && <Along over={over} target={scene.target_lufs ?? 0} seconds={seconds} />}

@@ -16,6 +16,7 @@ import { queries, useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
 import { useBalance } from "./BalanceStrip";
 import type { Mode } from "./BoardBar";
+import { useRanges } from "./balancing";
 import type { Candidate } from "./Candidates";
 import { inTime } from "./CueList";
 import { goTo, showAt, useAt } from "./film";
@@ -27,8 +28,6 @@ import { useScening } from "./useScening";
 
 /** A dragged anchor lies on a cue or a shot change that is so near (frames), else on its own frame. */
 const CATCH = 3;
-/** Around a placement that is balanced so much is looped (s). */
-const AROUND_S = 1;
 
 /** A placement with nothing done to its sound. */
 const UNTOUCHED: Partial<Member> = {
@@ -133,13 +132,15 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     layers.edit(member.id, { ...inside, origin: layer.origin } as Partial<Member>);
     return id;
   };
+  const ranges = useRanges();
   const balance = (ids: string[]) => {
     choose(ids);
     const one = mix.members.find((other) => other.id === ids[ids.length - 1]);
     const placed = layout?.layers.find((other) => other.id === one?.id);
     if (!one || !placed || !now) return;
-    const start = Math.max(0, placed.start_s - AROUND_S);
-    const loop: [number, number] = [start, Math.min(momentOf(scene.frames, scene), placed.start_s + Math.min(placed.seconds, 4) + AROUND_S)];
+    const start = Math.max(0, placed.start_s - ranges.around_s);
+    const end = placed.start_s + Math.min(placed.seconds, ranges.most_s) + ranges.around_s;
+    const loop: [number, number] = [start, Math.min(momentOf(scene.frames, scene), end)];
     useListening.setState({ looping: true });
     void player.play(now, start, loop);
   };

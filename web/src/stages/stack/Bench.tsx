@@ -133,7 +133,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
         width={276}
         side={
           <ChosenPanel
-            {...{ mix, chosen, layers, telling, trying, printing, comparing, versions, tab, aim, aims, pen, chosenStep }}
+            {...{ mix, layers, telling, trying, printing, comparing, versions, tab, aim, aims, pen, chosenStep }}
             design={design.id}
             onTab={setTab}
             onAim={setAim}

@@ -1,0 +1,179 @@
+"""Placements of a scene: which group they go to, beds of any material and length, lengths that are fitted, runs that are replaced."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+from oskren.core.audio import files
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Excerpt, Loop, Member, Mix
+from oskren.core.picture.scene import GROUPS, on_frame
+from oskren.core.picture.tapping import Tap, Tapping
+from oskren.core.timecode import FRAME_RATES
+from oskren.store import Home
+from oskren.work.engine.studio import Studio
+from oskren.work.gather.importing import import_paths
+from oskren.work.picture import placing
+from oskren.work.picture.placing import Onto
+from tests.killing import Threads
+from tests.support import RATE, noise, sine, struck
+
+FRAMES = 600
+COUNTED = FRAME_RATES["25"]
+
+
+def wind(seconds: float, seed: int) -> np.ndarray:
+    """Noise that breathes, as a recorded bed does."""
+    time = np.arange(round(seconds * RATE)) / RATE
+    return (noise(seconds, -26, seed=seed)[:, 0] * (1 + 0.2 * np.sin(2 * np.pi * 0.31 * time))).astype(np.float32)[:, None]
+
+
+MATERIAL = {
+    "roar": wind(12.0, 2),
+    "gust": wind(3.0, 3),
+    "hum": sine(110, 2.5, -20) + sine(331, 2.5, -26),
+    "tick": struck(0.2, 0.02, seed=4),
+    "wing beat": struck(0.4, 0.1, seed=5),
+    "chime": np.concatenate([np.zeros((RATE // 10, 1), np.float32), sine(880, 1.0, -12)]),
+}
+
+
+class Placing(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls) -> None:
+        holder = tempfile.TemporaryDirectory()
+        cls.addClassCleanup(holder.cleanup)
+        folder = Path(holder.name)
+        for name, samples in MATERIAL.items():
+            files.write(folder / "in" / f"{name}.wav", samples, RATE, 24)
+        cls.studio = Studio(Home(folder / "home"), Threads(2))
+        cls.addClassCleanup(cls.studio.close)
+        cls.library = cls.studio.home.library("Mine", create=True)
+        ids = import_paths(cls.studio, cls.library, [folder / "in"], "in").sounds
+        cls.ids = {cls.library.sound(id).name: id for id in ids}
+
+    def onto(self, **more: str) -> Onto:
+        return Onto(frame_rate="25", frames=FRAMES, **more)
+
+    def bed(self, name: str, frame: int, until: int) -> Member:
+        return placing.bed(self.studio, self.library, self.onto(), self.ids[name], frame, until).members[0]
+
+    def heard(self, *members: Member) -> np.ndarray:
+        """What placements sound like, from the first frame of the film on."""
+        mix = Mix(members=members, length_s=FRAMES / 25)
+        return np.asarray(self.studio.renderer(self.library).audio(mix)[0])[:, 0]
+
+    def lengthened(self, member: Member, by_s: float) -> Member:
+        return placing.lengthened(self.studio, self.library, Mix(members=(member,)), [member.id], by_s)[0]
+
+    def test_each_goes_to_the_group_it_belongs_to_unless_somebody_says(self) -> None:
+        names = ("roar", "gust", "tick", "chime")
+        made = placing.place(self.studio, self.library, self.onto(), 50, [self.ids[name] for name in names])
+        called = {group.id: group.name for group in made.groups}
+        self.assertEqual([called[one.group] for one in made.members], [GROUPS[2], GROUPS[0], GROUPS[0], GROUPS[0]])
+        self.assertEqual({one.at_s for one in made.members}, {on_frame(50, COUNTED)})
+        own = placing.place(self.studio, self.library, self.onto(group="Rain", search="roof"), 0, [self.ids["roar"]])
+        self.assertEqual(([group.name for group in own.groups], own.members[0].search), (["Rain"], "roof"))
+
+    def test_a_bed_is_as_long_as_its_range_and_its_level_does_not_give_the_seams_away(self) -> None:
+        for name in ("roar", "gust", "hum"):
+            bed = self.bed(name, 25, 525)
+            self.assertIsInstance(bed.node, Loop)
+            heard = self.heard(bed)
+            self.assertEqual((np.flatnonzero(heard)[0] // 48, round(np.flatnonzero(heard)[-1] / RATE, 2)), (1000, 21.0), name)
+            body = heard[3 * RATE : 19 * RATE].astype(np.float64)
+            levels = 10 * np.log10(np.square(body[: len(body) // 4800 * 4800]).reshape(-1, 4800).mean(axis=1))
+            own = MATERIAL[name][:, 0].astype(np.float64)
+            allowed = 10 * np.log10(np.square(own[: len(own) // 4800 * 4800]).reshape(-1, 4800).mean(axis=1))
+            self.assertLess(levels.max() - levels.min(), allowed.max() - allowed.min() + 1.5, name)
+            # a click would stand out where differences are taken three times
+            self.assertLess(np.abs(np.diff(body, n=3)).max(), 1.5 * np.abs(np.diff(own, n=3)).max(), name)
+
+    def test_a_long_sound_fills_a_short_range_as_it_is(self) -> None:
+        bed = self.bed("roar", 0, 100)
+        self.assertIsInstance(bed.node, Excerpt)
+        heard = self.heard(bed)
+        # in the middle, at -3 dB to either side
+        np.testing.assert_allclose(heard[RATE : 3 * RATE], MATERIAL["roar"][RATE : 3 * RATE, 0] * np.sqrt(0.5), atol=2e-6)
+        self.assertFalse(heard[4 * RATE :].any())
+
+    def test_what_is_too_short_to_repeat_and_a_range_that_is_none_are_refused(self) -> None:
+        with self.assertRaisesRegex(OskrenError, "too short to repeat without being heard"):
+            self.bed("tick", 0, 100)
+        with self.assertRaisesRegex(OskrenError, "ends after it begins"):
+            self.bed("roar", 100, 100)
+
+    def test_a_bed_grows_past_its_sound_and_shrinks_again(self) -> None:
+        bed = self.bed("roar", 0, 250)
+        longer = self.lengthened(bed, 5.0)
+        self.assertEqual((bed.node.kind, longer.node.kind), ("excerpt", "loop"))
+        self.assertEqual(np.flatnonzero(self.heard(longer))[-1] // 480, 1499)
+        shorter = self.lengthened(longer, -14.0)
+        self.assertEqual(np.flatnonzero(self.heard(shorter))[-1] // 480, 99)
+        # fades keep their room
+        self.assertEqual((shorter.fade_in_s, shorter.fade_out_s), (0.5, 0.5))
+
+    def test_seconds_are_those_that_are_heard(self) -> None:
+        bed = self.bed("hum", 0, 250).model_copy(update={"stretch": 2.0})
+        before = np.flatnonzero(self.heard(bed))[-1]
+        after = np.flatnonzero(self.heard(self.lengthened(bed, 1.0)))[-1]
+        self.assertAlmostEqual((after - before) / RATE, 1.0, delta=0.002)
+
+    def test_what_is_no_bed_or_has_no_more_to_give_says_so(self) -> None:
+        [hit] = placing.place(self.studio, self.library, self.onto(), 10, [self.ids["wing beat"]]).members
+        with self.assertRaisesRegex(OskrenError, "wing beat is no bed"):
+            self.lengthened(hit, 1.0)
+        bed = self.bed("roar", 0, 250)
+        with self.assertRaisesRegex(OskrenError, "is cut short at its end"):
+            self.lengthened(bed.model_copy(update={"end_s": 2.0}), 1.0)
+        with self.assertRaisesRegex(OskrenError, "would be shorter than"):
+            self.lengthened(bed, -10.0)
+        part = bed.model_copy(update={"node": bed.node.model_copy(update={"start_s": 6.0, "end_s": 11.0})})
+        self.assertEqual(self.lengthened(part, 0.5).node.end_s, 11.5)
+        with self.assertRaisesRegex(OskrenError, "The sound ends there"):
+            self.lengthened(part, 3.0)
+        with self.assertRaises(NotFound):
+            placing.lengthened(self.studio, self.library, Mix(members=(bed,)), ["nobody"], 1.0)
+
+    def test_a_placement_is_fitted_to_a_length_with_its_pitch_kept(self) -> None:
+        [chime] = placing.place(self.studio, self.library, self.onto(), 50, [self.ids["chime"]]).members
+        mix = Mix(members=(chime.model_copy(update={"keep_length": True}),))
+        fitted = placing.fitted(self.studio, self.library, mix, chime.id, 1.65)
+        self.assertAlmostEqual(fitted.stretch, 1.5, delta=0.001)
+        heard = self.heard(fitted)
+        sounding = np.flatnonzero(np.abs(heard) > 1e-4)
+        self.assertAlmostEqual((sounding[-1] - sounding[0]) / RATE, 1.5, delta=0.03)
+        middle = heard[(sounding[0] + sounding[-1]) // 2 :][: RATE // 4]
+        spectrum = np.abs(np.fft.rfft(middle * np.hanning(len(middle)), 4 * RATE))
+        self.assertAlmostEqual(np.argmax(spectrum) / 4, 880.0, delta=1.0)
+        for seconds in (0.05, 60.0):
+            with self.assertRaisesRegex(OskrenError, "nearer to it in length"):
+                placing.fitted(self.studio, self.library, mix, chime.id, seconds)
+
+    def test_a_run_takes_another_set_in_turn_and_what_is_locked_stays(self) -> None:
+        run = [placing.place(self.studio, self.library, self.onto(), frame, [self.ids["tick"]]).members[0] for frame in (90, 30, 60)]
+        run[2] = run[2].model_copy(update={"locked": True})
+        fresh = placing.replaced(self.studio, self.library, run, [self.ids["wing beat"], self.ids["chime"]])
+        self.assertEqual([one.name for one in fresh], ["chime", "wing beat", "tick"])
+        self.assertEqual([one.at_s for one in fresh], [one.at_s for one in run])
+        with self.assertRaisesRegex(OskrenError, "not locked"):
+            placing.replaced(self.studio, self.library, [run[2]], [self.ids["chime"]])
+        with self.assertRaisesRegex(OskrenError, "Choose the sounds"):
+            placing.replaced(self.studio, self.library, run, [])
+
+    def test_taps_have_placements_of_their_own_with_the_search_that_found_them(self) -> None:
+        taps = [Tap(at_s=at) for at in (1.0, 2.0, 3.0)]
+        lists = [[self.ids["wing beat"], self.ids["tick"]]]
+        made = placing.tap(self.library, self.onto(), taps, lists, Tapping(), ["wings"])
+        self.assertEqual(len({one.id for one in made.members}), 3)
+        self.assertEqual({one.search for one in made.members}, {"wings"})
+        self.assertEqual([group.name for group in made.groups], [GROUPS[1]])
+        with self.assertRaisesRegex(OskrenError, "what is to be tapped in"):
+            placing.tap(self.library, self.onto(), taps, [[]], Tapping())
+
+    def test_a_cue_is_asked_for_by_what_finds_something(self) -> None:
+        self.assertIn(placing.words_for(self.library, "the wing beat of a heron"), ("wing", "beat"))
+        self.assertEqual(placing.words_for(self.library, "wing beat"), "wing beat")
+        self.assertEqual(placing.words_for(self.library, "nothing has this"), "")
