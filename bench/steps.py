@@ -43,9 +43,17 @@ def bench_steps(folder: Path) -> Row:
     _through("compressor", samples[:RATE])  # compiled loops are loaded
     took = {key: timed(lambda key=key: _through(key, samples)) for key in DESIGNING}
     whole = {key: timed(lambda key=key: _through(key, samples)) for key in WHOLE}
-    peers = {"compressor": pedalboard.Compressor(-18, 4, 10, 120), "chorus": pedalboard.Chorus(), "phaser": pedalboard.Phaser(), "delay": pedalboard.Delay()}
+    peers = {
+        "compressor": pedalboard.Compressor(-18, 4, 10, 120),
+        "chorus": pedalboard.Chorus(),
+        "phaser": pedalboard.Phaser(),
+        "delay": pedalboard.Delay(),
+    }
     turned = np.ascontiguousarray(samples.T)
     theirs = {key: timed(lambda one=one: one(turned, RATE)) for key, one in peers.items()}
+    # a limiter has work to do where it is loud
+    loud, limiter = samples * 5, pedalboard.Limiter(-1, 80)
+    took["limiter"], theirs["limiter"] = timed(lambda: _through("limiter", loud)), timed(lambda: limiter(np.ascontiguousarray(loud.T), RATE))
     slowest = max(took, key=took.__getitem__)
     slow = max(whole, key=whole.__getitem__)
     return (

@@ -14,7 +14,7 @@ from oskren.core.audio.formats import FORMATS
 from oskren.core.audio.formats.ogg import OGG
 from oskren.core.audio.resample import convert_rate
 from oskren.core.errors import OskrenError
-from oskren.core.measure import levels
+from oskren.core.measure import levels, true_peak
 from oskren.core.nodes import Chained, Step
 from oskren.core.ship import manifest
 from oskren.core.ship.items import Item, Titled
@@ -87,7 +87,7 @@ class Files(InFolder):
         np.testing.assert_allclose(files.read(path)[0], shape / np.abs(shape).max(), atol=2e-6)
         path, report = self.ship(Target(over="limit"), loud, "limit")
         self.assertTrue(report.ok, report.checks)
-        self.assertLessEqual(levels.db(levels.true_peak(files.read(path)[0], RATE)), 0.05)
+        self.assertLessEqual(levels.db(true_peak.true_peak(files.read(path)[0], RATE)), 0.05)
         self.assertNotEqual(file_key(loud, Target(over="limit")), file_key(loud, Target()))
 
     def test_silence_fails_and_a_click_at_the_edge_warns(self) -> None:

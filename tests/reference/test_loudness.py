@@ -6,9 +6,10 @@ from pathlib import Path
 
 import numpy as np
 import pyloudnorm
+from scipy import signal
 
 from oskren.core.audio import files
-from oskren.core.measure import levels, loudness, report
+from oskren.core.measure import levels, loudness, report, true_peak
 from tests.support import RATE, noise, sine
 
 
@@ -91,7 +92,7 @@ class TruePeak(unittest.TestCase):
         for case, (part, phase, amplitude, wanted) in cases.items():
             ramp = np.clip(np.minimum(np.arange(RATE), np.arange(RATE)[::-1]) / 2400, 0, 1)[:, None].astype(np.float32)
             samples = sine(RATE / part, 1, 20 * np.log10(amplitude), phase_deg=phase) * ramp
-            found = levels.db(levels.true_peak(samples, RATE))
+            found = levels.db(true_peak.true_peak(samples, RATE))
             with self.subTest(case=case):
                 self.assertLessEqual(found, wanted + 0.2)
                 self.assertGreaterEqual(found, wanted - 0.4)
@@ -99,7 +100,23 @@ class TruePeak(unittest.TestCase):
     def test_leaving_quiet_stretches_out_changes_nothing(self) -> None:
         samples = noise(1, -12, channels=2)
         samples[: RATE // 2] *= 0.01
-        self.assertAlmostEqual(levels.true_peak(samples, RATE), float(levels.true_peak_envelope(samples, RATE).max()), places=6)
+        self.assertAlmostEqual(true_peak.true_peak(samples, RATE), float(true_peak.true_peak_envelope(samples, RATE).max()), places=6)
+
+    def test_the_waveform_between_frames_is_that_of_the_whole_spectrum(self) -> None:
+        """scipy's resampling by the whole spectrum, of sound under 0.98 of what the rate holds; a level asked for leaves out only what is under it."""
+        for rate, factor in ((48_000, 8), (96_000, 4)):
+            spectrum = np.fft.rfft(noise(0.5, -9)[:, 0])
+            spectrum[round(0.98 * len(spectrum)) :] = 0
+            samples = np.fft.irfft(spectrum).astype(np.float32)[:, None]
+            fine = np.abs(signal.resample(samples[:, 0], factor * len(samples))).reshape(-1, factor).max(axis=1)
+            inner = slice(2000, -2000)
+            found = true_peak.true_peak_envelope(samples, rate)
+            np.testing.assert_allclose(found[inner], fine[inner], atol=2e-3)
+            over = float(np.quantile(found, 0.99))
+            gated = true_peak.true_peak_envelope(samples, rate, over)
+            np.testing.assert_array_equal(gated[found > over], found[found > over])
+            self.assertLessEqual(float((gated - found).max()), 0.0)
+            self.assertFalse(true_peak.true_peak_envelope(samples * 0.01, rate, over)[found > over].max() > over)
 
     def test_a_file_longer_than_a_block_measures_as_its_whole(self) -> None:
         """A cosine of half scale has its crests at -6.02 dBFS (closed form), wherever blocks of the file begin."""
@@ -114,9 +131,9 @@ class TruePeak(unittest.TestCase):
     def test_where_blocks_begin_changes_nothing(self) -> None:
         random = np.random.default_rng(5)
         samples = noise(1.3, -12, channels=2)
-        whole = levels.true_peak(samples, RATE)
+        whole = true_peak.true_peak(samples, RATE)
         for _ in range(12):
-            measuring, at = levels.TruePeak(RATE), 0
+            measuring, at = true_peak.TruePeak(RATE), 0
             while at < len(samples):
                 size = int(random.choice([1, 7, 63, 64, 65, 500, 4096, 30_000]))
                 measuring.add(samples[at : at + size])

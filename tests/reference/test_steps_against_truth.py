@@ -7,7 +7,7 @@ import pyloudnorm
 from scipy import signal
 
 from oskren.core.audio import dither, layouts
-from oskren.core.measure import levels
+from oskren.core.measure import levels, true_peak
 from oskren.core.measure.loudness import loudness
 from oskren.core.steps import Context, kind_of
 from oskren.core.steps.dynamics import LimiterParams
@@ -43,7 +43,7 @@ class Levels(unittest.TestCase):
         hit = struck(0.6, 0.15, seed=3)
         self.assertAlmostEqual(levels.db(levels.peak(through("level to", hit, by="sample peak", peak_db=-3.0))), -3.0, delta=0.001)
         out = through("level to", hit, by="true peak", peak_db=-3.0)
-        self.assertAlmostEqual(levels.db(levels.true_peak(out, RATE)), -3.0, delta=0.01)
+        self.assertAlmostEqual(levels.db(true_peak.true_peak(out, RATE)), -3.0, delta=0.01)
         silent = np.zeros((RATE, 1), np.float32)
         for by in ("sample peak", "true peak", "loudness"):
             np.testing.assert_array_equal(through("level to", silent, by=by), silent)
@@ -216,7 +216,7 @@ class Limiter(unittest.TestCase):
                 out = np.concatenate([stream.push(samples), stream.flush()])
                 with self.subTest(name=name, ceiling=ceiling):
                     self.assertEqual(len(out), len(samples))
-                    self.assertLessEqual(levels.db(levels.true_peak(out, RATE)), ceiling + 0.1)
+                    self.assertLessEqual(levels.db(true_peak.true_peak(out, RATE)), ceiling + 0.1)
 
     def test_hard_material_by_sixteen_times_as_many_points(self) -> None:
         """Held against the whole spectrum at 16 times the rate (scipy.signal.resample): noise and random signs, up to the highest frequency.
@@ -233,7 +233,7 @@ class Limiter(unittest.TestCase):
         for name, (samples, over) in material.items():
             samples = (samples * faded).astype(np.float32)
             fine = levels.db(float(np.abs(signal.resample(samples.astype(np.float64), 16 * len(samples))).max()))
-            self.assertAlmostEqual(levels.db(levels.true_peak(samples, RATE)), fine, delta=0.15, msg=name)
+            self.assertAlmostEqual(levels.db(true_peak.true_peak(samples, RATE)), fine, delta=0.15, msg=name)
             for ceiling in (-1.0, -18.0):
                 out = through("limiter", samples, ceiling_dbtp=ceiling)
                 with self.subTest(name=name, ceiling=ceiling):
@@ -247,8 +247,8 @@ class Limiter(unittest.TestCase):
             stream = kind.stream(LimiterParams(ceiling_dbtp=-1), {}, Context(RATE, 1, len(samples)), 0)
             out = np.concatenate([stream.push(samples), stream.flush()])
             with self.subTest(case=case):
-                self.assertLessEqual(levels.db(levels.true_peak(out, RATE)), -0.9)
-                self.assertGreater(levels.db(levels.true_peak(out[RATE // 4 :], RATE)), -1.5)  # and no lower than it must
+                self.assertLessEqual(levels.db(true_peak.true_peak(out, RATE)), -0.9)
+                self.assertGreater(levels.db(true_peak.true_peak(out[RATE // 4 :], RATE)), -1.5)  # and no lower than it must
 
     def test_what_lies_under_the_ceiling_passes_untouched(self) -> None:
         samples = sine(500, 1, -12)

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict
 from oskren.core.audio import files
 from oskren.core.audio.layouts import layout_of, to_mono
 from oskren.core.measure import anchor, key, levels, likeness, loudness, noise, pitch, spectrum, strength, timbre
+from oskren.core.measure.true_peak import TruePeak
 from oskren.core.types import Samples
 
 HEAD_S = 60.0
@@ -112,7 +113,7 @@ class Measuring:
         self._powers = loudness.Powers(rate, channels, self._layout)
         self._frames = 0
         self._peak = self._squares = 0.0
-        self._true = levels.TruePeak(rate) if true_peak else None
+        self._true = TruePeak(rate) if true_peak else None
         self._sum = np.zeros(channels)
         self._pair = np.zeros(3)
         self._clipped = 0

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
-from oskren.core.measure.levels import TruePeak, db
+from oskren.core.measure.levels import db
 from oskren.core.measure.loudness import SHORT_TERM_S, STEP_S, Powers, loudness, summarise
+from oskren.core.measure.true_peak import TruePeak
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Mix
 from oskren.core.nodes.render import Renderer

@@ -17,6 +17,7 @@ from oskren.core.audio import files, metadata
 from oskren.core.audio.formats import format_of
 from oskren.core.audio.formats.base import USUAL_BITS, Levels
 from oskren.core.measure import levels, loudness, peaks
+from oskren.core.measure.true_peak import TruePeak
 from oskren.core.nodes.chains import passed_over
 from oskren.core.nodes.walk import leaves
 from oskren.core.ship.items import Item
@@ -123,7 +124,7 @@ class _Back:
     def __init__(self, info: files.FileInfo):
         self.rate, self.channels = info.rate, info.channels
         self._told = Telling(info.channels, info.rate)
-        self._true = levels.TruePeak(info.rate)
+        self._true = TruePeak(info.rate)
         self._powers = loudness.Powers(info.rate, info.channels, info.layout)
         self._outline = peaks.Building(info.channels)
         self._sum = np.zeros(info.channels)

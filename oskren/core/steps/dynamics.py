@@ -8,7 +8,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from oskren.core.controls import number
-from oskren.core.measure.levels import HALF, amplitude, loudest, true_peak_envelope
+from oskren.core.measure.levels import amplitude, loudest
+from oskren.core.measure.true_peak import REACH, true_peak_envelope
 from oskren.core.steps.base import Context, Params, Picture, Reading, Simple, StepKind, Stream, Summary, register
 from oskren.core.types import Floats, Samples
 
@@ -23,7 +24,7 @@ class LimiterParams(Params):
     release_ms: float = number(80.0, 5, 1000, "ms", "Release of 12 dB", "log")
 
 
-CONTEXT = HALF
+CONTEXT = REACH
 """Frames on either side that the true-peak filter looks at."""
 
 
@@ -58,28 +59,20 @@ class LimiterStream:
 
     def _give(self, unsure: int, ahead: int) -> Samples:
         """Give all frames whose needs are known ``ahead`` frames on; the last ``unsure`` frames lack their context."""
+        from oskren.core.steps.kernels import held_down, needed
+
         known, sure = len(self._needs), len(self._samples) - CONTEXT - unsure
         if sure > known:
-            envelope = true_peak_envelope(self._samples[known:], self._rate).astype(np.float64)
-            # a peak between two frames concerns both
-            envelope = np.maximum(envelope[1:], envelope[:-1])[CONTEXT - 1 : CONTEXT - 1 + sure - known]
-            need = 20 * np.log10(self._ceiling / np.maximum(envelope, self._ceiling))
-            self._needs = np.concatenate([self._needs, np.maximum(need, -DEEPEST_DB)])
+            envelope = true_peak_envelope(self._samples[known:], self._rate, self._ceiling)
+            needs = np.empty(sure - known)
+            needed(np.ascontiguousarray(envelope[CONTEXT - 1 : CONTEXT + sure - known]), self._ceiling, DEEPEST_DB, needs)
+            self._needs = np.concatenate([self._needs, needs])
         ready = len(self._needs) - ahead
         if ready <= 0:
             return np.zeros((0, self._channels), np.float32)
-        from scipy.ndimage import minimum_filter1d
-
-        window = self._look + 1
-        padded = np.concatenate([self._needs, np.zeros(2 * window)])
-        held = minimum_filter1d(padded, window, mode="nearest")[window // 2 : window // 2 + ready]
-        ramp = self._slope * np.arange(ready + 1)
-        released = (np.minimum.accumulate(np.concatenate([self._released[-1:], held]) - ramp) + ramp)[1:]
-        history = np.concatenate([self._released, released])
-        total = np.concatenate([[0.0], np.cumsum(history)])
-        gain = 10.0 ** ((total[window:] - total[:-window]) / window / 20)
-        out: Samples = (self._samples[CONTEXT : CONTEXT + ready] * gain[:, None]).astype(np.float32)
-        self._samples, self._needs, self._released = self._samples[ready:], self._needs[ready:], history[-self._look :]
+        out: Samples = np.empty((ready, self._channels), np.float32)
+        held_down(self._needs, self._released, self._slope, np.ascontiguousarray(self._samples[CONTEXT : CONTEXT + ready]), out)
+        self._samples, self._needs = self._samples[ready:], self._needs[ready:]
         drop = min(self._before, ready)
         self._before -= drop
         return out[drop:]

@@ -195,3 +195,49 @@ def ride(samples: Samples, gains_db: Floats, stretch: int, first: int) -> None:
         for channel in range(samples.shape[1]):
             samples[i, channel] = np.float32(samples[i, channel] * gain)
         gain *= factor
+
+
+@njit(void(float32[::1], float64, float64, _ONE), cache=True, nogil=True)
+def needed(envelope: Samples, ceiling: float, deepest_db: float, needs: Floats) -> None:
+    """Gains (dB, 0 or less) that hold an envelope under a ceiling (linear): for each frame by what lies on either side of it; needs (envelope - 1)."""
+    for i in range(len(needs)):
+        highest = max(envelope[i], envelope[i + 1])
+        needs[i] = max(20.0 * np.log10(ceiling / highest), -deepest_db) if highest > ceiling else 0.0
+
+
+@njit(void(_ONE, _ONE, float64, _SAMPLES, _SAMPLES), cache=True, nogil=True)
+def held_down(needs: Floats, released: Floats, slope: float, samples: Samples, out: Samples) -> None:
+    """Samples under gains that are held down ahead of what needs it, released by ``slope`` dB a frame and then averaged.
+
+    needs (dB) go as far past ``samples`` as is looked ahead, or less at the end of the sound; released: the gains of as many frames
+    before as are looked ahead, which become those before the next frame.
+    """
+    look, frames, known = len(released), len(samples), len(needs)
+    before = released.copy()
+    gains = np.empty(frames)
+    # places of needs, each lower than all after it up to where it was looked
+    size = 2
+    while size < look + 2:
+        size *= 2
+    lowest, first, last, seen = np.empty(size, np.int64), 0, 0, 0
+    total, state = before.sum(), before[look - 1]
+    for i in range(frames):
+        while seen < known and seen <= i + look:
+            while last > first and needs[lowest[(last - 1) & (size - 1)]] >= needs[seen]:
+                last -= 1
+            lowest[last & (size - 1)] = seen
+            last, seen = last + 1, seen + 1
+        while last > first and lowest[first & (size - 1)] < i:
+            first += 1
+        held = needs[lowest[first & (size - 1)]] if last > first else 0.0
+        state = min(held, state + slope)
+        gains[i] = state
+        total += state
+        mean = total / (look + 1)
+        gain = 10.0 ** (mean / 20.0) if mean < -1e-9 else 1.0
+        total -= before[i] if i < look else gains[i - look]
+        for channel in range(samples.shape[1]):
+            out[i, channel] = np.float32(samples[i, channel] * gain)
+    for k in range(look):
+        at = frames - look + k
+        released[k] = gains[at] if at >= 0 else before[look + at]

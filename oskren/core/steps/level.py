@@ -8,8 +8,9 @@ import numpy as np
 
 from oskren.core.audio.layouts import CHANNELS, convert, matrix, to_mono
 from oskren.core.controls import choice, number
-from oskren.core.measure.levels import TruePeak, amplitude, db, peak
+from oskren.core.measure.levels import amplitude, db, peak
 from oskren.core.measure.loudness import SHORT_S, Powers, loudness, summarise
+from oskren.core.measure.true_peak import TruePeak
 from oskren.core.steps.base import Context, Following, Params, Read, Simple, StepKind, Stream, Summary, register, spread
 from oskren.core.types import Floats, Samples
 
