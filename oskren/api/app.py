@@ -23,6 +23,7 @@ from oskren.api.gather import arrivals, categories, files, folders, keeping, rec
 from oskren.api.mend import chain, plugins, reels, saved, steps
 from oskren.api.page import serve_guide, serve_page
 from oskren.api.picture import films, placing, scenes
+from oskren.api.picture import versions as scene_versions
 from oskren.api.ship import ready, sheets
 from oskren.api.slice import one_shots, plans
 from oskren.api.stack import designs, layers, meters, prints, told
@@ -160,6 +161,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         sheets,
         films,
         scenes,
+        scene_versions,
         placing,
     ):
         app.include_router(module.router, prefix="/api")

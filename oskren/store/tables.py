@@ -372,6 +372,16 @@ class SceneRow(Document):
     revision: Mapped[int] = mapped_column(Integer, default=0)
 
 
+class SceneVersion(Document):
+    """A state of a scene kept by name."""
+
+    __tablename__ = "scene_versions"
+    scene_id: Mapped[int] = mapped_column(ForeignKey("scenes.id", ondelete="CASCADE"), index=True)
+    notes: Mapped[str] = mapped_column(Text, default="")
+    scene: Mapped[dict[str, Any]] = mapped_column()
+    created: Mapped[str] = mapped_column(String(20), default=now)
+
+
 class Draw(Base):
     """One variation of a spread; ``facts`` holds what was measured of it once it is rendered."""
 

@@ -360,6 +360,57 @@ class Scenes(OfFilms):
         self.assertIn(("scene", "Cues"), [(use["what"], use["name"]) for use in self.get(f"{HERE}/sounds/{self.ids('wing c')[0]}/uses")])
         self.assertEqual(self.get(f"{HERE}/scenes")[0]["answered"], 1)
 
+    def test_versions_are_kept_told_apart_and_put_away(self) -> None:
+        view = self.scene("Versions")
+        placed = self.post(f"{HERE}/picture/place", {"onto": self.onto(view["scene"]), "frame": 24, "sounds": self.ids("wing a")})
+        cue = {"id": "c1", "name": "Wing", "frame": 24}
+        before = self.put(view, placed, cues=[cue])["scene"]
+        here = f"{HERE}/scenes/{view['id']}/versions"
+        first = self.post(here, {"scene": before})
+        self.assertEqual((first["name"], first["scene"]), ("Version 1", before))
+        place = {"id": "p1", "name": "Dome", "frame": 0, "until": 100, "space": "hall", "amount": "far"}
+        member = before["mix"]["members"][0] | {"gain_db": -3.0, "at_s": 1.5}
+        after = before | {"mix": before["mix"] | {"members": [member]}, "cues": [cue | {"frame": 30, "until": 40, "done": True}], "places": [place]}
+        told = self.post(f"{HERE}/picture/difference", {"before": before, "after": after})
+        self.assertEqual(
+            told, ["cue Wing: moved to 01:00:01:06, another length, done", "place Dome made at 01:00:00:00", "wing a: gain 0 to -3 dB, moved 1.001 to 1.5 s"]
+        )
+        back = self.post(f"{HERE}/picture/difference", {"before": after, "after": before | {"cues": [], "target_lufs": -20.0}})
+        self.assertEqual(back, ["cue Wing removed", "place Dome removed", "wing a: gain -3 to 0 dB, moved 1.5 to 1.001 s", "loudness aimed at -23 to -20 LUFS"])
+        moved = self.post(
+            f"{HERE}/picture/difference", {"before": after, "after": after | {"places": [place | {"amount": "near", "size": 2.0, "space": "chamber"}]}}
+        )
+        self.assertEqual(moved, ["place Dome: hall to chamber, size 1 to 2, heard far to near"])
+        self.assertEqual(self.post(f"{HERE}/picture/difference", {"before": after, "after": after}), [])
+        second = self.client.patch(f"{HERE}/scene-versions/{self.post(here, {'scene': after})['id']}", json={"name": "Drier", "notes": "less room"}).json()
+        self.assertEqual([(one["name"], one["notes"]) for one in self.get(here)], [("Version 1", ""), ("Drier", "less room")])
+        # one of another film is none of this scene, and a scene that is put away keeps its versions
+        self.assertEqual(self.client.post(here, json={"scene": before | {"film": 999}}).status_code, 422)
+        self.client.delete(f"{HERE}/documents/scene_version/{second['id']}").raise_for_status()
+        self.assertEqual([one["name"] for one in self.get(here)], ["Version 1"])
+        self.client.delete(f"{HERE}/documents/scene/{view['id']}").raise_for_status()
+        self.assertEqual(self.client.post(f"{HERE}/documents/scene_version/{second['id']}/back").status_code, 404)
+        self.client.post(f"{HERE}/documents/scene/{view['id']}/back").raise_for_status()
+        self.client.post(f"{HERE}/documents/scene_version/{second['id']}/back").raise_for_status()
+        self.assertEqual([one["name"] for one in self.get(here)], ["Version 1", "Drier"])
+
+    def test_what_a_version_holds_outlives_its_sound(self) -> None:
+        files.write(self.folder / "wings" / "lone.wav", struck(0.3, 0.2, seed=73), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "wings" / "lone.wav")]}))
+        id = self.named("lone")["id"]
+        view = self.scene("Held in a version")
+        kept = self.put(view, self.post(f"{HERE}/picture/place", {"onto": self.onto(view["scene"]), "frame": 10, "sounds": [id]}))
+        self.post(f"{HERE}/edit", {"ids": [id], "change": {"trashed": True}})
+        # what a scene holds now stays with its sound
+        self.assertEqual(self.post(f"{HERE}/trash/empty", {})["gone"], 0)
+        self.post(f"{HERE}/scenes/{view['id']}/versions", {"scene": kept["scene"]})
+        self.keep(kept, mix=view["scene"]["mix"])
+        self.assertEqual(self.post(f"{HERE}/trash/empty", {})["gone"], 1)
+        opened = self.client.post(f"{HERE}/open", json={"node": kept["scene"]["mix"]})
+        self.assertEqual(opened.status_code, 200, opened.text)
+        block = self.client.get(f"/api/heard/{opened.json()['digest']}/block", params={"start": 0, "frames": RATE})
+        self.assertGreater(float(np.abs(np.frombuffer(block.content, np.float32)).max()), 0.1)
+
     def test_what_cannot_be_is_refused(self) -> None:
         view = self.scene("Refused")
         for changed, words in (

@@ -17,7 +17,7 @@ FIELDS: tuple[tuple[str, str, str], ...] = (
     ("width", "width", ""),
     ("pitch_st", "pitch", "st"),
     ("stretch", "stretch", "×"),
-    ("at_s", "place", "s"),
+    ("at_s", "moved", "s"),
     ("anchor_s", "anchor", "s"),
     ("start_s", "start", "s"),
     ("end_s", "end", "s"),
@@ -37,22 +37,22 @@ SWITCHES: tuple[tuple[str, str, str], ...] = (
 CURVES = {"gain_db": "gain", "pan": "pan", "back": "front/back", "pitch_st": "pitch"}
 
 
-def differences(before: Mix, after: Mix) -> list[str]:
+def differences(before: Mix, after: Mix, thing: str = "layer") -> list[str]:
     """What was changed from one version to another: one phrase for each layer, group and step that differs, in the order of the later one.
 
-    Layers are told apart by their ids, so a renamed or moved layer is the same layer.
+    Layers are told apart by their ids, so a renamed or moved layer is the same layer; ``thing`` is what one is called.
     """
     said: list[str] = []
     known, now = _by_id(before.members), _by_id(after.members)
-    said += [f"{member.name or 'a layer'} removed" for key, member in known.items() if key not in now]
+    said += [f"{member.name or f'a {thing}'} removed" for key, member in known.items() if key not in now]
     for key, member in now.items():
         if key not in known:
-            said.append(f"{member.name or 'a layer'} added")
+            said.append(f"{member.name or f'a {thing}'} added")
         elif phrases := [*_member(known[key], member), *_moved_to(before, after, known[key], member)]:
-            said.append(f"{member.name or 'a layer'}: {', '.join(phrases)}")
+            said.append(f"{member.name or f'a {thing}'}: {', '.join(phrases)}")
     kept = [key for key in known if key in now]
     if kept != [key for key in now if key in known]:
-        said.append("layers in another order")
+        said.append(f"{thing}s in another order")
     groups, later = {one.id: one for one in before.groups}, {one.id: one for one in after.groups}
     said += [f"group {group.name} dissolved" for key, group in groups.items() if key not in later]
     for key, group in later.items():

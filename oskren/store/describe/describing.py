@@ -245,6 +245,26 @@ def uses_of(library: Library, id: int) -> list[dict[str, Any]]:
     return found
 
 
+_HOLDING = {
+    "designs": ("mix",),
+    "versions": ("mix",),
+    "spreads": ("mix",),
+    "draws": ("mix",),
+    "scenes": ("scene",),
+    "scene_versions": ("scene",),
+    "films": ("guide",),
+    "plans": ("node",),
+    "reels": ("reel",),
+    "recipes": ("saved",),
+    "chains": ("chain",),
+    "drafts": ("body",),
+    "settings": ("value",),
+    "histories": ("past", "future"),
+    "sounds": ("chain", "states"),
+}
+"""Columns that may name audio, by table: what is named there stays on the disk when the sound it came with goes, also where the sound has changed since."""
+
+
 def empty_trash(library: Library) -> tuple[int, list[str]]:
     """Delete what lies in the trash for good: how many went, and sentences on what stays because it is used.
 
@@ -266,11 +286,9 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
             session.flush()
             for audio in audios:
                 still = session.execute(text("SELECT 1 FROM sounds WHERE node LIKE :part LIMIT 1"), {"part": f"%{audio}%"}).first()
-                places = (("designs", "mix"), ("versions", "mix"), ("spreads", "mix"), ("chains", "chain"), ("sounds", "chain"), ("sounds", "states"))
-                designs = " UNION ".join(f"SELECT 1 FROM {table} WHERE {column} LIKE :part" for table, column in places)
-                held = session.execute(text(designs), {"part": f"%{audio}%"})
+                held = " UNION ".join(f"SELECT 1 FROM {table} WHERE {column} LIKE :part" for table, columns in _HOLDING.items() for column in columns)
                 media = session.get(Media, audio)
-                if still is None and held.first() is None and media is not None:
+                if still is None and media is not None and session.execute(text(held), {"part": f"%{audio}%"}).first() is None:
                     if not media.referred:
                         files.append(media.path)
                     session.delete(media)

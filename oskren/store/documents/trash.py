@@ -1,4 +1,4 @@
-"""What people make and put away: designs, their versions, reels, saved chains and recipes keep all that is theirs in the trash, and come back with it."""
+"""What people make and put away, with all that is its own: designs, scenes, versions of both, reels, saved chains, recipes, ready sheets."""
 
 from __future__ import annotations
 
@@ -12,9 +12,9 @@ from oskren.core.errors import NotFound
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import put_on, step_on, take_off
 from oskren.store.library import Library
-from oskren.store.tables import Design, Document, ReadySheetRow, RecipeRow, ReelRow, SavedChain, SceneRow, Sound, Use, Version, WantedAnswer, now
+from oskren.store.tables import Design, Document, ReadySheetRow, RecipeRow, ReelRow, SavedChain, SceneRow, SceneVersion, Sound, Use, Version, WantedAnswer, now
 
-Kind = Literal["design", "version", "reel", "saved_chain", "recipe", "ready_sheet", "scene"]
+Kind = Literal["design", "version", "reel", "saved_chain", "recipe", "ready_sheet", "scene", "scene_version"]
 _TABLES: dict[Kind, type[Document]] = {
     "design": Design,
     "version": Version,
@@ -23,6 +23,7 @@ _TABLES: dict[Kind, type[Document]] = {
     "recipe": RecipeRow,
     "ready_sheet": ReadySheetRow,
     "scene": SceneRow,
+    "scene_version": SceneVersion,
 }
 _CALLED: dict[Kind, str] = {
     "design": "design",
@@ -32,6 +33,7 @@ _CALLED: dict[Kind, str] = {
     "recipe": "recipe",
     "ready_sheet": "ready sheet",
     "scene": "scene",
+    "scene_version": "version",
 }
 LONGEST_NAME = 200
 
@@ -94,6 +96,8 @@ def bring_back(library: Library, kind: Kind, id: int) -> PutAway:
         row.trashed = None
         if isinstance(row, Version):
             _row(session, "design", row.design_id)
+        if isinstance(row, SceneVersion):
+            _row(session, "scene", row.scene_id)
         for project in told.sheets:
             put_on(session, project, f"{kind}s", id)
         for one, projects in away.get("versions", {}).items():

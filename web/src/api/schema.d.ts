@@ -4184,6 +4184,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/scenes/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Scene Versions
+         * @description Kept versions, the oldest first.
+         */
+        get: operations["scene_versions"];
+        put?: never;
+        /**
+         * Keep Scene Version
+         * @description Keep a state of a scene by name.
+         */
+        post: operations["keep_scene_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/scene-versions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Scene Version
+         * @description Another name or other notes.
+         */
+        patch: operations["change_scene_version"];
+        trace?: never;
+    };
+    "/api/lib/{library}/picture/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scene Difference
+         * @description What sets two states of a scene apart, in words.
+         */
+        post: operations["scene_difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/picture/heard": {
         parameters: {
             query?: never;
@@ -7605,6 +7669,23 @@ export interface components {
              */
             project: number;
         };
+        /**
+         * NewSceneVersion
+         * @description A state of a scene to keep; without a name it is numbered.
+         */
+        NewSceneVersion: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            scene: components["schemas"]["Scene"];
+        };
         /** NewSearch */
         NewSearch: {
             /** Name */
@@ -8705,7 +8786,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
+            kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene" | "scene_version";
             /** Id */
             id: number;
             /** Name */
@@ -9588,6 +9669,31 @@ export interface components {
         SceneNow: {
             /** Name */
             name: string;
+            scene: components["schemas"]["Scene"];
+        };
+        /**
+         * SceneVersionChange
+         * @description What a version is called and what is noted of it; None leaves that as it is.
+         */
+        SceneVersionChange: {
+            /** Name */
+            name?: string | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /**
+         * SceneVersionView
+         * @description A kept state of a scene.
+         */
+        SceneVersionView: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Created */
+            created: string;
             scene: components["schemas"]["Scene"];
         };
         /**
@@ -11517,6 +11623,14 @@ export interface components {
         TwoMixes: {
             before: components["schemas"]["Mix"];
             after: components["schemas"]["Mix"];
+        };
+        /**
+         * TwoScenes
+         * @description Two states of a scene.
+         */
+        TwoScenes: {
+            before: components["schemas"]["Scene"];
+            after: components["schemas"]["Scene"];
         };
         /**
          * Typed
@@ -16495,7 +16609,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene" | "scene_version";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -16540,7 +16654,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene" | "scene_version";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -16585,7 +16699,7 @@ export interface operations {
                 "x-oskren-page"?: string;
             };
             path: {
-                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene";
+                kind: "design" | "version" | "reel" | "saved_chain" | "recipe" | "ready_sheet" | "scene" | "scene_version";
                 id: number;
                 /** @description folder name of the library */
                 library: string;
@@ -22853,6 +22967,185 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Started"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scene_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneVersionView"][];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_scene_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSceneVersion"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneVersionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_scene_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SceneVersionChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SceneVersionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scene_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TwoScenes"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description Not Found */

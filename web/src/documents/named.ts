@@ -16,6 +16,7 @@ const LISTS: Record<Kind, string[]> = {
   recipe: ["recipes"],
   ready_sheet: ["ready sheets"],
   scene: ["scenes"],
+  scene_version: ["versions"],
 };
 
 /** Ask for the lists anew; resolves when the first of them is there. */

@@ -5,6 +5,7 @@ import { api, got, type Schemas } from "../api/client";
 import { useShared } from "../session/store";
 import { Do } from "../ui/buttons";
 import { complain } from "../ui/messages";
+import { loudnessOf } from "./opening";
 import { player } from "./player";
 import type { Heard } from "./state";
 
@@ -15,9 +16,6 @@ export interface Compared {
   /** Opens it to be heard; null when something else was wished meanwhile. */
   hear: () => Promise<Heard | null>;
 }
-
-const loudnessOf = async (heard: Heard) =>
-  heard.lufs ?? (await got(api.GET("/api/heard/{digest}/loudness", { params: { path: { digest: heard.opened.digest } } }))).lufs;
 
 /** Either side is heard by name, and one of them hidden; both as loud as the quieter one. */
 export function Blind({ one, other }: { one: Compared; other: Compared }) {

@@ -65,6 +65,10 @@ const asked = (what: Wanted): ToOpen => ({
   chain: what.through?.chain ?? [],
 });
 
+/** How loud something opened is (LUFS); null where it is silent. It is rendered whole for that, once. */
+export const loudnessOf = async (heard: Heard) =>
+  heard.lufs ?? (await got(api.GET("/api/heard/{digest}/loudness", { params: { path: { digest: heard.opened.digest } } }))).lufs;
+
 /** The newest wish to hear something. */
 let wish = 0;
 

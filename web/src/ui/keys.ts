@@ -173,7 +173,7 @@ export const SECTIONS = {
       "roll",
       "sources",
     ] as const),
-    ...(["longer", "shorter", "newer", "duplicate", "remove", "handOver"] as const),
+    ...(["longer", "shorter", "newer", "version", "compare", "duplicate", "remove", "handOver"] as const),
   ],
 } as const satisfies Record<string, readonly Act[]>;
 

@@ -12,6 +12,7 @@ import { stale } from "./describing";
 const CALLED: Record<Kind, string> = {
   design: "Design",
   version: "Version of a design",
+  scene_version: "Version of a scene",
   reel: "Review reel",
   saved_chain: "Saved chain",
   recipe: "Recipe",

@@ -22,10 +22,16 @@ export function Board({ view, film, scenes }: { view: Schemas["SceneView"]; film
   const { editing, name, scene, mix, history, mode, setMode, chosen, choose, cue, place, setWhat, solo, setSolo, scening, layers, telling } = board;
   const { tab, aim, pen, loudest, opened, clipActs, toFrame, toCue, balance, addCue } = board;
   const { layout } = telling;
+  const hearing = board.versions.hearing ? (board.versions.compared?.name ?? "") : null;
   const answered = (scene.cues ?? []).filter((one) => stateOf(one, scene) !== "open").length;
   return (
     <Flex direction="column" h="100%">
-      <BoardBar {...{ view, name, scenes, film, scene, mode, answered, history }} onRename={editing.rename} onMode={setMode} saved={editing.saved} />
+      <BoardBar
+        {...{ view, name, scenes, film, scene, mode, answered, history, hearing }}
+        onRename={editing.rename}
+        onMode={setMode}
+        saved={editing.saved}
+      />
       <Beside name="picture" label="what is chosen" width={286} side={<BoardSide id={view.id} film={film} board={board} />}>
         <Panes
           name="picture rows"

@@ -28,13 +28,15 @@ interface Props {
   scene: Scene;
   mode: Mode;
   answered: number;
+  /** The version that is heard instead of what is now. */
+  hearing: string | null;
   history: History<Mix>;
   saved: () => Promise<void>;
   onRename: (name: string) => void;
   onMode: (mode: Mode) => void;
 }
 
-export function BoardBar({ view, name, scenes, film, scene, mode, answered, history, saved, onRename, onMode }: Props) {
+export function BoardBar({ view, name, scenes, film, scene, mode, answered, hearing, history, saved, onRename, onMode }: Props) {
   const told = { copy: "A scene like this one, to go another way", trash: "With its cues and placements; the film and all sounds stay" };
   const cues = scene.cues?.length ?? 0;
   const turn = (wanted: Mode) => onMode(mode === wanted ? "" : wanted);
@@ -56,7 +58,12 @@ export function BoardBar({ view, name, scenes, film, scene, mode, answered, hist
         {clock(film.seconds, 0)}, {Number.parseFloat(scene.frame_rate)} frames a second
       </Flex>
       <Box flex={1} />
-      {cues > 0 && (
+      {hearing !== null && (
+        <Box color="amber" whiteSpace="nowrap" overflow="hidden" textOverflow="ellipsis" minW={0} data-testid="hearing">
+          hearing {hearing}
+        </Box>
+      )}
+      {hearing === null && cues > 0 && (
         <Box fontFamily="mono" fontSize="12px" color="glass" whiteSpace="nowrap" css={IN_WIDE} data-testid="answered">
           {answered} of {cues} cues answered
         </Box>

@@ -21,7 +21,7 @@ interface Props {
 
 function Panel({ id, film, board }: Props) {
   const { editing, scene, mix, history, edit, mode, setMode, chosen, choose, cue, place, group, last, setWhat, scening, layers, telling } = board;
-  const { tab, setTab, aim, aims, setAim, pen, setPen, trying, within, opened, hearAt, take, placeAt, toDesign, heardAt } = board;
+  const { tab, setTab, aim, aims, setAim, pen, setPen, trying, within, opened, hearAt, take, placeAt, toDesign, heardAt, versions } = board;
   const { now } = telling;
   const [step, setStep] = useState<string | null>(null);
   if (mode === "export") return <HandOverPanel scene={id} saved={editing.saved} onClose={() => setMode("")} />;
@@ -94,6 +94,7 @@ function Panel({ id, film, board }: Props) {
   return (
     <ScenePanel
       {...{ scene, film, mix, within }}
+      versions={{ ...versions.panel, onHear: () => versions.compare(now) }}
       newer={telling.newer.filter((one) => !one.gone).length}
       onNewer={() => void layers.renew(mix.members.map((one) => one.id))}
       onEdit={edit}

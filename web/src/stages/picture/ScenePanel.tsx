@@ -6,6 +6,7 @@ import { api, got, type Mix, type Schemas, type Step, slowly } from "../../api/c
 import { MixChain } from "../../bench/MixChain";
 import { about } from "../../bench/told";
 import type { Within } from "../../bench/useMeters";
+import { Versions } from "../../bench/Versions";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
 import { ControlOf, Controls, useControl } from "../../ui/controls";
@@ -14,6 +15,7 @@ import { level } from "../../ui/format";
 import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { CodeField } from "./CodeField";
 import { codeOf, type Film, recounted, type Scene } from "./frames";
+import type { SceneVersion } from "./useSceneVersions";
 
 interface Props {
   scene: Scene;
@@ -26,6 +28,7 @@ interface Props {
   /** Placements whose sound or design has changed since, and taking all of them as they are now. */
   newer: number;
   onNewer: () => void;
+  versions: React.ComponentProps<typeof Versions<SceneVersion>>;
 }
 
 const [LOW, HIGH] = [-60, -6];
@@ -114,7 +117,7 @@ function Bound({ scene, onEdit }: Pick<Props, "scene" | "onEdit">) {
   );
 }
 
-export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace, newer, onNewer }: Props) {
+export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace, newer, onNewer, versions }: Props) {
   const [step, setStep] = useState<string | null>(null);
   const layout = useControl("Mix", "layout");
   const over = useOver(mix, within);
@@ -180,6 +183,8 @@ export function ScenePanel({ scene, film, mix, within, onEdit, onChange, onPlace
         )}
       </Flex>
       {scene.guide && film.guide && <Controls<Scene> model="Scene" names={["guide_db"]} value={scene} onChange={onEdit} />}
+      <Line />
+      <Versions {...versions} />
       <Line />
       <Do onClick={onPlace} hint="A room for everything from the marked part on, or from the playhead">
         Add a place

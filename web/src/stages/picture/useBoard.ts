@@ -24,6 +24,7 @@ import { type Cue, type Film, momentOf, nearestFrame } from "./frames";
 import { useBoardKeys } from "./useBoardKeys";
 import { useWithin } from "./usePlaying";
 import { useScene } from "./useScene";
+import { useSceneVersions } from "./useSceneVersions";
 import { useScening } from "./useScening";
 
 /** A dragged anchor lies on a cue or a shot change that is so near (frames), else on its own frame. */
@@ -57,9 +58,11 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
   const trying = useTrying();
   const scening = useScening(editing);
   const within = useWithin(scene, film);
-  const telling = useMeters(mix, name, solo, scening.tried?.mix ?? trying.tried?.mix ?? null, () => {}, within);
+  const versions = useSceneVersions(view.id, editing, film);
+  const telling = useMeters(mix, name, solo, scening.tried?.mix ?? trying.tried?.mix ?? null, () => versions.setHearing(false), within);
   const { layout, now } = telling;
-  const opened = now?.opened ?? null;
+  // the film goes along with the version that is heard
+  const opened = (versions.other ?? now)?.opened ?? null;
   const last = mix.members.find((one) => one.id === chosen[chosen.length - 1]) ?? null;
   const aims = useAims(last, mix.layout);
   const aim = aims.find((one) => one.control === aimed?.control && one.step === aimed?.step) ?? aims[0] ?? null;
@@ -160,6 +163,8 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     nextCue: () => bySelection(1),
     previousCue: () => bySelection(-1),
     addCue,
+    version: versions.panel.onKeep,
+    compare: () => versions.compare(now),
     placeSelected: () => {
       const { selected } = useShared.getState();
       const { frame } = useAt.getState();
@@ -193,7 +198,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
   const group = mix.groups.find((one) => one.id === chosen[0]);
   return {
     ...{ editing, name, scene, mix, history, edit, mode, setMode, chosen, choose, cue, place, group, last, setWhat, solo, setSolo },
-    ...{ tab, setTab, aim, aims, setAim, pen, setPen, trying, scening, within, telling, layers, loudest, opened, clipActs },
+    ...{ tab, setTab, aim, aims, setAim, pen, setPen, trying, scening, within, telling, layers, loudest, opened, clipActs, versions },
     ...{ toFrame, toCue, hearAt, take, placeAt, toDesign, balance, addCue, heardAt },
   };
 }

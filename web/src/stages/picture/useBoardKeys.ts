@@ -26,6 +26,8 @@ interface Keys {
   nextCue: () => void;
   previousCue: () => void;
   addCue: () => void;
+  version: () => void;
+  compare: () => void;
   placeSelected: () => void;
   removeChosen: () => void;
   solo: () => void;
@@ -80,6 +82,8 @@ export function useBoardKeys(on: Keys) {
     nextCue: on.nextCue,
     previousCue: on.previousCue,
     anchor: on.addCue,
+    version: on.version,
+    compare: on.compare,
     toLayer: on.placeSelected,
     faster: () => {
       const { tempo } = useListening.getState();

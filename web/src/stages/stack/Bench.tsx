@@ -20,10 +20,9 @@ import { ChosenPanel } from "./ChosenPanel";
 import type { HeadActs } from "./Heads";
 import { GROUP, Lanes } from "./Lanes";
 import { useBenchKeys } from "./useBenchKeys";
-import { useComparing } from "./useComparing";
 import { type Design, useDesign } from "./useDesign";
+import { useDesignVersions, type Version } from "./useDesignVersions";
 import { usePrinting } from "./usePrinting";
-import { useVersions, type Version } from "./Versions";
 
 interface Props {
   design: Design;
@@ -41,11 +40,10 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   const [aimed, setAim] = useState<Aim | null>(null);
   const [pen, setPen] = useState(false);
   const { name, history, mix, rename, saved } = useDesign(design);
-  const versions = useVersions(design.id);
-  const comparing = useComparing(versions.list, name);
+  const versions = useDesignVersions(design.id, name, mix);
   const trying = useTrying();
   const { tried, setTried, keepLength } = trying;
-  const telling = useMeters(mix, name, solo, tried?.mix ?? null, () => comparing.setHearing(false));
+  const telling = useMeters(mix, name, solo, tried?.mix ?? null, () => versions.setHearing(false));
   const { layout, now, meters, newer, crowding, crowded } = telling;
 
   const choose = (ids: string[]) => {
@@ -86,7 +84,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     },
     onSlice: send.slice,
   });
-  const compare = () => void comparing.compare(now, meters?.integrated_lufs ?? null);
+  const compare = () => versions.compare(now, meters?.integrated_lufs ?? null);
   const restore = (version: Version) => {
     history.change(version.mix as Mix);
     choose([]);
@@ -97,7 +95,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     stepOpen: !!chosenStep,
     sources: () => setTab("source"),
     toShip: () => void saved().then(() => addToSheet("designs", [design.id])),
-    version: () => void versions.keep(mix),
+    version: versions.panel.onKeep,
     print: () => void printing.print(),
     printShift: () => void printing.printShift(),
     perform: onPerform,
@@ -117,7 +115,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
         designs={designs}
         empty={!mix.members.length}
         meters={meters}
-        hearing={comparing.hearing ? (comparing.compared?.name ?? "") : null}
+        hearing={versions.hearing ? (versions.compared?.name ?? "") : null}
         history={history}
         saved={saved}
         onRename={rename}
@@ -133,7 +131,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
         width={276}
         side={
           <ChosenPanel
-            {...{ mix, layers, telling, trying, printing, comparing, versions, tab, aim, aims, pen, chosenStep }}
+            {...{ mix, layers, telling, trying, printing, versions, tab, aim, aims, pen, chosenStep }}
             design={design.id}
             onTab={setTab}
             onAim={setAim}

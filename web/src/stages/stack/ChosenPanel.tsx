@@ -6,15 +6,13 @@ import { MemberTabs, type OfChosen } from "../../bench/MemberTabs";
 import { Side } from "../../ui/frames";
 import { PrintShift } from "./PrintShift";
 import { SumPanel } from "./SumPanel";
-import type { useComparing } from "./useComparing";
+import type { DesignVersions, Version } from "./useDesignVersions";
 import type { usePrinting } from "./usePrinting";
-import type { useVersions, Version } from "./Versions";
 
 interface Props extends OfChosen {
   design: number;
   printing: ReturnType<typeof usePrinting>;
-  comparing: ReturnType<typeof useComparing>;
-  versions: ReturnType<typeof useVersions>;
+  versions: DesignVersions;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
   onChange: (mix: Mix, gesture?: string) => void;
@@ -23,7 +21,7 @@ interface Props extends OfChosen {
 }
 
 export function ChosenPanel(props: Props) {
-  const { design, mix, layers, telling, trying, printing, comparing, versions, tab, aim, aims, pen } = props;
+  const { design, mix, layers, telling, trying, printing, versions, tab, aim, aims, pen } = props;
   const { chosenStep, onChooseStep: setChosenStep, onTab: setTab, onAim: setAim, onPen: setPen, onChange, onTake, onCompare, onRestore } = props;
   const { member, members, group } = layers;
   const { layout, meters, crowding, sum } = telling;
@@ -67,18 +65,7 @@ export function ChosenPanel(props: Props) {
           onChange={onChange}
           chosenStep={chosenStep}
           onChooseStep={setChosenStep}
-          versions={{
-            mix,
-            versions,
-            against: comparing.against,
-            hearing: comparing.hearing,
-            onAgainst: (version) => {
-              if (comparing.hearing) onCompare();
-              comparing.setAgainst(version);
-            },
-            onHear: () => onCompare(),
-            onRestore,
-          }}
+          versions={{ ...versions.panel, onHear: onCompare, onRestore }}
         />
       )}
       {sum.error && (

@@ -5,6 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, got, type Mix, type Schemas, type Step } from "../../api/client";
 import { MixChain } from "../../bench/MixChain";
 import { wide } from "../../bench/Placing";
+import { Versions } from "../../bench/Versions";
 import { ExportLine } from "../../between/ExportLine";
 import { useShared } from "../../session/store";
 import { Do } from "../../ui/buttons";
@@ -15,8 +16,8 @@ import { Fact, Facts, Heading, Line } from "../../ui/frames";
 import { complain, tell } from "../../ui/messages";
 import { CrowdedPairs } from "./Crowding";
 import { LoadBundle } from "./LoadBundle";
+import type { Version } from "./useDesignVersions";
 import type { Named } from "./usePrinting";
-import { Versions } from "./Versions";
 
 interface Props {
   design: number;
@@ -33,7 +34,7 @@ interface Props {
   onChange: (mix: Mix, gesture?: string) => void;
   chosenStep: string | null;
   onChooseStep: (id: string | null) => void;
-  versions: React.ComponentProps<typeof Versions>;
+  versions: React.ComponentProps<typeof Versions<Version>>;
 }
 
 /** Correlation of left and right on a line from -1 to 1. */
