@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import itertools
+import os
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -91,6 +92,22 @@ class Films(OfFilms):
         self.assertEqual((played.status_code, len(played.content)), (206, 100))
         guide = self.heard(self.film["guide"])
         self.assertAlmostEqual(int(np.argmax(np.abs(guide).max(axis=1))) / 48_000, 2.0, delta=0.002)
+
+    def test_a_file_that_is_opened_again_is_the_same_film_unless_it_was_written_since(self) -> None:
+        def opened() -> int:
+            begun = self.client.post(f"{HERE}/films", json={"path": str(again)})
+            self.finish(begun)
+            return int(begun.json()["id"])
+
+        again = write_film(self.folder / "again.mp4", self.counted.rate, 30)
+        first = opened()
+        self.assertEqual(opened(), first)
+        write_film(again, self.counted.rate, 40)
+        later = again.stat().st_mtime + 60
+        os.utime(again, (later, later))
+        second = opened()
+        self.assertNotEqual(second, first)
+        self.assertEqual([self.get(f"{HERE}/films/{id}")["film"]["frames"] for id in (first, second)], [30, 40])
 
     def test_what_is_no_film_is_one_sentence(self) -> None:
         wrong = {"notes.mp4": b"no film at all", "empty.webm": b""}
@@ -393,6 +410,22 @@ class Scenes(OfFilms):
         self.client.post(f"{HERE}/documents/scene/{view['id']}/back").raise_for_status()
         self.client.post(f"{HERE}/documents/scene_version/{second['id']}/back").raise_for_status()
         self.assertEqual([one["name"] for one in self.get(here)], ["Version 1", "Drier"])
+
+    def test_scenes_of_what_has_changed_are_listed_and_brought_up_to_date(self) -> None:
+        id = self.ids("wing c")[0]
+        view = self.scene("Older")
+        placed = self.post(f"{HERE}/picture/place", {"onto": self.onto(view["scene"]), "frame": 10, "sounds": [id, id]})
+        held = placed | {"members": [placed["members"][0], placed["members"][1] | {"locked": True}]}
+        self.put(view, held)
+        self.client.put(f"{HERE}/sounds/{id}/chain", json={"chain": [{"kind": "reverse", "id": "r"}]}).raise_for_status()
+        try:
+            self.assertIn({"kind": "scene", "id": view["id"], "name": "Older", "why": "wing c has changed since"}, self.get(f"{HERE}/stack/stale"))
+            self.assertIn("Older: wing c taken anew", self.finish(self.client.post(f"{HERE}/stack/rebuild"))["done"])
+            now = self.get(f"{HERE}/scenes/{view['id']}")["scene"]["mix"]["members"]
+            self.assertEqual([one["node"]["kind"] for one in now], ["chained", "source"])
+        finally:
+            self.client.put(f"{HERE}/sounds/{id}/chain", json={"chain": []}).raise_for_status()
+            self.client.delete(f"{HERE}/documents/scene/{view['id']}").raise_for_status()
 
     def test_what_a_version_holds_outlives_its_sound(self) -> None:
         files.write(self.folder / "wings" / "lone.wav", struck(0.3, 0.2, seed=73), RATE, 24)

@@ -63,7 +63,7 @@ class Replaced(BaseModel):
 
 
 class StaleThing(BaseModel):
-    kind: Literal["design", "print"]
+    kind: Literal["design", "print", "scene"]
     id: int
     name: str
     why: str
@@ -80,7 +80,7 @@ def replace(studio: InStudio, library: InLibrary, page: InPage, wanted: Replacin
 
 @router.get("/stack/stale")
 def stale(library: InLibrary) -> list[StaleThing]:
-    """Designs and prints made of what has changed since."""
+    """Designs, prints and scenes made of what has changed since."""
     return [StaleThing(**asdict(one)) for one in work.stale(library)]
 
 

@@ -27,10 +27,20 @@ LOOKED_S = 0.2
 
 
 def begin(studio: Studio, library: Library, path: Path, name: str = "") -> tuple[int, Job]:
-    """Take a video file in and open it as a job; its id. OskrenError when it cannot be read as one."""
+    """Take a video file in and open it as a job; its id, that of a film that was opened from it as it is now. OskrenError when it cannot be read as one."""
     film = probed(studio, path)
-    id = films.add(library, name or path.stem, path, film)
+    id = _opened(library, path, film) or films.add(library, name or path.stem, path, film)
     return id, studio.jobs.start(OPEN_FILM, library, f"Opening {name or path.name}", OpeningFilm(film=id))
+
+
+def _opened(library: Library, path: Path, film: Film) -> int | None:
+    """The film that was opened from a file and has everything still, unless the file was written since."""
+    for row in films.films(library):
+        if row.state == "ready" and films.path_of(library, row) == path and Film.model_validate(row.film) == film:
+            proxy = films.proxy_of(library, row.id)
+            if proxy.exists() and proxy.stat().st_mtime >= path.stat().st_mtime:
+                return row.id
+    return None
 
 
 def again(studio: Studio, library: Library, id: int) -> Job:
@@ -73,6 +83,8 @@ def watched(studio: Studio, progress: Progress, name: str, call: Callable[..., A
 def open_film(studio: Studio, library: Library, id: int, progress: Progress = ALONE) -> OpenedFilm:
     """Make what is needed to put sounds to a film."""
     row = films.film(library, id)
+    if row.state == "ready":  # its file was chosen once more; one that is opened anew is "opening"
+        return OpenedFilm(id=id, name=row.name, shots=len(row.shots))
     film, path = Film.model_validate(row.film), films.path_of(library, row)
     sound = library.folder / films.FOLDER / f"sound-{id}.wav"
     try:

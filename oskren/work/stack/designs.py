@@ -15,11 +15,12 @@ from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.heard import Heard
 from oskren.core.nodes.model import Chained, Group, Member, Mix, Origin, Print, group_mix, member_node, thawed
 from oskren.core.nodes.walk import sounding
+from oskren.core.picture.scene import Scene
 from oskren.core.stack.swap import renewed
 from oskren.store import Library
 from oskren.store.describe import naming
 from oskren.store.describe.tree import vocabulary
-from oskren.store.documents import designs
+from oskren.store.documents import designs, scenes
 from oskren.store.library import node_of
 from oskren.store.tables import Sound
 from oskren.work.engine.jobs import Arguments, Kind
@@ -157,9 +158,9 @@ def renew(studio: Studio, library: Library, mix: Mix, wanted: set[str] | None = 
 
 @dataclass(frozen=True)
 class Stale:
-    """Something made of what has changed since: a design with older layers, or a print of an older design."""
+    """Something made of what has changed since: a design with older layers, a print of an older design, or a scene with older placements."""
 
-    kind: str
+    kind: Literal["design", "print", "scene"]
     id: int
     name: str
     why: str
@@ -178,6 +179,11 @@ def stale(library: Library) -> list[Stale]:
     for sound, name, made_of, key in designs.prints(library):
         if made_of in now and now[made_of] != key:
             found.append(Stale("print", sound, name, f"{names[made_of]} has changed since it was printed"))
+    for scene in scenes.scenes(library):
+        placed = Scene.model_validate(scene.scene).mix
+        old = list(dict.fromkeys(one.name for one in newer_layers(library, placed) if not one.gone))
+        if old:
+            found.append(Stale("scene", scene.id, scene.name, f"{', '.join(old)} {'has' if len(old) == 1 else 'have'} changed since"))
     return found
 
 
@@ -187,8 +193,8 @@ def rebuild(studio: Studio, library: Library, progress: Progress = ALONE) -> lis
     tried: set[tuple[str, int, str]] = set()
     for _ in range(ROUNDS):
         todo = [one for one in stale(library) if (one.kind, one.id, one.why) not in tried]
-        # designs first: a print of a design that is itself stale would be made twice
-        batch = [one for one in todo if one.kind == "design"] or todo
+        # designs first: a print of a design that is itself stale would be made twice; scenes take what has come of both
+        batch = next((some for kind in ("design", "print", "scene") if (some := [one for one in todo if one.kind == kind])), [])
         if not batch:
             break
         for one in batch:
@@ -202,9 +208,17 @@ def rebuild(studio: Studio, library: Library, progress: Progress = ALONE) -> lis
                     continue
                 designs.save(library, one.id, row.name, fresh)
                 done.append(f"{row.name}: {', '.join(changed)} taken anew")
-            else:
+            elif one.kind == "print":
                 reprint(studio, library, one.id)
                 done.append(f"{one.name} printed anew")
+            else:
+                kept, scene = scenes.scene(library, one.id)
+                placed, changed = renew(studio, library, scene.mix)
+                if not changed:
+                    tried.add((one.kind, one.id, one.why))
+                    continue
+                scenes.save(library, one.id, kept.name, scene.model_copy(update={"mix": placed}))
+                done.append(f"{kept.name}: {', '.join(changed)} taken anew")
             progress.at(len(done), len(done) + len(batch))
     return done
 

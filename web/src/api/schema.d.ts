@@ -2829,7 +2829,7 @@ export interface paths {
         };
         /**
          * Stale
-         * @description Designs and prints made of what has changed since.
+         * @description Designs, prints and scenes made of what has changed since.
          */
         get: operations["stale"];
         put?: never;
@@ -10663,7 +10663,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "design" | "print";
+            kind: "design" | "print" | "scene";
             /** Id */
             id: number;
             /** Name */
