@@ -192,7 +192,10 @@ export function SumPanel({
             </Box>
           ))}
           <Flex>
-            <Do onClick={() => void rebuild()} hint="Newer layers and placements are taken, prints made anew, and what is made of those in turn; what is locked stays">
+            <Do
+              onClick={() => void rebuild()}
+              hint="Newer layers and placements are taken, prints made anew, and what is made of those in turn; what is locked stays"
+            >
               Rebuild all
             </Do>
           </Flex>
