@@ -98,9 +98,12 @@ class TruePeak(unittest.TestCase):
                 self.assertGreaterEqual(found, wanted - 0.4)
 
     def test_leaving_quiet_stretches_out_changes_nothing(self) -> None:
-        samples = noise(1, -12, channels=2)
-        samples[: RATE // 2] *= 0.01
-        self.assertAlmostEqual(true_peak.true_peak(samples, RATE), float(true_peak.true_peak_envelope(samples, RATE).max()), places=6)
+        quiet = noise(1, -12, channels=2)
+        quiet[: RATE // 2] *= 0.01
+        dense = sine(0.4321 * RATE, 0.3, -3)
+        for samples in (quiet, dense, np.sign(sine(997, 0.3, -3)), quiet[:1], quiet[-777:]):
+            for rate in (RATE, 2 * RATE):
+                self.assertAlmostEqual(true_peak.true_peak(samples, rate), float(true_peak.true_peak_envelope(samples, rate).max()), places=5)
 
     def test_the_waveform_between_frames_is_that_of_the_whole_spectrum(self) -> None:
         """scipy's resampling by the whole spectrum, of sound under 0.98 of what the rate holds; a level asked for leaves out only what is under it."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -85,10 +86,11 @@ def _overlapping(values: Samples, count: int, size: int, step: int) -> Samples:
     return np.lib.stride_tricks.as_strided(values, (count, size), (step * values.itemsize, values.itemsize), writeable=False)
 
 
-def _find_half_ways(lane: Samples, rate: int, over: float, into: Samples) -> None:
-    """The points half way to the next frame, into an array as long as the lane; 0 where nothing near can exceed ``over``."""
+def _double(lane: Samples, rate: int, over: float, into: Samples) -> None:
+    """A lane and the points half way to its next frames, in turn, into an array twice as long; 0 between frames where nothing near can exceed ``over``."""
     from scipy.fft import irfft, next_fast_len, rfft
 
+    into[::2], into[1::2] = lane, 0.0
     count, (bound, _) = len(lane), _bounds(oversampling(rate))
     size = CHUNK if count > 2 * CHUNK else next_fast_len(count + 2 * HALF, real=True)
     step = size - 2 * HALF
@@ -97,30 +99,25 @@ def _find_half_ways(lane: Samples, rate: int, over: float, into: Samples) -> Non
     padded[HALF : HALF + count] = lane
     cut = _overlapping(padded, chunks, size, step)
     near = np.flatnonzero(np.maximum(cut.max(axis=1), -cut.min(axis=1)) * bound > over)
-    into[:] = 0.0
     if len(near):
         spectra = rfft(cut[near], axis=1)
         spectra *= _half_way_spectrum(size)
         # tap HALF - 1 lies on the frame itself
         for place, part in zip(near * step, irfft(spectra, n=size, axis=1, overwrite_x=True)[:, 1 : step + 1], strict=True):
             part = part[: count - place]
-            into[place : place + len(part)] = part
+            into[2 * place + 1 : 2 * (place + len(part)) : 2] = part
 
 
-def _raise_between(result: Samples, points: Samples, rate: int, over: float) -> None:
-    """Raise magnitudes, shape (runs, _RUN), to those between the points, of which one run more stands on either side."""
-    factor = oversampling(rate)
-    matrix, (_, bound) = _runs(factor), _bounds(factor)
-    highest = np.abs(points).reshape(-1, 2 * _RUN)
-    while highest.shape[1] > 1:  # several times faster than a maximum along so short an axis
-        highest = np.maximum(highest[:, ::2], highest[:, 1::2])
-    around = np.maximum(highest[1:-1, 0], np.maximum(highest[:-2, 0], highest[2:, 0]))
-    loud = np.flatnonzero(around * bound > over)
-    windows = _overlapping(points[2 * _RUN - _FINE // 2 + 1 :], len(result), matrix.shape[1], 2 * _RUN)
-    for first in range(0, len(loud), 512):
-        some = loud[first : first + 512]
-        between = np.abs(matrix @ windows[some].T).reshape(-1, _RUN, len(some)).max(axis=0)
-        result[some] = np.maximum(result[some], between.T)
+def _between_points(points: Samples, runs: AnyArray, rate: int) -> Iterator[tuple[AnyArray, Samples]]:
+    """Largest magnitudes between the points after each frame of some runs, shape (n, _RUN), a few runs at a time.
+
+    One run more of points stands on either side of those there are.
+    """
+    matrix = _runs(oversampling(rate))
+    windows = _overlapping(points[2 * _RUN - _FINE // 2 + 1 :], len(points) // (2 * _RUN) - 2, matrix.shape[1], 2 * _RUN)
+    for first in range(0, len(runs), 512):
+        some = runs[first : first + 512]
+        yield some, np.abs(matrix @ windows[some].T).reshape(-1, _RUN, len(some)).max(axis=0).T
 
 
 def true_peak_envelope(samples: Samples, rate: int, over: float = 0.0) -> Samples:
@@ -149,15 +146,38 @@ def true_peak_envelope(samples: Samples, rate: int, over: float = 0.0) -> Sample
     result = np.zeros((-(-count // _RUN), _RUN), np.float32)
     flat = result.reshape(-1)[:count]
     flat[:] = loudest(samples)
+    bound = _bounds(oversampling(rate))[1]
     points = np.zeros(2 * _RUN * (len(result) + 2), np.float32)
-    # from 2 _RUN on, so that every run has one on either side
-    at = points[2 * _RUN :]
     for lane in samples.T:
-        at[: 2 * count : 2] = lane
-        _find_half_ways(lane, rate, over, at[1 : 2 * count : 2])
-        np.maximum(flat, np.abs(at[1 : 2 * count : 2]), out=flat)
-        _raise_between(result, points, rate, over)
+        # one run on either side
+        at = points[2 * _RUN : 2 * (_RUN + count)]
+        _double(lane, rate, over, at)
+        np.maximum(flat, np.abs(at[1::2]), out=flat)
+        highest = np.abs(points).reshape(-1, 2 * _RUN)
+        while highest.shape[1] > 1:  # several times faster than a maximum along so short an axis
+            highest = np.maximum(highest[:, ::2], highest[:, 1::2])
+        around = np.maximum(highest[1:-1, 0], np.maximum(highest[:-2, 0], highest[2:, 0]))
+        for some, between in _between_points(points, np.flatnonzero(around * bound > over), rate):
+            result[some] = np.maximum(result[some], between)
     return flat[_FINE // 2 : -(_FINE // 2)]
+
+
+_BESIDE = 0.7
+"""A point, two to a frame, lies so near to the highest of the waveform: within half a point of it, and it cannot fall faster than a cosine of the highest
+frequency there is, a quarter of the points' rate (0.707; Duffin and Schaeffer, 1938, from memory)."""
+
+
+def _highest(lane: Samples, counted: AnyArray, rate: int, best: float) -> float:
+    """Largest magnitude at and just after the frames that are counted (shape (runs, _RUN)), or ``best`` if it is not above that."""
+    points = np.zeros(2 * (len(lane) + 2 * _RUN), np.float32)
+    at = points[2 * _RUN : -2 * _RUN]
+    _double(lane, rate, best, at)
+    magnitudes = np.abs(points)[2 * _RUN : 1 - 2 * _RUN]
+    best = max(best, float(np.maximum(magnitudes[:-1:2], magnitudes[1::2]).max(where=counted.reshape(-1), initial=0.0)))
+    near = np.maximum(np.maximum(magnitudes[:-1:2], magnitudes[1::2]), magnitudes[2::2]) > _BESIDE * best
+    for some, between in _between_points(points, np.flatnonzero((near.reshape(-1, _RUN) & counted).any(axis=1)), rate):
+        best = max(best, float(between.max(where=counted[some], initial=0.0)))
+    return best
 
 
 def true_peak(samples: Samples, rate: int, so_far: float = 0.0, *, lead: int = 0, trail: int = 0) -> float:
@@ -207,20 +227,22 @@ def true_peak(samples: Samples, rate: int, so_far: float = 0.0, *, lead: int = 0
     around = np.maximum(highest, np.maximum(np.append(highest[1:], beside[1]), np.append(beside[0], highest[:-1])))
     padded = np.pad(samples, ((REACH, REACH + span), (0, 0)))
 
-    def envelope(places: AnyArray) -> float:
-        """True peak of some stretches; the context on both sides only feeds the filter, since its own edges would ring."""
+    def highest_of(places: AnyArray, best: float) -> float:
+        """True peak of some stretches, or ``best``; the context on both sides only feeds the filters, since its own edges would ring."""
         rows = np.concatenate([padded[starts[place] : starts[place] + span + 2 * REACH] for place in places])
-        found = true_peak_envelope(rows, rate, best).reshape(len(places), -1)[:, REACH : REACH + span]
-        found[starts[places][:, None] + np.arange(span) >= stop] = 0.0
-        return float(found.max())
+        counted = np.zeros((len(places), span + 2 * REACH), bool)
+        counted[:, REACH:-REACH] = starts[places][:, None] + np.arange(span) < stop
+        for lane in rows.T:
+            best = _highest(lane, counted.reshape(-1, _RUN), rate, best)
+        return best
 
     # the loudest stretch first: it rules out most of the others
     if float(around.max()) * bound <= best:
         return best
-    best = max(best, envelope(np.array([int(np.argmax(highest))])))
+    best = highest_of(np.array([int(np.argmax(highest))]), best)
     left = np.flatnonzero(around * bound > best)
     for at in range(0, len(left), 256):
-        best = max(best, envelope(left[at : at + 256]))
+        best = highest_of(left[at : at + 256], best)
     return best
 
 
