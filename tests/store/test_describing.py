@@ -6,7 +6,7 @@ from oskren.core.words.conditions import parse
 from oskren.store.describe import describing, keeping, tree, undoing
 from oskren.store.describe.describing import Change
 from oskren.store.search.asking import Asked
-from oskren.store.tables import Design, SoundSet
+from oskren.store.tables import Design, Draft, History, Setting, SoundSet
 from tests.store.test_library import InLibrary
 
 
@@ -204,6 +204,21 @@ class Kept(Described):
         self.assertTrue((self.folder / "files" / "Slam door.wav").exists())
         self.assertEqual((len(self.names()), self.names(trash=True)), (3, ["Glass creak 1"]))
         self.assertEqual(self.names("bell"), [])
+
+    def test_audio_that_anything_names_stays_when_its_sound_goes(self) -> None:
+        for number in range(6, 10):
+            self.add(f"Held {number}", number, "Metal", refer=False)
+        audios = [f"{number:040x}" for number in range(6, 10)]
+        # what stands before it cannot hide it
+        held = [{"name": 'five " pipe', "notes": "long " * 30, "node": {"kind": "source", "audio": audio}} for audio in audios]
+        with self.library.writing() as session:
+            session.add(Setting(name="heard", value=held[0]))
+            session.add(Draft(project=1, name="recipe", body=held[1]))
+            session.add(History(what="design", item=99, past=[held[2]], future=[]))
+        paths = [self.library.media(audio) for audio in audios]
+        describing.edit(self.library, [6, 7, 8, 9], Change(trashed=True))
+        self.assertEqual(describing.empty_trash(self.library), (4, []))
+        self.assertEqual([path.exists() for path in paths], [True, True, True, False])
 
     def test_importing_what_lies_in_the_trash_takes_it_out(self) -> None:
         describing.edit(self.library, [1], Change(trashed=True))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Sequence
 from typing import Any
@@ -260,9 +261,21 @@ _HOLDING = {
     "drafts": ("body",),
     "settings": ("value",),
     "histories": ("past", "future"),
-    "sounds": ("chain", "states"),
+    "sounds": ("node", "chain", "states"),
 }
 """Columns that may name audio, by table: what is named there stays on the disk when the sound it came with goes, also where the sound has changed since."""
+
+_HASH = re.compile(r"\b[0-9a-f]{40}\b")
+
+
+def _held(session: Session, audios: set[str]) -> set[str]:
+    """Those of some audio (by hash) that are named anywhere: every column is read once, however many there are."""
+    found: set[str] = set()
+    for table, columns in _HOLDING.items() if audios else ():
+        for values in session.execute(text(f"SELECT {', '.join(columns)} FROM {table}")):
+            for value in values:
+                found |= audios.intersection(_HASH.findall(value or ""))
+    return found
 
 
 def empty_trash(library: Library) -> tuple[int, list[str]]:
@@ -273,25 +286,24 @@ def empty_trash(library: Library) -> tuple[int, list[str]]:
     stays: list[str] = []
     gone: list[int] = []
     files: list[str] = []
+    audios: set[str] = set()
     with library.writing() as session:
         for sound in session.scalars(select(Sound).where(Sound.trashed.is_not(None))).all():
             used = session.scalar(select(func.count()).select_from(Use).where(Use.digest == sound.digest)) or 0
             if used:
                 stays.append(f"{sound.name} is used in {used} {'place' if used == 1 else 'places'} and stays in the trash.")
                 continue
-            audios = {sound.audio, *session.scalars(select(SoundPath.audio).where(SoundPath.sound_id == sound.id))} - {""}
+            audios |= {sound.audio, *session.scalars(select(SoundPath.audio).where(SoundPath.sound_id == sound.id))} - {""}
             gone.append(sound.id)
             session.execute(text("DELETE FROM sound_words WHERE rowid = :id"), {"id": sound.id})
             session.delete(sound)
-            session.flush()
-            for audio in audios:
-                still = session.execute(text("SELECT 1 FROM sounds WHERE node LIKE :part LIMIT 1"), {"part": f"%{audio}%"}).first()
-                held = " UNION ".join(f"SELECT 1 FROM {table} WHERE {column} LIKE :part" for table, columns in _HOLDING.items() for column in columns)
-                media = session.get(Media, audio)
-                if still is None and media is not None and session.execute(text(held), {"part": f"%{audio}%"}).first() is None:
-                    if not media.referred:
-                        files.append(media.path)
-                    session.delete(media)
+        session.flush()
+        for audio in audios - _held(session, audios):
+            media = session.get(Media, audio)
+            if media is not None:
+                if not media.referred:
+                    files.append(media.path)
+                session.delete(media)
         for row in session.scalars(select(Edit).where(Edit.kind == "sounds")).all():
             if {int(id) for id in row.before} & set(gone):
                 session.delete(row)
