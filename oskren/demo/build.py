@@ -33,10 +33,10 @@ from oskren.demo.takes import LOFT, PERFORMANCE
 from oskren.store import Home, Library
 from oskren.store.describe import describing, following, keeping
 from oskren.store.describe.describing import Change
-from oskren.store.documents import designs, recipes
+from oskren.store.documents import designs, recipes, versions
 from oskren.store.documents.revisions import keep_draft
 from oskren.store.library import node_of
-from oskren.store.tables import Design, Draw, Sound, SoundPath
+from oskren.store.tables import Design, Draw, Sound, SoundPath, Version
 from oskren.work.engine.progress import ALONE
 from oskren.work.engine.studio import Studio
 from oskren.work.gather import watching
@@ -200,7 +200,7 @@ def _versions(studio: Studio, library: Library, number: int, mix: Mix) -> None:
     for name, notes, kept in (("first", "four layers, the same room all along", first), ("heavier", "the flywheel lower: too slow to start", heavier)):
         facts = studio.facts(library, kept)
         told = {"lufs": facts["measures"]["integrated_lufs"], "seconds": facts["frames"] / facts["rate"]}
-        designs.keep_version(library, number, name, notes, kept, told, facts["outline"])
+        versions.keep(library, Version, number, name, notes, mix=kept.model_dump(mode="json"), facts=told, outline=facts["outline"])
 
 
 def _nested(studio: Studio, library: Library, number: int, inner: int) -> None:

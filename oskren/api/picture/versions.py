@@ -6,9 +6,11 @@ from fastapi import APIRouter
 from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary
+from oskren.api.stack.designs import VersionChange
+from oskren.core.errors import OskrenError
 from oskren.core.picture.difference import scene_differences
 from oskren.core.picture.scene import Scene
-from oskren.store.documents import scenes as kept
+from oskren.store.documents import scenes, versions
 from oskren.store.tables import SceneVersion
 
 router = APIRouter(prefix="/lib/{library}", tags=["picture"])
@@ -32,13 +34,6 @@ class NewSceneVersion(BaseModel):
     scene: Scene
 
 
-class SceneVersionChange(BaseModel):
-    """What a version is called and what is noted of it; None leaves that as it is."""
-
-    name: str | None = Field(None, max_length=200)
-    notes: str | None = Field(None, max_length=4000)
-
-
 class TwoScenes(BaseModel):
     """Two states of a scene."""
 
@@ -53,19 +48,21 @@ def _view(row: SceneVersion) -> SceneVersionView:
 @router.get("/scenes/{id}/versions")
 def scene_versions(library: InLibrary, id: int) -> list[SceneVersionView]:
     """Kept versions, the oldest first."""
-    return [_view(row) for row in kept.versions(library, id)]
+    return [_view(row) for row in versions.versions(library, SceneVersion, id)]
 
 
 @router.post("/scenes/{id}/versions")
 def keep_scene_version(library: InLibrary, id: int, new: NewSceneVersion) -> SceneVersionView:
     """Keep a state of a scene by name."""
-    return _view(kept.keep_version(library, id, new.name, new.notes, new.scene))
+    if new.scene.film != scenes.scene(library, id)[1].film:
+        raise OskrenError("A version of a scene has the scene's film.")
+    return _view(versions.keep(library, SceneVersion, id, new.name, new.notes, scene=new.scene.model_dump(mode="json")))
 
 
 @router.patch("/scene-versions/{id}")
-def change_scene_version(library: InLibrary, id: int, change: SceneVersionChange) -> SceneVersionView:
+def change_scene_version(library: InLibrary, id: int, change: VersionChange) -> SceneVersionView:
     """Another name or other notes."""
-    return _view(kept.change_version(library, id, change.name, change.notes))
+    return _view(versions.change(library, SceneVersion, id, change.name, change.notes))
 
 
 @router.post("/picture/difference")

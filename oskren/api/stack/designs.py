@@ -25,6 +25,7 @@ from oskren.core.stack.edits import Edit, edited
 from oskren.core.words.names import legal
 from oskren.store import Library
 from oskren.store.documents import designs as kept
+from oskren.store.documents import versions as keeping
 from oskren.store.search.rows import small
 from oskren.store.tables import Design, Version
 from oskren.work.engine import tasks
@@ -89,6 +90,8 @@ class NewVersion(BaseModel):
 
 
 class VersionChange(BaseModel):
+    """What a version is called and what is noted of it; None leaves that as it is."""
+
     name: str | None = Field(None, max_length=200)
     notes: str | None = Field(None, max_length=4000)
 
@@ -165,7 +168,7 @@ async def picture(question: InQuestion, library: InLibrary, id: int) -> DesignPi
 @router.get("/designs/{id}/versions")
 def versions(library: InLibrary, id: int) -> list[VersionView]:
     """Kept versions, the oldest first."""
-    return [_version(row) for row in kept.versions(library, id)]
+    return [_version(row) for row in keeping.versions(library, Version, id)]
 
 
 def _version(row: Version) -> VersionView:
@@ -186,17 +189,17 @@ def _version(row: Version) -> VersionView:
 def keep_version(studio: InStudio, library: InLibrary, id: int, new: NewVersion) -> VersionView:
     """Keep a state of a design by name, measured so that it can be compared at matched loudness."""
     kept.design(library, id)
-    if not sounding(new.mix):
-        return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, {}, b""))
-    found = studio.facts(library, new.mix)
-    facts = {"lufs": found["measures"]["integrated_lufs"], "seconds": found["frames"] / found["rate"]}
-    return _version(kept.keep_version(library, id, new.name, new.notes, new.mix, facts, found["outline"]))
+    facts, outline = dict[str, Any](), b""
+    if sounding(new.mix):
+        found = studio.facts(library, new.mix)
+        facts, outline = {"lufs": found["measures"]["integrated_lufs"], "seconds": found["frames"] / found["rate"]}, found["outline"]
+    return _version(keeping.keep(library, Version, id, new.name, new.notes, mix=new.mix.model_dump(mode="json"), facts=facts, outline=outline))
 
 
 @router.patch("/versions/{id}")
 def change_version(library: InLibrary, id: int, change: VersionChange) -> VersionView:
     """Another name or other notes."""
-    return _version(kept.change_version(library, id, change.name, change.notes))
+    return _version(keeping.change(library, Version, id, change.name, change.notes))
 
 
 @router.post("/stack/difference")

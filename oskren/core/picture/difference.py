@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from oskren.core.picture.scene import DISTANCES, Cue, Place, Scene
-from oskren.core.stack.difference import differences
+from oskren.core.stack.difference import differences, told_apart
 from oskren.core.timecode import code_of
 
 
@@ -28,25 +28,18 @@ def scene_differences(before: Scene, after: Scene) -> list[str]:
     >>> scene_differences(scene, scene.model_copy(update={"cues": (), "target_lufs": -24.0}))
     ['cue Bell removed', 'loudness aimed at -23 to -24 LUFS']
     """
-    said: list[str] = []
 
     def at(frame: int) -> str:
         return code_of(after.start + frame, after.counted)
 
     cues, later_cues = {one.id: one for one in before.cues}, {one.id: one for one in after.cues}
-    said += [f"cue {_called(cue)} removed" for id, cue in cues.items() if id not in later_cues]
-    for id, cue in later_cues.items():
-        if id not in cues:
-            said.append(f"cue {_called(cue)} set at {at(cue.frame)}")
-        elif cue != cues[id]:
-            said.append(f"cue {_called(cue)}: {', '.join(_cue(cues[id], cue, at(cue.frame)))}")
+    said = told_apart(
+        cues, later_cues, lambda one: f"cue {_called(one)}", lambda old, new: _cue(old, new, at(new.frame)), made=lambda one: f"set at {at(one.frame)}"
+    )
     places, later_places = {one.id: one for one in before.places}, {one.id: one for one in after.places}
-    said += [f"place {_called(place)} removed" for id, place in places.items() if id not in later_places]
-    for id, place in later_places.items():
-        if id not in places:
-            said.append(f"place {_called(place)} made at {at(place.frame)}")
-        elif place != places[id]:
-            said.append(f"place {_called(place)}: {', '.join(_place(places[id], place, at(place.frame)))}")
+    said += told_apart(
+        places, later_places, lambda one: f"place {_called(one)}", lambda old, new: _place(old, new, at(new.frame)), made=lambda one: f"made at {at(one.frame)}"
+    )
     said += differences(before.mix, after.mix, "placement")
     if before.target_lufs != after.target_lufs:
         said.append(f"loudness aimed at {before.target_lufs:g} to {after.target_lufs:g} LUFS")

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any, TypeVar
 
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Group, Member, Mix, Step
 from oskren.core.steps.base import REGISTRY
+
+T = TypeVar("T")
 
 FIELDS: tuple[tuple[str, str, str], ...] = (
     ("gain_db", "gain", "dB"),
@@ -42,29 +44,57 @@ def differences(before: Mix, after: Mix, thing: str = "layer") -> list[str]:
 
     Layers are told apart by their ids, so a renamed or moved layer is the same layer; ``thing`` is what one is called.
     """
-    said: list[str] = []
     known, now = _by_id(before.members), _by_id(after.members)
-    said += [f"{member.name or f'a {thing}'} removed" for key, member in known.items() if key not in now]
-    for key, member in now.items():
-        if key not in known:
-            said.append(f"{member.name or f'a {thing}'} added")
-        elif phrases := [*_member(known[key], member), *_moved_to(before, after, known[key], member)]:
-            said.append(f"{member.name or f'a {thing}'}: {', '.join(phrases)}")
+    said = told_apart(
+        known,
+        now,
+        lambda one: one.name or f"a {thing}",
+        lambda old, new: [*_member(old, new), *_moved_to(before, after, old, new)],
+        made=lambda _: "added",
+    )
     kept = [key for key in known if key in now]
     if kept != [key for key in now if key in known]:
         said.append(f"{thing}s in another order")
     groups, later = {one.id: one for one in before.groups}, {one.id: one for one in after.groups}
-    said += [f"group {group.name} dissolved" for key, group in groups.items() if key not in later]
-    for key, group in later.items():
-        if key not in groups:
-            said.append(f"group {group.name} made")
-        elif phrases := _group(groups[key], group):
-            said.append(f"group {group.name}: {', '.join(phrases)}")
+    said += told_apart(groups, later, lambda one: f"group {one.name}", _group, made=lambda _: "made", gone="dissolved")
     said += chain_differences(before.chain, after.chain)
     if before.layout != after.layout:
         said.append(f"the sum is {after.layout}")
     if before.rate != after.rate:
         said.append(f"rate {_value(before.rate, 'Hz')} to {_value(after.rate, 'Hz')}")
+    return said
+
+
+def told_apart(
+    before: Mapping[str, T],
+    after: Mapping[str, T],
+    called: Callable[[T], str],
+    changes: Callable[[T, T], list[str]],
+    *,
+    made: Callable[[T], str],
+    gone: str = "removed",
+) -> list[str]:
+    """What became of things that are told apart by their ids: one phrase for each that went, came or changed, in the order of the later ones.
+
+    Parameters
+    ----------
+    before, after : dict
+        By id.
+    called : callable
+        What one is called.
+    changes : callable
+        What sets two states of one apart, in phrases; none where nothing does.
+    made : callable
+        What is said of one that came.
+    gone : str
+        What is said of one that went.
+    """
+    said = [f"{called(one)} {gone}" for id, one in before.items() if id not in after]
+    for id, one in after.items():
+        if id not in before:
+            said.append(f"{called(one)} {made(one)}")
+        elif phrases := changes(before[id], one):
+            said.append(f"{called(one)}: {', '.join(phrases)}")
     return said
 
 

@@ -1,11 +1,10 @@
-"""Designs and their kept versions: every save is one transaction, so that a design is always one of the states that were kept."""
+"""Designs: every save is one transaction, so that a design is always one of the states that were kept."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
@@ -16,7 +15,7 @@ from oskren.core.stack.swap import designs_in
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library, node_of
-from oskren.store.tables import Design, PrintRow, Sound, Version
+from oskren.store.tables import Design, PrintRow, Sound
 
 MOST_LAYERS = 500
 
@@ -99,43 +98,6 @@ def _refuse_cycles(session: Session, id: int, mix: Mix) -> None:
             held = session.get(Design, one)
             if held is not None:
                 todo |= designs_in(Mix.model_validate(held.mix)) - seen
-
-
-# ---- versions
-
-
-def versions(library: Library, id: int) -> list[Version]:
-    """Kept versions of a design, the oldest first."""
-    with library.reading() as session:
-        _row(session, id)
-        return list(session.scalars(select(Version).where(Version.design_id == id, Version.trashed.is_(None)).order_by(Version.id)))
-
-
-def keep_version(library: Library, id: int, name: str, notes: str, mix: Mix, facts: dict[str, Any], outline: bytes) -> Version:
-    """Keep a state of a design by name; without one it is numbered."""
-    with library.writing() as session:
-        _row(session, id)
-        count = session.scalar(select(func.count()).select_from(Version).where(Version.design_id == id)) or 0
-        kept = Version(design_id=id, name=name.strip() or f"Version {count + 1}", notes=notes, mix=mix.model_dump(mode="json"), facts=facts, outline=outline)
-        session.add(kept)
-        session.flush()
-    return kept
-
-
-def change_version(library: Library, id: int, name: str | None, notes: str | None) -> Version:
-    """Give a version another name or other notes."""
-    with library.writing() as session:
-        kept = _version(session, id)
-        kept.name = kept.name if name is None else name.strip() or kept.name
-        kept.notes = kept.notes if notes is None else notes
-    return kept
-
-
-def _version(session: Session, id: int) -> Version:
-    kept = session.get(Version, id)
-    if kept is None or kept.trashed:
-        raise NotFound(f"There is no version {id}; it may have been removed.")
-    return kept
 
 
 # ---- what designs were made with, and what was made of them

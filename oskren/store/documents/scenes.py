@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
@@ -12,7 +12,7 @@ from oskren.core.picture.scene import MOST_PLACED, Scene
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library
-from oskren.store.tables import FilmRow, SceneRow, SceneVersion, Sound, WantedAnswer, WantedSound
+from oskren.store.tables import FilmRow, SceneRow, Sound, WantedAnswer, WantedSound
 
 
 def _row(session: Session, id: int) -> SceneRow:
@@ -86,36 +86,3 @@ def _answer(session: Session, before: Scene | None, scene: Scene) -> None:
             row.state = "done"
         elif not cue.done and row.id in done_before and row.state == "done":
             row.state = "found"
-
-
-# ---- versions
-
-
-def versions(library: Library, id: int) -> list[SceneVersion]:
-    """Kept versions of a scene, the oldest first."""
-    with library.reading() as session:
-        _row(session, id)
-        return list(session.scalars(select(SceneVersion).where(SceneVersion.scene_id == id, SceneVersion.trashed.is_(None)).order_by(SceneVersion.id)))
-
-
-def keep_version(library: Library, id: int, name: str, notes: str, scene: Scene) -> SceneVersion:
-    """Keep a state of a scene by name; without one it is numbered."""
-    with library.writing() as session:
-        if scene.film != _row(session, id).film_id:
-            raise OskrenError("A version of a scene has the scene's film.")
-        count = session.scalar(select(func.count()).select_from(SceneVersion).where(SceneVersion.scene_id == id)) or 0
-        kept = SceneVersion(scene_id=id, name=name.strip() or f"Version {count + 1}", notes=notes, scene=scene.model_dump(mode="json"))
-        session.add(kept)
-        session.flush()
-    return kept
-
-
-def change_version(library: Library, id: int, name: str | None, notes: str | None) -> SceneVersion:
-    """Give a version another name or other notes."""
-    with library.writing() as session:
-        kept = session.get(SceneVersion, id)
-        if kept is None or kept.trashed:
-            raise NotFound(f"There is no version {id}; it may have been removed.")
-        kept.name = kept.name if name is None else name.strip() or kept.name
-        kept.notes = kept.notes if notes is None else notes
-    return kept

@@ -9672,16 +9672,6 @@ export interface components {
             scene: components["schemas"]["Scene"];
         };
         /**
-         * SceneVersionChange
-         * @description What a version is called and what is noted of it; None leaves that as it is.
-         */
-        SceneVersionChange: {
-            /** Name */
-            name?: string | null;
-            /** Notes */
-            notes?: string | null;
-        };
-        /**
          * SceneVersionView
          * @description A kept state of a scene.
          */
@@ -11722,7 +11712,10 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
-        /** VersionChange */
+        /**
+         * VersionChange
+         * @description What a version is called and what is noted of it; None leaves that as it is.
+         */
         VersionChange: {
             /** Name */
             name?: string | null;
@@ -23090,7 +23083,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SceneVersionChange"];
+                "application/json": components["schemas"]["VersionChange"];
             };
         };
         responses: {
