@@ -12,9 +12,9 @@ interface Kept {
 
 export function useComparing<V extends Kept>(versions: V[]) {
   const [against, setAgainst] = useState<number | null>(null);
-  const [hearing, setHearing] = useState(false);
-  /** The version as it was opened last. */
+  /** The version that is heard in place of what is now. */
   const [other, setOther] = useState<Heard | null>(null);
+  const hearing = other !== null;
   const compared = versions.find((one) => one.id === against) ?? null;
   /** ``hear`` opens a version, as loud as what is now; null when something else was wished meanwhile. */
   const compare = async (now: Heard | undefined, hear: (version: V) => Promise<Heard | null>) => {
@@ -29,10 +29,11 @@ export function useComparing<V extends Kept>(versions: V[]) {
     const next = hearing ? now : await hear(version);
     if (!next) return;
     setOther(hearing ? null : next);
-    setHearing(!hearing);
     await player.swap(next, Math.max(0, around + next.opened.zero / next.opened.rate));
   };
-  return { against, setAgainst, hearing, setHearing, compared, other: hearing ? other : null, compare };
+  /** What is heard is what is now again. */
+  const stop = () => setOther(null);
+  return { against, setAgainst, hearing, stop, compared, other, compare };
 }
 
 export type Comparing<V extends Kept> = ReturnType<typeof useComparing<V>>;

@@ -65,9 +65,17 @@ const asked = (what: Wanted): ToOpen => ({
   chain: what.through?.chain ?? [],
 });
 
-/** How loud something opened is (LUFS); null where it is silent. It is rendered whole for that, once. */
-export const loudnessOf = async (heard: Heard) =>
-  heard.lufs ?? (await got(api.GET("/api/heard/{digest}/loudness", { params: { path: { digest: heard.opened.digest } } }))).lufs;
+/** How loud something opened is (LUFS); null where it is silent. It is rendered whole for that, once, and the strip says so while it lasts. */
+export async function loudnessOf(heard: Heard): Promise<number | null> {
+  if (heard.lufs != null) return heard.lufs;
+  const waiting = { title: heard.title };
+  useListening.setState({ waiting });
+  try {
+    return (await got(api.GET("/api/heard/{digest}/loudness", { params: { path: { digest: heard.opened.digest } } }))).lufs;
+  } finally {
+    if (useListening.getState().waiting === waiting) useListening.setState({ waiting: null });
+  }
+}
 
 /** The newest wish to hear something. */
 let wish = 0;

@@ -59,7 +59,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
   const scening = useScening(editing);
   const within = useWithin(scene, film);
   const versions = useSceneVersions(view.id, editing, film);
-  const telling = useMeters(mix, name, solo, scening.tried?.mix ?? trying.tried?.mix ?? null, () => versions.setHearing(false), within);
+  const telling = useMeters(mix, name, solo, scening.tried?.mix ?? trying.tried?.mix ?? null, versions.stop, within);
   const { layout, now } = telling;
   // the film goes along with the version that is heard
   const opened = (versions.other ?? now)?.opened ?? null;

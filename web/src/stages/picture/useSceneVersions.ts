@@ -26,8 +26,8 @@ export function useSceneVersions(id: number, editing: Editing, film: Film) {
       got(api.PATCH("/api/lib/{library}/scene-versions/{id}", { params: { path: { library, id: version } }, body: values })),
   });
   const comparing = useComparing<SceneVersion>(versioning.list);
-  const hear = (of: Scene, title: string, matchDb = 0) =>
-    about(of.mix as Mix, async (digest) => openToHear({ told: await heardOf(library, of, digest, guideOf(of, film)) }, library, title, { matchDb }));
+  const hear = (of: Scene, title: string) =>
+    about(of.mix as Mix, async (digest) => openToHear({ told: await heardOf(library, of, digest, guideOf(of, film)) }, library, title));
   /** Hear the version compared with, as loud as what is now, or what is now again. */
   const compare = (now: Heard | undefined) =>
     void comparing

@@ -43,7 +43,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
   const versions = useDesignVersions(design.id, name, mix);
   const trying = useTrying();
   const { tried, setTried, keepLength } = trying;
-  const telling = useMeters(mix, name, solo, tried?.mix ?? null, () => versions.setHearing(false));
+  const telling = useMeters(mix, name, solo, tried?.mix ?? null, versions.stop);
   const { layout, now, meters, newer, crowding, crowded } = telling;
 
   const choose = (ids: string[]) => {
