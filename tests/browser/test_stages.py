@@ -1,6 +1,7 @@
 """Each stage's own story on the demo data, by keyboard where there is a key."""
 
 import re
+import time
 from pathlib import Path
 from textwrap import dedent
 
@@ -749,9 +750,13 @@ class Stages(InBrowser):
         versions = page.get_by_role("region", name="Versions")
         expect(versions).to_contain_text("Version 1")
         page.locator("[data-cue]", has_text="Glass falls, shatters").click()
+        expect(page.get_by_test_id("position")).to_be_visible()
         candidates = page.get_by_role("listbox", name="Candidates")
         candidates.get_by_role("option", name="Pane, full shatter").dblclick()
         expect(page.get_by_test_id("answered")).to_have_text("6 of 8 cues answered")
+        self.sounding()
+        # what was tried on the way is tried no more
+        expect(page.get_by_role("button", name="Back", exact=True)).to_be_disabled()
         [head] = self.api(f"{LIBRARY}/scenes")
         members = self.api(f"{LIBRARY}/scenes/{head['id']}")["scene"]["mix"]["members"]
         self.assertEqual((members[-1]["name"], round(members[-1]["at_s"], 3)), ("Pane, full shatter", 21.75))
@@ -760,18 +765,38 @@ class Stages(InBrowser):
         self.assertIn(
             {"what": "scene", "name": "The dome wakes"}, [{k: one[k] for k in ("what", "name")} for one in self.api(f"{LIBRARY}/sounds/{sound}/uses")]
         )
+        stop, code = page.get_by_role("button", name="Stop", exact=True), page.get_by_role("group", name="Film")
+        page.locator("[data-cue]").first.click()
+        # what was placed is heard to the end of the scene, which may be over
+        if not stop.is_visible():
+            self.press("Space")
+        self.sounding()
         page.locator("video").click(position={"x": 3, "y": 3})
         self.press("Escape", "Escape")
         versions.get_by_role("button", name=re.compile("^Version 1")).click()
         expect(page.get_by_test_id("difference")).to_contain_text("Pane, full shatter added")
-        code = page.get_by_role("group", name="Film").text_content()
+        page.route("**/loudness", lambda route: (time.sleep(1), route.continue_()))
+        moment = "Number.parseFloat(document.querySelector('[data-testid=position]').textContent.split(':').pop())"
+        before = page.evaluate(moment)
         self.press("'")
         expect(page.get_by_test_id("hearing")).to_have_text("hearing Version 1")
-        # the film stays where it is, and goes along with what is heard
-        expect(page.get_by_role("group", name="Film")).to_have_text(code or "")
+        page.unroute("**/loudness")
+        # it went on while the version was opened, and does not go back
+        self.assertGreater(page.evaluate(moment), before + 1)
+        self.press("Space")
+        expect(stop).to_have_count(0)
+        # stopped, the film stays where it is
+        after = code.text_content() or ""
+        self.press("'")
+        expect(page.get_by_test_id("hearing")).to_have_count(0)
+        expect(code).to_have_text(after)
+        self.press("'")
+        expect(page.get_by_test_id("hearing")).to_have_text("hearing Version 1")
+        expect(code).to_have_text(after)
+        # and goes along with the version that is heard
         self.press("Space")
         self.sounding()
-        expect(page.get_by_role("group", name="Film")).not_to_have_text(code or "")
+        expect(code).not_to_have_text(after)
         self.press("Space", "'")
         expect(page.get_by_test_id("hearing")).to_have_count(0)
         versions.get_by_role("button", name="Restore").click()

@@ -19,15 +19,14 @@ export function useComparing<V extends Kept>(versions: V[]) {
   /** ``hear`` opens a version, as loud as what is now; null when something else was wished meanwhile. */
   const compare = async (now: Heard | undefined, hear: (version: V) => Promise<Heard | null>) => {
     const version = compared ?? versions[versions.length - 1];
-    if (!version || !now) {
-      tell("Keep a version first (Ctrl S); then it is compared with what is now.");
-      return;
-    }
+    if (!version) return tell("Keep a version first (Ctrl S); then it is compared with what is now.");
+    if (!now) return tell("What is now is being made ready to be heard; then it is compared.");
     setAgainst(version.id);
-    const { heard } = useListening.getState();
-    const around = heard ? (live.position - heard.opened.zero) / heard.opened.rate : 0;
     const next = hearing ? now : await hear(version);
     if (!next) return;
+    // what plays has gone on while the version was opened
+    const { heard } = useListening.getState();
+    const around = heard ? (live.position - heard.opened.zero) / heard.opened.rate : 0;
     setOther(hearing ? null : next);
     await player.swap(next, Math.max(0, around + next.opened.zero / next.opened.rate));
   };

@@ -52,18 +52,21 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
   const sounds = within !== ALONE || audible(listened);
   const opened = useQuery({
     queryKey: ["opened", library, listened, within.key],
+    // what was heard goes on, and its playhead, until the next is ready
+    placeholderData: keepPreviousData,
     ...untilReady,
     // what is on its way out is not opened again, by whatever has everything opened anew
     enabled: sounds && (tried !== null || settled === mix),
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () => about(listened, async (told) => openToKeep({ told: await within.heard(told) }, library, name)),
   });
-  const now = opened.data;
+  const now = sounds ? opened.data : undefined;
+  const ready = opened.isSuccess && !opened.isPlaceholderData;
   const sum = useQuery({
     queryKey: ["sum", library, settled],
     placeholderData: keepPreviousData,
     // meters wait for what is to be heard; what may last as long as a film is measured along it by who shows that
-    enabled: within === ALONE && settled.members.length > 0 && settled === mix && (opened.isSuccess || !sounds),
+    enabled: within === ALONE && settled.members.length > 0 && settled === mix && (ready || !sounds),
     queryFn: ({ signal }) =>
       about(settled, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal }))),
@@ -77,7 +80,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     placeholderData: keepPreviousData,
     retry: false,
     // like the meters it waits for what is to be heard
-    enabled: within === ALONE && crowded && rested.members.length > 1 && rested === mix && (opened.isSuccess || !sounds),
+    enabled: within === ALONE && crowded && rested.members.length > 1 && rested === mix && (ready || !sounds),
     queryFn: ({ signal }) =>
       about(rested, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { digest }, signal }))),
@@ -108,5 +111,5 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     }
   }, [now?.opened.digest]);
 
-  return { layout: layout.data ?? null, now, sum, meters, crowding, crowded, setCrowded, newer: newer.data ?? [] };
+  return { layout: layout.data ?? null, now, ready, sum, meters, crowding, crowded, setCrowded, newer: newer.data ?? [] };
 }

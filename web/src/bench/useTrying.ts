@@ -5,22 +5,23 @@ import { player } from "../listening/player";
 import { useListening } from "../listening/state";
 import { useShared } from "../session/store";
 import { complain } from "../ui/messages";
+import { useNewest } from "../ui/useNewest";
 import type { Layout } from "./aims";
 
 export function useTrying() {
   const library = useShared((state) => state.library);
   const [keepLength, setKeepLength] = useState(false);
-  const [tried, setTried] = useState<{ id: string; sound: number; mix: Mix } | null>(null);
+  const { value: tried, set: setTried, ask } = useNewest<{ id: string; sound: number; mix: Mix }>();
   const tryOut = async (mix: Mix, member: Member | null, layout: Layout | null, sound: number | null) => {
     if (sound === null || !member) {
       setTried(null);
       return;
     }
     try {
-      const next = await got(
+      const swapped = got(
         api.POST("/api/lib/{library}/stack/swap", { params: { path: { library } }, body: { mix, id: member.id, sound, keep_length: keepLength } }),
       );
-      setTried({ id: member.id, sound, mix: next as Mix });
+      if (!(await ask(swapped.then((next) => ({ id: member.id, sound, mix: next as Mix }))))) return;
       const heard = useListening.getState();
       if (!heard.playing && heard.heard) {
         const placed = layout?.layers.find((one) => one.id === member.id);

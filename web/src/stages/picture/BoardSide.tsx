@@ -43,7 +43,7 @@ function Panel({ id, film, board }: Props) {
         onRemove={() => scening.removeCue(cue.id)}
         tried={scening.tried?.candidate ?? null}
         onTry={(candidate) => {
-          void scening.tryAt(cue.frame, candidate).then(() => candidate !== null && hearAt(momentOf(cue.frame, scene)));
+          void scening.tryAt(cue.frame, candidate).then((tried) => tried && hearAt(momentOf(cue.frame, scene)));
         }}
         onPlace={(candidate) => void placeAt(cue.frame, candidate, cue.id)}
         onFill={(sound) => void scening.fill(sound, cue.frame, cue.until ?? scene.frames, cue.id)}
@@ -94,7 +94,7 @@ function Panel({ id, film, board }: Props) {
   return (
     <ScenePanel
       {...{ scene, film, mix, within }}
-      versions={{ ...versions.panel, onHear: () => versions.compare(now) }}
+      versions={{ ...versions.panel, onHear: () => versions.compare(telling.ready ? now : undefined) }}
       newer={telling.newer.filter((one) => !one.gone).length}
       onNewer={() => void layers.renew(mix.members.map((one) => one.id))}
       onEdit={edit}

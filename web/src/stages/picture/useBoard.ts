@@ -164,7 +164,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     previousCue: () => bySelection(-1),
     addCue,
     version: versions.panel.onKeep,
-    compare: () => versions.compare(now),
+    compare: () => versions.compare(telling.ready ? now : undefined),
     placeSelected: () => {
       const { selected } = useShared.getState();
       const { frame } = useAt.getState();

@@ -1,5 +1,5 @@
 /** What is done to a scene: cues set, sounds placed by frame, tapped in, replaced, fitted; each one change of the document. */
-import { useRef, useState } from "react";
+import { useRef } from "react";
 import { api, type Group, got, type Member, type Mix, type Schemas } from "../../api/client";
 import { about } from "../../bench/told";
 import { useListening } from "../../listening/state";
@@ -7,6 +7,7 @@ import { changed, shifted } from "../../mix/edits";
 import { freshId } from "../../mix/fresh";
 import { useShared } from "../../session/store";
 import { complain, tell } from "../../ui/messages";
+import { useNewest } from "../../ui/useNewest";
 import type { Candidate } from "./Candidates";
 import { useAt } from "./film";
 import { type Cue, frameAt, momentOf, type Place, type Scene } from "./frames";
@@ -21,7 +22,7 @@ export function useScening(editing: Editing) {
   const library = useShared((state) => state.library);
   const project = useShared((state) => state.project);
   const { latest, edit } = editing;
-  const [tried, setTried] = useState<{ candidate: Candidate; mix: Mix } | null>(null);
+  const { value: tried, set: setTried, ask: askTried } = useNewest<{ candidate: Candidate; mix: Mix }>();
   const onto = (scene: Scene, search = "") => ({
     frame_rate: scene.frame_rate,
     frames: scene.frames,
@@ -65,13 +66,15 @@ export function useScening(editing: Editing) {
       return [];
     }
   };
-  const tryAt = async (frame: number, candidate: Candidate | null) => {
-    if (candidate === null) return setTried(null);
+  /** Have the scene heard with a candidate in it, or as it is; whether that is what was wished last. */
+  const tryAt = async (frame: number, candidate: Candidate | null): Promise<boolean> => {
     try {
-      setTried({ candidate, mix: withPlaced(latest().mix as Mix, await ask(frame, candidate)) });
+      if (candidate) return await askTried(ask(frame, candidate).then((placed) => ({ candidate, mix: withPlaced(latest().mix as Mix, placed) })));
+      setTried(null);
     } catch (error) {
       complain(error);
     }
+    return false;
   };
   const fill = async (sound: number, frame: number, until: number, cue?: string): Promise<string[]> => {
     try {
