@@ -8,15 +8,18 @@ import numpy as np
 
 from oskren.core.audio import files
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.model import Excerpt, Loop, Member, Mix
+from oskren.core.nodes.model import Excerpt, Loop, Member, Mix, Step
 from oskren.core.picture.scene import GROUPS, on_frame
 from oskren.core.picture.tapping import Tap, Tapping
+from oskren.core.stack.beds import Bed
 from oskren.core.timecode import FRAME_RATES
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
 from oskren.work.picture import placing
 from oskren.work.picture.placing import Onto
+from oskren.work.stack import beds
+from oskren.work.stack.designs import layer_of_sound
 from tests.killing import Threads
 from tests.support import RATE, noise, sine, struck
 
@@ -66,7 +69,7 @@ class Placing(unittest.TestCase):
         return np.asarray(self.studio.renderer(self.library).audio(mix)[0])[:, 0]
 
     def lengthened(self, member: Member, by_s: float) -> Member:
-        return placing.lengthened(self.studio, self.library, Mix(members=(member,)), [member.id], by_s)[0]
+        return beds.lengthened(self.studio, self.library, Mix(members=(member,)), [member.id], by_s)[0]
 
     def test_each_goes_to_the_group_it_belongs_to_unless_somebody_says(self) -> None:
         names = ("roar", "gust", "tick", "chime")
@@ -115,6 +118,44 @@ class Placing(unittest.TestCase):
         # fades keep their room
         self.assertEqual((shorter.fade_in_s, shorter.fade_out_s), (0.5, 0.5))
 
+    def test_a_bed_keeps_its_order_while_it_grows_and_another_range_has_its_own(self) -> None:
+        bed, other = self.bed("gust", 0, 200), self.bed("gust", 100, 300)
+        self.assertNotEqual(bed.node.seed, other.node.seed)
+        longer = self.lengthened(bed, 4.0)
+        self.assertEqual(longer.node.seed, bed.node.seed)
+        np.testing.assert_array_equal(self.heard(longer)[RATE : 7 * RATE], self.heard(bed)[RATE : 7 * RATE])
+
+    def test_a_layer_goes_on_as_long_as_it_is_asked_to_be_heard(self) -> None:
+        tail = Step(kind="delay", id="echo", params={"time_ms": 300.0, "feedback": 0.5})
+        layer = layer_of_sound(self.library, self.ids["gust"]).model_copy(update={"pitch_st": -5.0, "start_s": 0.5, "anchor_s": 0.9, "chain": (tail,)})
+
+        def made(of: Member, seconds: float | None, anew: bool = True) -> Member:
+            return beds.as_bed(self.studio, self.library, Mix(members=(of,)), of.id, Bed(seconds=seconds, anew=anew), seed=7)
+
+        def seconds(of: Member) -> float:
+            return float(self.studio.renderer(self.library).placed(Mix(members=(of,)), of)[1].seconds)
+
+        bed = made(layer, 11.0)
+        self.assertAlmostEqual(seconds(bed), 11.0, delta=0.001)
+        # its trim is part of what goes on, and its anchor lies where it lay in the sound
+        self.assertEqual((bed.start_s, bed.origin, bed.node.seed), (None, None, 7))
+        self.assertAlmostEqual(bed.anchor_s + bed.node.start_s + 0.5, 0.9, delta=1e-6)
+        shorter = made(bed, 6.0)
+        self.assertEqual((round(seconds(shorter), 3), shorter.node.seed), (6.0, 7))
+        same = made(shorter, 6.0, anew=False)
+        self.assertIsNone(same.node.seed)
+        back = made(same, None)
+        self.assertAlmostEqual(seconds(back), seconds(layer), delta=0.001)
+        self.assertAlmostEqual(back.anchor_s, 0.4, delta=1e-6)
+        self.assertIs(made(layer, None), layer)
+        with self.assertRaisesRegex(OskrenError, "gust sounds .* long already"):
+            made(layer, 1.0)
+        tick = layer_of_sound(self.library, self.ids["tick"])
+        with self.assertRaisesRegex(OskrenError, "too short to repeat"):
+            made(tick, 5.0)
+        with self.assertRaises(NotFound):
+            beds.as_bed(self.studio, self.library, Mix(), "nobody", Bed(seconds=5.0), seed=1)
+
     def test_seconds_are_those_that_are_heard(self) -> None:
         bed = self.bed("hum", 0, 250).model_copy(update={"stretch": 2.0})
         before = np.flatnonzero(self.heard(bed))[-1]
@@ -135,7 +176,7 @@ class Placing(unittest.TestCase):
         with self.assertRaisesRegex(OskrenError, "The sound ends there"):
             self.lengthened(part, 3.0)
         with self.assertRaises(NotFound):
-            placing.lengthened(self.studio, self.library, Mix(members=(bed,)), ["nobody"], 1.0)
+            beds.lengthened(self.studio, self.library, Mix(members=(bed,)), ["nobody"], 1.0)
 
     def test_a_placement_is_fitted_to_a_length_with_its_pitch_kept(self) -> None:
         [chime] = placing.place(self.studio, self.library, self.onto(), 50, [self.ids["chime"]]).members

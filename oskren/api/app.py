@@ -26,7 +26,7 @@ from oskren.api.picture import films, placing, scenes
 from oskren.api.picture import versions as scene_versions
 from oskren.api.ship import ready, sheets
 from oskren.api.slice import one_shots, plans
-from oskren.api.stack import designs, layers, meters, prints, told
+from oskren.api.stack import beds, designs, layers, meters, prints, told
 from oskren.api.vary import comparing, recipes, spreads
 from oskren.core.plugins import shelf
 from oskren.devices.recorder import Running
@@ -150,6 +150,7 @@ def make_app(home: Path, *, token: str = "", host: str = "127.0.0.1", studio: St
         plugins,
         told,
         layers,
+        beds,
         meters,
         prints,
         spreads,

@@ -19,6 +19,7 @@ from oskren.core.ship.target import Target
 from oskren.core.slice.detect import SliceSettings
 from oskren.core.slice.finish import Finish
 from oskren.core.slice.kits import KitSettings
+from oskren.core.stack.beds import Bed
 from oskren.core.stack.perform import Performance, Playing, Shift, Slot
 from oskren.core.timecode import ProjectSettings
 from oskren.core.vary.guards import Guards
@@ -43,7 +44,7 @@ class Published(BaseModel):
 
 
 MODELS: tuple[type[BaseModel], ...] = (
-    Member, Group, Mix, Step, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Rules, Beside, Reel,
+    Member, Group, Mix, Step, Bed, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Rules, Beside, Reel,
     Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings, Cue, Place, Scene, Grouping, Balancing, Tapping, Handing,
 )  # fmt: skip
 

@@ -332,16 +332,16 @@ class Scenes(OfFilms):
         # a second longer, then shorter than it was: what both have of it is the same
         [bed] = mix["members"]
         for by in (1.0, -1.5):
-            [longer] = self.post(f"{HERE}/picture/lengthen", {"mix": mix, "ids": [bed["id"]], "by_s": by})["members"]
+            [longer] = self.post(f"{HERE}/stack/lengthen", {"mix": mix, "ids": [bed["id"]], "by_s": by})["members"]
             again = self.heard(mix | {"members": [longer]})[:, 0]
             self.assertAlmostEqual(np.flatnonzero(again)[-1], min(end + by * RATE, len(again)), delta=3)
             until = min(end, round(end + by * RATE)) - RATE - 100
             np.testing.assert_allclose(again[start:until], heard[start:until], atol=1e-6)
-        for ids, by, said in (([bed["id"]], -60.0, "shorter than"), (["nobody"], 1.0, "no such placement")):
-            refused = self.client.post(f"{HERE}/picture/lengthen", json={"mix": mix, "ids": ids, "by_s": by})
+        for ids, by, said in (([bed["id"]], -60.0, "shorter than"), (["nobody"], 1.0, "no such layer")):
+            refused = self.client.post(f"{HERE}/stack/lengthen", json={"mix": mix, "ids": ids, "by_s": by})
             self.assertIn(said, refused.json()["sentence"])
         hit = self.post(f"{HERE}/picture/place", {"onto": self.onto(view["scene"]), "frame": 30, "sounds": self.ids("glass hit")})["members"]
-        refused = self.client.post(f"{HERE}/picture/lengthen", json={"mix": mix | {"members": hit}, "ids": [hit[0]["id"]], "by_s": 1.0})
+        refused = self.client.post(f"{HERE}/stack/lengthen", json={"mix": mix | {"members": hit}, "ids": [hit[0]["id"]], "by_s": 1.0})
         self.assertIn("glass hit is no bed", refused.json()["sentence"])
 
     def test_balance_and_loudness_over_time_agree_with_what_is_measured(self) -> None:

@@ -288,6 +288,36 @@ class Stacking(OnTheBench):
         panel.get_by_label("Tune to a note").press("Enter")
         self.kept_mix(number, "Math.abs(mix.members[0].pitch_st + 12) < 0.02")
 
+    def test_a_layer_goes_on_as_a_bed_and_is_as_long_as_its_sound_again(self) -> None:
+        page = self.page
+        number = self.design(self.layer("Flywheel, drag"), self.layer("Latch, double click"))
+        self.open()
+        self.choose_layer(0)
+        length = page.get_by_role("button", name=re.compile("^Goes on for: .*type a value"))
+        length.click()
+        page.keyboard.type("12")
+        self.press("Enter")
+        self.kept_mix(number, "mix.members[0].node.kind === 'loop' && mix.members[0].node.seed !== null")
+        seed = self.mix(number)["members"][0]["node"]["seed"]
+        expect(length).to_have_text("12.00 s")
+        page.get_by_role("button", name="Draw again").click()
+        self.kept_mix(number, f"mix.members[0].node.seed !== {seed}")
+        # a second longer by a key, then the same again and again, then as it was
+        self.press("Escape", "}")
+        expect(length).to_have_text("13.00 s")
+        page.get_by_role("radiogroup", name="Goes on", exact=True).get_by_text("The same again").click()
+        self.kept_mix(number, "mix.members[0].node.kind === 'loop' && mix.members[0].node.seed === null")
+        expect(page.get_by_role("button", name="Draw again")).to_have_count(0)
+        page.get_by_role("button", name="as it is", exact=True).click()
+        self.kept_mix(number, "mix.members[0].node.kind === 'source'")
+        # what is too short to go on says so, and stays
+        self.choose_layer(1)
+        length.click()
+        page.keyboard.type("9")
+        self.press("Enter")
+        expect(page.get_by_text("too short to repeat")).to_be_visible()
+        self.kept_mix(number, "mix.members[1].node.kind === 'source'")
+
     def test_a_nested_design_that_changed_is_taken_anew_and_a_layer_is_frozen(self) -> None:
         inner = self.design(self.layer("Bolt drop"), name="Lock")
         held = self.api(f"{HERE}/stack/layer?design={inner}") | {"id": "lock"}

@@ -10,7 +10,7 @@ from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Chained, Group, Origin, Print, Source, Step, group_mix, member_node
+from oskren.core.nodes.model import Chained, Group, Loop, Origin, Print, Source, Step, group_mix, member_node
 from oskren.core.nodes.walk import leaves
 from oskren.core.stack import tune
 from oskren.core.stack.difference import differences
@@ -241,6 +241,10 @@ class Performances(InFolder):
             self.played((7, 0.0))
 
 
+def looped(member: Member, **values: object) -> Member:
+    return member.model_copy(update={"node": member.node.model_copy(update=values)})
+
+
 class InWords(InFolder):
     ratchet = Member(id="r", name="Brass ratchet", node=SOURCE, pitch_st=-9.0, chain=(Step(kind="high_pass", id="hp", params={"cutoff_hz": 90.0}),))
     wet = Step(kind="space", id="s", envelopes=(Envelope(control="wet_db", points=((0.0, -20.0),)),))
@@ -258,7 +262,13 @@ class InWords(InFolder):
 
     def test_everything_that_can_differ_is_said(self) -> None:
         bell = Member(id="b", name="Bell", node=OTHER)
+        bed = bell.model_copy(update={"node": Loop(node=OTHER, start_s=0.1, end_s=1.0, length_s=6.0, seed=1)})
         cases = {
+            "Bell: goes on as a bed": (self.mix(bell), self.mix(bed)),
+            "Bell: no longer goes on": (self.mix(bed), self.mix(bell)),
+            "Bell: goes on for 6 to 8 s, goes on in another order": (self.mix(bed), self.mix(looped(bed, length_s=8.0, seed=2))),
+            "Bell: goes on with the same again": (self.mix(bed), self.mix(looped(bed, seed=None))),
+            "Bell: another stretch goes on": (self.mix(bed), self.mix(looped(bed, end_s=0.8))),
             "Bell added": (self.mix(self.ratchet), self.mix(self.ratchet, bell)),
             "Bell removed": (self.mix(self.ratchet, bell), self.mix(self.ratchet)),
             "layers in another order": (self.mix(self.ratchet, bell), self.mix(bell, self.ratchet)),

@@ -78,14 +78,6 @@ class ToFit(BaseModel):
     seconds: float = Field(gt=0, le=86_400)
 
 
-class ToLengthen(BaseModel):
-    """Beds of a mix, and by how much they are to be longer (s; shorter where negative)."""
-
-    mix: AMix
-    ids: list[str] = Field(min_length=1, max_length=2000)
-    by_s: float = Field(ge=-86_400, le=86_400)
-
-
 class Run(BaseModel):
     """Placements as they are then."""
 
@@ -188,12 +180,6 @@ def fill_range(studio: InStudio, library: InLibrary, wanted: ToFill) -> Placemen
 def fit(studio: InStudio, library: InLibrary, wanted: ToFit) -> Run:
     """A placement stretched to a length."""
     return Run(members=[placing.fitted(studio, library, mix_of(studio, wanted.mix), wanted.id, wanted.seconds)])
-
-
-@router.post("/lengthen")
-def lengthen(studio: InStudio, library: InLibrary, wanted: ToLengthen) -> Run:
-    """Beds longer or shorter."""
-    return Run(members=placing.lengthened(studio, library, mix_of(studio, wanted.mix), wanted.ids, wanted.by_s))
 
 
 @router.post("/balance")

@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 
-from oskren.core.types import Samples
+from oskren.core.types import Floats, Samples
 
 AGAINST = -0.8
 """Sounds that go against each other by more than this are not raised any further where they cross."""
@@ -69,17 +69,23 @@ def looped(samples: Samples, first: int, last: int, fade: int, frames: int, rate
 
 def _seam(samples: Samples, first: int, last: int, fade: int, furthest: int) -> int:
     """By how many frames the end of a loop moves."""
-    into = samples[first : first + fade].astype(np.float64)
+    into = samples[first : first + fade]
     low, high = max(last - furthest, first + 2 * fade), min(last + furthest, len(samples))
     if high <= low or not into.any():
         return 0
-    around = samples[low - fade : high].astype(np.float64)
-    # correlation at every place by FFT, over the energy there by running sums
-    size = len(around) - fade + 1
-    span = 1 << (len(around) + fade - 2).bit_length()
-    both = np.fft.irfft((np.fft.rfft(around, span, axis=0) * np.conj(np.fft.rfft(into, span, axis=0))).sum(axis=1), span)[:size]
-    energy = np.concatenate([[0.0], np.cumsum((around**2).sum(axis=1))])
-    here = np.maximum(energy[fade:] - energy[:-fade], 1e-20)
     moves = np.arange(low, high + 1) - last
-    agree = both / np.sqrt(here * float((into**2).sum())) - 1e-6 * np.abs(moves)
-    return int(moves[np.argmax(agree)])
+    return int(moves[np.argmax(agreement(samples[low - fade : high], into) - 1e-6 * np.abs(moves))])
+
+
+def agreement(around: Samples, part: Samples) -> Floats:
+    """Normalised correlation (-1 to 1) of a part with every place of what lies around: shape (len(around) - len(part) + 1,).
+
+    By Fourier transform, over the energy at each place by running sums.
+    """
+    size, count = len(around) - len(part) + 1, len(part)
+    around, part = around.astype(np.float64), part.astype(np.float64)
+    span = 1 << (len(around) + count - 2).bit_length()
+    both = np.fft.irfft((np.fft.rfft(around, span, axis=0) * np.conj(np.fft.rfft(part, span, axis=0))).sum(axis=1), span)[:size]
+    energy = np.concatenate([[0.0], np.cumsum((around**2).sum(axis=1))])
+    here = np.maximum(energy[count:] - energy[:-count], 1e-20)
+    return np.asarray(both / np.sqrt(here * max(float((part**2).sum()), 1e-20)))

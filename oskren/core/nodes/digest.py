@@ -93,7 +93,8 @@ def _facts(node: Node) -> Any:
             zero = ["from zero"] if node.from_zero and any(step.limited or step.moves for step in on) else []
             return ["chained", node_hash(node.node), [_step_facts(step) for step in on], *zero]
         case Loop():
-            return ["loop 2", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s]
+            drawn = [] if node.seed is None else ["woven", node.seed]
+            return ["loop 2", node_hash(node.node), node.start_s, node.end_s, node.crossfade_s, node.length_s, *drawn]
         case Difference():
             return ["difference", node_hash(node.node), node_hash(node.without)]
         case Row():

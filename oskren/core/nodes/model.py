@@ -154,7 +154,10 @@ class Row(Frozen):
 
 
 class Loop(Frozen):
-    """A node's part between two points repeated, each time crossfaded into itself, up to a length."""
+    """A node's part between two points repeated, each time crossfaded into itself, up to a length.
+
+    With a seed it never repeats: stretches of the part follow each other in an order drawn with it, joined where they are alike.
+    """
 
     kind: Literal["loop"] = "loop"
     node: Node
@@ -162,6 +165,7 @@ class Loop(Frozen):
     end_s: float = Field(ge=0)
     crossfade_s: float = Field(0.05, ge=0)
     length_s: float = Field(gt=0)
+    seed: int | None = Field(None, ge=0, lt=2**32)
 
 
 class Difference(Frozen):

@@ -11,6 +11,7 @@ import numpy as np
 from oskren.core.audio import files
 from oskren.core.audio.layouts import convert
 from oskren.core.audio.seams import SEEK_S, looped
+from oskren.core.audio.weaving import woven
 from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.nodes.blocks import Reader, cut, pumped, skip_frames
 from oskren.core.nodes.cache import Cache
@@ -163,9 +164,11 @@ class Renderer(Learning):
     def _loop(self, node: Loop) -> Samples:
         inner = self.shape(node.node)
         first, last = self._part(Excerpt(node=node.node, start_s=node.start_s, end_s=node.end_s), inner)
+        fade, frames = round(node.crossfade_s * inner.rate), max(1, round(node.length_s * inner.rate))
+        if node.seed is not None:
+            return woven(self.read(node.node, first, last - first), fade, frames, inner.rate, node.seed)
         spare = round(SEEK_S * inner.rate)
-        samples = self.read(node.node, first, last + spare - first)
-        return looped(samples, 0, last - first, round(node.crossfade_s * inner.rate), max(1, round(node.length_s * inner.rate)), inner.rate)
+        return looped(self.read(node.node, first, last + spare - first), 0, last - first, fade, frames, inner.rate)
 
     def _in_a_row(self, row: Row, start: int) -> Iterator[Samples]:
         whole, placed = self._row(row)

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from oskren.core.audio.seams import agreement
 from oskren.core.types import Floats, Samples
 
 LEAST_S = 0.1
@@ -96,13 +97,7 @@ def _step_db(mono: Floats, loop: FoundLoop, size: int) -> float:
 def _refined(samples: Samples, start: int, end: int, rate: int, size: int, first: int) -> FoundLoop:
     """The same loop with its end moved to where both sides go together most, within a window's length."""
     fade = max(2, min(round(FADE_S * rate), (end - start) // 2, start))
-    into = samples[start - fade : start].astype(np.float64)
     low, high = max(end - size, start + round(LEAST_S * rate), fade), min(end + size, len(samples))
-    around = samples[low - fade : high].astype(np.float64)
-    span = 1 << (len(around) + fade).bit_length()
-    both = np.fft.irfft((np.fft.rfft(around, span, axis=0) * np.conj(np.fft.rfft(into, span, axis=0))).sum(axis=1), span)[: high - low + 1]
-    energy = np.concatenate([[0.0], np.cumsum((around**2).sum(axis=1))])
-    here = np.maximum(energy[fade:] - energy[:-fade], 1e-20)
-    alike = both[: len(here)] / np.sqrt(here * max(float((into**2).sum()), 1e-20))
+    alike = agreement(samples[low - fade : high], samples[start - fade : start])
     at = int(np.argmax(alike - 1e-6 * np.abs(np.arange(low, low + len(alike)) - end)))
     return FoundLoop(start, low + at, fade, round(float(alike[at]), 4))

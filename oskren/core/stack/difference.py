@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 
 from oskren.core.envelope import Envelope
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Group, Member, Mix, Step
+from oskren.core.nodes.model import Group, Loop, Member, Mix, Node, Step
 from oskren.core.steps.base import REGISTRY
 
 T = TypeVar("T")
@@ -116,15 +116,30 @@ def _change(name: str, old: Any, new: Any, unit: str) -> str:
 
 
 def _member(old: Member, new: Member) -> list[str]:
-    said = []
-    if node_hash(old.node) != node_hash(new.node):
-        said.append("another source")
+    said = _source(old.node, new.node)
     said += [_change(name, getattr(old, field), getattr(new, field), unit) for field, name, unit in FIELDS if getattr(old, field) != getattr(new, field)]
     said += [yes if getattr(new, field) else no for field, yes, no in SWITCHES if getattr(old, field) != getattr(new, field)]
     if (old.frozen is None) != (new.frozen is None):
         said.append("thawed" if new.frozen is None else "frozen")
     said += _curves(old.envelopes, new.envelopes, CURVES)
     return said + chain_differences(old.chain, new.chain)
+
+
+def _source(old: Node, new: Node) -> list[str]:
+    if node_hash(old) == node_hash(new):
+        return []
+    one, other = (node if isinstance(node, Loop) else Loop(node=node, end_s=0.0, length_s=1.0) for node in (old, new))
+    if node_hash(one.node) != node_hash(other.node):
+        return ["another source"]
+    if not isinstance(old, Loop) or not isinstance(new, Loop):
+        return ["goes on as a bed" if isinstance(new, Loop) else "no longer goes on"]
+    said = [_change("goes on for", old.length_s, new.length_s, "s")] if old.length_s != new.length_s else []
+    same = old.model_copy(update={"length_s": new.length_s, "seed": new.seed})
+    if node_hash(same) != node_hash(new):
+        said.append("another stretch goes on")
+    if old.seed != new.seed:
+        said.append("goes on with the same again" if new.seed is None else "goes on in another order")
+    return said
 
 
 def _moved_to(before: Mix, after: Mix, old: Member, new: Member) -> list[str]:

@@ -1,4 +1,4 @@
-"""Placements of a scene: sounds and designs on frames, taps, runs replaced, beds that fill a range."""
+"""Placements of a scene: sounds and designs on frames, taps, runs replaced, ranges filled."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pydantic import BaseModel, Field
 
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.model import Colour, Excerpt, Group, Loop, Member, Mix, Node
+from oskren.core.nodes.model import Colour, Group, Member, Mix
 from oskren.core.picture.scene import GROUPS, on_frame
 from oskren.core.picture.tapping import Tap, Tapping, landed
 from oskren.core.ship.draft import OnSheet
@@ -17,6 +17,7 @@ from oskren.core.words.wanting import content_words
 from oskren.store import Library
 from oskren.work.engine.studio import Studio
 from oskren.work.ship.items import made_items
+from oskren.work.stack.beds import bed_node
 from oskren.work.stack.designs import fresh_id, layer_of_design, layer_of_sound
 from oskren.work.stack.sources import candidates, swap
 
@@ -28,17 +29,6 @@ COLOURS: tuple[Colour, ...] = ("glass", "plum", "sky", "chalk")
 
 MOVING = ("movement", "foley", "wing", "whoosh", "step")
 """Words of a category that say that something moves."""
-
-SHORTEST_BED_S = 0.1
-
-SHORTEST_REPEATED_S = 1.0
-"""What is shorter is heard to come again, as a rhythm or a tone; common practice, no source."""
-
-SEAM_S = 0.35
-"""Crossfade of a bed into itself, at most."""
-
-EDGE = 0.06
-"""Share of a bed at each end that is not repeated: there it fades in and out."""
 
 
 class Onto(BaseModel):
@@ -149,77 +139,17 @@ def replaced(studio: Studio, library: Library, members: Sequence[Member], sounds
     return [fresh.get(one.id, one) for one in members]
 
 
-def bed_node(studio: Studio, library: Library, node: Node, seconds: float) -> Node:
-    """A sound over and over, without a seam, so long (s): its middle repeats, each time crossfaded where both sides are most alike.
-
-    Raises
-    ------
-    OskrenError
-        When it is too short to repeat without being heard to.
-    """
-    shape = studio.renderer(library).output_shape(node)
-    if shape.seconds >= seconds:
-        return Excerpt(node=node, start_s=0.0, end_s=seconds)
-    first, last = EDGE * shape.seconds, (1 - EDGE) * shape.seconds
-    fade = min(SEAM_S, (last - first) / 4)
-    if shape.seconds < SHORTEST_REPEATED_S:
-        raise OskrenError("This sound is too short to repeat without being heard to; take one of a second or more.")
-    return Loop(node=node, start_s=first, end_s=last, crossfade_s=fade, length_s=seconds)
-
-
 def bed(studio: Studio, library: Library, onto: Onto, sound: int, frame: int, until: int) -> Placements:
-    """A sound that fills a range of frames; it fades in and out over a second at most."""
+    """A sound that fills a range of frames and never repeats; it fades in and out over a second at most, and another range draws another order."""
     if until <= frame:
         raise OskrenError("A bed ends after it begins; mark a range first.")
     start, end = on_frame(frame, onto.counted), on_frame(until, onto.counted)
     layer = layer_of_sound(library, sound)
     fade = min(1.0, (end - start) / 4)
     # made of a state of the sound, but not the sound itself: a newer one is not taken over it
-    made = {"node": bed_node(studio, library, layer.node, end - start), "anchor_s": 0.0, "fade_in_s": fade, "fade_out_s": fade, "origin": None}
+    made = {"node": bed_node(studio, library, layer.node, end - start, seed=frame), "anchor_s": 0.0, "fade_in_s": fade, "fade_out_s": fade, "origin": None}
     onto.group = onto.group or GROUPS[2]
     return Placements(members=[placed(library, onto, layer.model_copy(update=made), frame)], groups=onto.groups)
-
-
-def lengthened(studio: Studio, library: Library, mix: Mix, ids: Sequence[str], by_s: float) -> list[Member]:
-    """Beds of a mix so much longer (s), or shorter, as they are heard; their sound goes on as it was as far as they were both there.
-
-    Raises
-    ------
-    NotFound
-        When none of the placements is there.
-    OskrenError
-        When one is no bed, is cut short, or would be shorter than a tenth of a second.
-    """
-    wanted = [one for one in mix.members if one.id in set(ids)]
-    if not wanted:
-        raise NotFound("There is no such placement any more.")
-    renderer, found = studio.renderer(library), []
-    for one in wanted:
-        node = one.node
-        if not isinstance(node, Loop | Excerpt) or one.origin is not None:
-            raise OskrenError(f"{one.name} is no bed; a bed fills a marked range. Give a length under Sounds to stretch it.")
-        if one.end_s is not None:
-            raise OskrenError(f"{one.name} is cut short at its end; drag its end out again first.")
-        heard = renderer.placed(mix, one)[1].seconds
-        if heard + by_s < SHORTEST_BED_S:
-            raise OskrenError(f"{one.name} would be shorter than {SHORTEST_BED_S} s.")
-        own = node.length_s if isinstance(node, Loop) else node.end_s - node.start_s
-        length = own * (heard + by_s) / heard
-        fades = {name: min(getattr(one, name), (heard + by_s) / 2) for name in ("fade_in_s", "fade_out_s")}
-        found.append(one.model_copy(update={"node": _as_long(studio, library, node, length), **fades}))
-    return found
-
-
-def _as_long(studio: Studio, library: Library, node: Loop | Excerpt, length: float) -> Node:
-    """A bed's node with another length (s of its own)."""
-    if isinstance(node, Loop):
-        return node.model_copy(update={"length_s": length})
-    if node.start_s:
-        end = node.start_s + length
-        if end > studio.renderer(library).output_shape(node.node).seconds:
-            raise OskrenError("The sound ends there; fill the range with it as a bed, then it repeats.")
-        return node.model_copy(update={"end_s": end})
-    return bed_node(studio, library, node.node, length)
 
 
 def fitted(studio: Studio, library: Library, mix: Mix, id: str, seconds: float) -> Member:

@@ -2720,6 +2720,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/stack/bed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bed Of Layer
+         * @description The layer, going on as asked; with no length, as long as its sound again.
+         */
+        post: operations["bed_of_layer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lib/{library}/stack/lengthen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Lengthen
+         * @description Beds longer or shorter.
+         */
+        post: operations["lengthen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/stack/layout": {
         parameters: {
             query?: never;
@@ -4428,26 +4468,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lib/{library}/picture/lengthen": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Lengthen
-         * @description Beds longer or shorter.
-         */
-        post: operations["lengthen"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lib/{library}/picture/balance": {
         parameters: {
             query?: never;
@@ -4675,6 +4695,19 @@ export interface components {
             loudest: {
                 [key: string]: number | null;
             };
+        };
+        /**
+         * Bed
+         * @description How a layer goes on past its own length: up to how long it is heard, and how it is made up.
+         */
+        Bed: {
+            /** Goes on for */
+            seconds?: number | null;
+            /**
+             * Goes on
+             * @default true
+             */
+            anew: boolean;
         };
         /** Behind */
         Behind: {
@@ -6879,6 +6912,14 @@ export interface components {
             again: number;
         };
         /**
+         * Lengthened
+         * @description Beds as they are then.
+         */
+        Lengthened: {
+            /** Members */
+            members: components["schemas"]["Member"][];
+        };
+        /**
          * LevelAfter
          * @description Level before the first step (``step`` empty) and after each active step, and what the step found; at both ends, how much louder right is than left.
          */
@@ -6972,6 +7013,8 @@ export interface components {
         /**
          * Loop
          * @description A node's part between two points repeated, each time crossfaded into itself, up to a length.
+         *
+         *     With a seed it never repeats: stretches of the part follow each other in an order drawn with it, joined where they are alike.
          */
         Loop: {
             /**
@@ -6995,6 +7038,8 @@ export interface components {
             crossfade_s: number;
             /** Length S */
             length_s: number;
+            /** Seed */
+            seed?: number | null;
         };
         /**
          * LoopEdit
@@ -11223,6 +11268,22 @@ export interface components {
              * @default []
              */
             patch: components["schemas"]["PatchOp"][];
+        };
+        /**
+         * ToBed
+         * @description A layer of a mix, how it is to go on, and what draws the order of its stretches.
+         */
+        ToBed: {
+            /** Mix */
+            mix: components["schemas"]["Mix"] | components["schemas"]["ByDigest"];
+            /** Id */
+            id: string;
+            bed: components["schemas"]["Bed"];
+            /**
+             * Seed
+             * @default 0
+             */
+            seed: number;
         };
         /**
          * ToFill
@@ -19352,6 +19413,96 @@ export interface operations {
             };
         };
     };
+    bed_of_layer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToBed"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Member"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lengthen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToLengthen"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lengthened"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     layout: {
         parameters: {
             query?: never;
@@ -23531,51 +23682,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ToFit"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Run"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    lengthen: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @description folder name of the library */
-                library: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ToLengthen"];
             };
         };
         responses: {

@@ -12,6 +12,7 @@ import { Heading, Line } from "../ui/frames";
 import type { Placed } from "./aims";
 import { MixChain } from "./MixChain";
 import { Placing, type Speaker } from "./Placing";
+import { type Bed, bedOf } from "./useBeds";
 
 interface Props {
   member: Member;
@@ -24,6 +25,8 @@ interface Props {
   onChooseStep: (id: string | null) => void;
   onRemove: () => void;
   onFreeze: () => void;
+  onBed: (bed: Bed, gesture?: string) => void;
+  onRedraw: () => void;
   onNewer: () => void;
   /** Where it lies in time, in place of the strike line. */
   timed?: ReactNode;
@@ -98,6 +101,31 @@ function momentOf(placed: Placed | undefined): number | null {
   return own < 0 || own > placed.seconds ? null : carried(placed.line, own, 1);
 }
 
+/** How a layer goes on past its own length. */
+function GoingOn({ member, seconds, onBed, onRedraw }: Pick<Props, "member" | "onBed" | "onRedraw"> & { seconds: number | undefined }) {
+  const bed = bedOf(member, seconds);
+  const length = useControl("Bed", "seconds");
+  return (
+    <Flex direction="column" gap="4px">
+      <ControlOf
+        control={length && { ...length, begins: seconds ?? length.begins }}
+        value={bed.seconds}
+        onChange={(next, gesture) => onBed({ ...bed, seconds: next }, gesture)}
+      />
+      {bed.seconds !== null && (
+        <Flex gap="6px" align="center" wrap="wrap">
+          <Controls<Bed> model="Bed" names={["anew"]} value={bed} onChange={(values) => onBed({ ...bed, ...values })} />
+          {bed.anew && (
+            <Do onClick={onRedraw} hint="Its stretches in another order">
+              Draw again
+            </Do>
+          )}
+        </Flex>
+      )}
+    </Flex>
+  );
+}
+
 /** The chosen layer: level, place, pitch, edges, chain. */
 export function LayerPanel({
   member,
@@ -110,6 +138,8 @@ export function LayerPanel({
   onChooseStep,
   onRemove,
   onFreeze,
+  onBed,
+  onRedraw,
   onNewer,
   timed,
   called = "layer",
@@ -185,6 +215,7 @@ export function LayerPanel({
           </Do>
         </Flex>
       )}
+      <GoingOn member={member} seconds={placed?.seconds} onBed={onBed} onRedraw={onRedraw} />
       <Role role={member.role} onChange={(role) => onEdit({ role })} />
       <Colour colour={member.colour} onChange={(colour) => onEdit({ colour })} />
       <Line />

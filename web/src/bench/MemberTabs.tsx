@@ -40,6 +40,7 @@ interface Props extends OfChosen {
 
 /** What a frozen layer cannot be changed in. */
 const OF_THE_AUDIO: readonly string[] = [
+  "node",
   "pitch_st",
   "stretch",
   "chain",
@@ -58,12 +59,15 @@ export function MemberTabs({ mix, member, layers, telling, trying, tab, onTab, a
   const [chosenStep, onChooseStep] = step ?? own;
   const { layout, newer } = telling;
   const placed = layout?.layers.find((one) => one.id === member.id);
-  const edit = (values: Partial<Member>, gesture?: string) => {
-    const frozen = member.frozen && Object.keys(values).some((key) => OF_THE_AUDIO.includes(key));
-    if (member.locked && !("locked" in values)) tell(`${member.name} is locked; unlock it to change it.`);
+  /** Whether these fields may be changed now; what stands against it is said. */
+  const free = (fields: string[]) => {
+    const frozen = member.frozen && fields.some((key) => OF_THE_AUDIO.includes(key));
+    if (member.locked && !fields.includes("locked")) tell(`${member.name} is locked; unlock it to change it.`);
     else if (frozen) tell(`${member.name} is frozen; thaw it (Ctrl E) to change that.`);
-    else layers.edit(member.id, values, gesture);
+    else return true;
+    return false;
   };
+  const edit = (values: Partial<Member>, gesture?: string) => free(Object.keys(values)) && layers.edit(member.id, values, gesture);
   return (
     <LayerTabs
       tab={tab}
@@ -84,6 +88,8 @@ export function MemberTabs({ mix, member, layers, telling, trying, tab, onTab, a
           onChooseStep={onChooseStep}
           onRemove={layers.remove}
           onFreeze={() => void layers.freeze()}
+          onBed={(bed, gesture) => free(["node"]) && layers.toBed(member, bed, gesture)}
+          onRedraw={() => free(["node"]) && layers.redraw(member)}
           onNewer={() => void layers.renew([member.id])}
           called={called}
           timed={timed?.(edit)}

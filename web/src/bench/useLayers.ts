@@ -14,6 +14,7 @@ import { useShared } from "../session/store";
 import { complain, tell } from "../ui/messages";
 import type { Aim, Layout } from "./aims";
 import type { LayerActs } from "./LayerClip";
+import { useBeds } from "./useBeds";
 
 const round = (value: number) => Number(value.toFixed(6));
 
@@ -61,6 +62,7 @@ export function useLayers(
     else setChosen([id]);
   };
 
+  const beds = useBeds(latest, change);
   /** What the memoised lanes call: always the present acts, through one object that stays. */
   const now = useRef({ edit, editGroup, choose, mix, chosen, aim, change });
   now.current = { edit, editGroup, choose, mix, chosen, aim, change };
@@ -218,6 +220,9 @@ export function useLayers(
     duplicate,
     nudge,
     trimTo,
+    toBed: beds.toBed,
+    redraw: beds.redraw,
+    longer: (sign: 1 | -1) => free.length && beds.longer(ids(free), sign),
     shift: (semitones: number) => each((one) => ({ pitch_st: Math.max(-48, Math.min(36, one.pitch_st + semitones)) }), "pitch"),
     move: (by: -1 | 1) => members.length && change(stepped(mix, ids(members), by)),
   };

@@ -141,6 +141,8 @@ export const SECTIONS = {
     "perform",
     "toLayer",
     "newer",
+    "longer",
+    "shorter",
   ],
   Ship: ["toShip", "bypass", "remove"],
   Picture: [

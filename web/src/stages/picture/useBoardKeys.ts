@@ -46,9 +46,6 @@ function useSpeeds() {
   }, []);
 }
 
-/** A key makes a bed so much longer or shorter (s). */
-const BED_STEP_S = 1;
-
 export function useBoardKeys(on: Keys) {
   const { editing, layers, scene, chosen, choose, mix, cue } = on;
   useSpeeds();
@@ -97,8 +94,8 @@ export function useBoardKeys(on: Keys) {
     reverse: () => layers.each((one) => ({ reverse: !one.reverse })),
     mute: () => (layers.group ? layers.editGroup(layers.group.id, { mute: !layers.group.mute }) : layers.each((one) => ({ mute: !one.mute }))),
     solo: on.solo,
-    longer: () => chosen.length && on.scening.longer(chosen, BED_STEP_S),
-    shorter: () => chosen.length && on.scening.longer(chosen, -BED_STEP_S),
+    longer: () => layers.longer(1),
+    shorter: () => layers.longer(-1),
     trimStart: () => layers.trimTo("start_s"),
     trimEnd: () => layers.trimTo("end_s"),
     toStrike: () => layers.each(() => ({ at_s: momentOf(useAt.getState().frame, scene) })),

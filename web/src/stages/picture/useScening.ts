@@ -1,5 +1,4 @@
 /** What is done to a scene: cues set, sounds placed by frame, tapped in, replaced, fitted; each one change of the document. */
-import { useRef } from "react";
 import { api, type Group, got, type Member, type Mix, type Schemas } from "../../api/client";
 import { about } from "../../bench/told";
 import { useListening } from "../../listening/state";
@@ -133,23 +132,6 @@ export function useScening(editing: Editing) {
       complain(error);
     }
   };
-  const growing = useRef(Promise.resolve());
-  /** Beds so much longer (s), or shorter; keys pressed fast add up. */
-  const longer = (ids: string[], by_s: number) => {
-    const grow = async () => {
-      const mix = latest().mix as Mix;
-      const done = await about(mix, (digest) =>
-        got(api.POST("/api/lib/{library}/picture/lengthen", { params: { path: { library } }, body: { mix: { digest }, ids, by_s } })),
-      );
-      const fresh = new Map(done.members.map((one) => [one.id, one as Member]));
-      const made = (one: Member) => {
-        const { node, fade_in_s, fade_out_s } = fresh.get(one.id) ?? one;
-        return { node, fade_in_s, fade_out_s };
-      };
-      edit({ mix: changed(latest().mix as Mix, ids, made) }, "length");
-    };
-    growing.current = growing.current.then(grow).catch(complain);
-  };
   /** A fitting sound of the search of a key, dropped at the playhead. */
   const drop = async (key: string) => {
     const bound = latest().keys?.find((one) => one.key === key);
@@ -247,7 +229,6 @@ export function useScening(editing: Editing) {
       lay,
       replaceRun,
       fit,
-      longer,
       drop,
       toGroup,
       addCue,

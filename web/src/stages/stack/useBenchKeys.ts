@@ -50,6 +50,8 @@ export function useBenchKeys({ mix, chosen, history, layers, keepLength, choose,
     solo: () => {
       for (const one of members) toggleSolo(one.id);
     },
+    longer: () => layers.longer(1),
+    shorter: () => layers.longer(-1),
     trimStart: () => layers.trimTo("start_s"),
     trimEnd: () => layers.trimTo("end_s"),
     toStrike: () => layers.each(() => ({ at_s: 0 })),

@@ -1,0 +1,146 @@
+"""Beds: a sound that goes on for as long as wanted without a seam, as a layer of a design or a placement of a scene."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from oskren.core.errors import NotFound, OskrenError
+from oskren.core.nodes.model import Excerpt, Loop, Member, Mix, Node
+from oskren.core.stack.beds import Bed
+from oskren.store import Library
+from oskren.work.engine.studio import Studio
+
+SHORTEST_S = 0.1
+
+SHORTEST_REPEATED_S = 1.0
+"""What is shorter is heard to come again, as a rhythm or a tone; common practice, no source."""
+
+SEAM_S = 0.35
+"""Crossfade of a bed into itself, at most."""
+
+EDGE = 0.06
+"""Share of a bed at each end that is not repeated: there it fades in and out."""
+
+NEAR_S = 1e-4
+"""A bed is as long as wanted to within this."""
+
+
+def bed_node(studio: Studio, library: Library, node: Node, seconds: float, seed: int | None) -> Node:
+    """A sound that goes on for so long (s) without a seam: its middle, in an order drawn with a seed; over and over where that is None.
+
+    Raises
+    ------
+    OskrenError
+        When it is too short to go on without being heard to repeat.
+    """
+    shape = studio.renderer(library).output_shape(node)
+    return Excerpt(node=node, start_s=0.0, end_s=seconds) if shape.seconds >= seconds else _loop(node, shape.seconds, seconds, seed)
+
+
+def _loop(node: Node, whole_s: float, seconds: float, seed: int | None) -> Loop:
+    if whole_s < SHORTEST_REPEATED_S:
+        raise OskrenError("This sound is too short to repeat without being heard to; take one of a second or more.")
+    first, last = EDGE * whole_s, (1 - EDGE) * whole_s
+    return Loop(node=node, start_s=first, end_s=last, crossfade_s=min(SEAM_S, (last - first) / 4), length_s=seconds, seed=seed)
+
+
+def as_bed(studio: Studio, library: Library, mix: Mix, id: str, bed: Bed, seed: int) -> Member:
+    """A layer of a mix that goes on as asked, or that is as long as its sound again.
+
+    Its trim becomes part of what repeats. It is made of a state of its sound, so that no newer one is taken over it. A bed that is there
+    keeps its order when its length changes; ``seed`` draws that of a new one.
+
+    Raises
+    ------
+    NotFound
+        When there is no such layer.
+    OskrenError
+        When it sounds that long already, or is too short to go on.
+    """
+    member = next((one for one in mix.members if one.id == id), None)
+    if member is None:
+        raise NotFound("That layer is not in the design any more.")
+    node = member.node
+    if isinstance(node, Loop) and bed.seconds is None:
+        return member.model_copy(update={"node": node.node, "anchor_s": member.anchor_s + node.start_s})
+    if bed.seconds is None:
+        return member
+    if isinstance(node, Loop):
+        own = node.seed if node.seed is not None else seed
+        return _made(studio, library, mix, member, bed.seconds, _longer(node.model_copy(update={"seed": own if bed.anew else None})), node.length_s)
+    renderer = studio.renderer(library)
+    heard, whole = renderer.placed(mix, member)[1].seconds, renderer.output_shape(node).seconds
+    start, end = member.start_s or 0.0, min(whole, member.end_s if member.end_s is not None else whole)
+    if bed.seconds <= heard:
+        raise OskrenError(f"{member.name or 'It'} sounds {heard:.2f} s long already; drag its end in to make it shorter.")
+    if start or end < whole:
+        node = Excerpt(node=node, start_s=start, end_s=end)
+    repeated = _loop(node, end - start, end - start, seed if bed.anew else None)
+    plain = {"start_s": None, "end_s": None, "anchor_s": max(0.0, member.anchor_s - start - repeated.start_s), "origin": None}
+    return _made(studio, library, mix, member.model_copy(update=plain), bed.seconds, _longer(repeated), end - start)
+
+
+def _longer(loop: Loop) -> Callable[[float], Node]:
+    return lambda length: loop.model_copy(update={"length_s": length})
+
+
+def _made(studio: Studio, library: Library, mix: Mix, member: Member, wanted: float, made: Callable[[float], Node], length: float) -> Member:
+    """The member with a node as long (s of its own) as it needs to be to sound so long: pitch, stretch and tails of its chain are met."""
+    renderer = studio.renderer(library)
+
+    def heard(own: float) -> float:
+        return renderer.placed(mix, member.model_copy(update={"node": made(own)}))[1].seconds
+
+    for _ in range(6):
+        off = wanted - heard(length)
+        if abs(off) < NEAR_S:
+            break
+        less = min(0.1, length / 2)
+        slope = (heard(length) - heard(length - less)) / less
+        length = max(0.01, round(length + off / max(slope, 0.01), 9))
+    fades = {name: min(getattr(member, name), wanted / 2) for name in ("fade_in_s", "fade_out_s")}
+    return member.model_copy(update={"node": made(length), **fades})
+
+
+def lengthened(studio: Studio, library: Library, mix: Mix, ids: Sequence[str], by_s: float) -> list[Member]:
+    """Beds of a mix so much longer (s), or shorter, as they are heard; their sound goes on as it was as far as they were both there.
+
+    Raises
+    ------
+    NotFound
+        When none of the layers is there.
+    OskrenError
+        When one is no bed, is cut short, or would be shorter than a tenth of a second.
+    """
+    wanted = [one for one in mix.members if one.id in set(ids)]
+    if not wanted:
+        raise NotFound("There is no such layer any more.")
+    renderer, found = studio.renderer(library), []
+    for one in wanted:
+        node = one.node
+        if not isinstance(node, Loop | Excerpt) or one.origin is not None:
+            raise OskrenError(f"{one.name} is no bed; a bed fills a marked range, or goes on for a length that is set.")
+        if one.end_s is not None:
+            raise OskrenError(f"{one.name} is cut short at its end; drag its end out again first.")
+        length = renderer.placed(mix, one)[1].seconds + by_s
+        if length < SHORTEST_S:
+            raise OskrenError(f"{one.name} would be shorter than {SHORTEST_S} s.")
+        own = node.length_s if isinstance(node, Loop) else node.end_s - node.start_s
+        found.append(_made(studio, library, mix, one, length, _as_long(studio, library, node, seed=round(abs(one.at_s) * 1000)), own))
+    return found
+
+
+def _as_long(studio: Studio, library: Library, node: Loop | Excerpt, seed: int) -> Callable[[float], Node]:
+    """A bed's node by its length (s of its own)."""
+    if isinstance(node, Loop):
+        return _longer(node)
+    if not node.start_s:
+        return lambda length: bed_node(studio, library, node.node, length, seed)
+    whole = studio.renderer(library).output_shape(node.node).seconds
+
+    def later(length: float) -> Node:
+        if node.start_s + length > whole:
+            raise OskrenError("The sound ends there; fill the range with it as a bed, then it repeats.")
+        return node.model_copy(update={"end_s": node.start_s + length})
+
+    return later
