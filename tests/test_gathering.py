@@ -36,6 +36,7 @@ from oskren.work.gather.importing import import_paths
 from oskren.work.ship import shipments
 from oskren.work.ship.export import export
 from oskren.work.ship.items import items_of
+from oskren.work.stack.sources import candidates
 from tests.support import PATIENCE_S, RATE, noise, sine, struck
 from tests.test_work import ended
 
@@ -361,6 +362,17 @@ class Out(InStudio):
     def test_nothing_is_written_over(self) -> None:
         first, second = self.export([1], Target()), self.export([1], Target())
         self.assertEqual([Path(path).name for path in (*first.files, *second.files)], ["bolt.wav", "bolt (2).wav"])
+
+
+class FirstQuestions(InStudio):
+    def test_all_that_is_found_is_all_of_it_before_anything_else_was_asked(self) -> None:
+        for number in range(5):
+            self.write(f"in/glass {number}.wav", struck(0.2, seed=number))
+        import_paths(self.studio, self.library, [self.folder / "in"], "in")
+        # a library that was opened this moment: its table is read by the first question
+        fresh = Home(self.folder / "home")
+        self.addCleanup(fresh.close)
+        self.assertEqual(len(candidates(fresh.library("Gathering"), "glass")), 5)
 
 
 class Backups(InStudio):

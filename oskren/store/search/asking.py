@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -100,7 +101,8 @@ class Asking(Columns):
 
     def all_ids(self, session: Session, asked: Asked) -> list[int]:
         """Ids of everything that a question finds, in its order."""
-        return self.search(session, replace(asked, offset=0, limit=max(1, len(self.ids) + len(self._changed)))).ids
+        # how many there are is not known before the table is read, which the question does
+        return self.search(session, replace(asked, offset=0, limit=sys.maxsize)).ids
 
     def _words(self, session: Session, words: str) -> Mask:
         """Sounds that have every word that is wanted, and none that is not: about themselves, or in the notes of their arrival."""
