@@ -13,6 +13,7 @@ from oskren.core.nodes.model import Group, Member, Mix, Step
 from oskren.core.picture.handed import Handing
 from oskren.core.picture.scene import Balancing, Cue, Grouping, Place, Scene
 from oskren.core.picture.tapping import Tapping
+from oskren.core.picture.tonal import TonalBed
 from oskren.core.ship.rules import Rules
 from oskren.core.ship.sheet import Beside
 from oskren.core.ship.target import Target
@@ -45,7 +46,8 @@ class Published(BaseModel):
 
 MODELS: tuple[type[BaseModel], ...] = (
     Member, Group, Mix, Step, Bed, Heard, Listening, Performance, Playing, Slot, Shift, SliceSettings, Finish, KitSettings, Target, Rules, Beside, Reel,
-    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings, Cue, Place, Scene, Grouping, Balancing, Tapping, Handing,
+    Recipe, RecipeDraft, Freedom, Guards, Repetition, Copies, Counted, ProjectSettings, Cue, Place, Scene, Grouping, Balancing, Tapping, TonalBed,
+    Handing,
 )  # fmt: skip
 
 

@@ -329,6 +329,10 @@ class Scenes(OfFilms):
         self.assertLess(float(np.max(np.abs(np.diff(body, n=3)))), 2.5 * float(np.max(np.abs(np.diff(tone[:, 0], n=3)))))
         refused = self.client.post(f"{HERE}/picture/fill", json=wanted | {"until": 10})
         self.assertEqual(refused.status_code, 422)
+        # one sound with a pitch is no chord
+        refused = self.client.post(f"{HERE}/picture/tonal", json={"onto": wanted["onto"], "sounds": [wanted["sound"]], "frame": 24, "until": 144})
+        self.assertEqual(refused.status_code, 422)
+        self.assertIn("a tonal bed needs two", refused.json()["sentence"])
         # a second longer, then shorter than it was: what both have of it is the same
         [bed] = mix["members"]
         for by in (1.0, -1.5):

@@ -68,6 +68,7 @@ class OfFilm(InBrowser):
             sound = np.concatenate([np.zeros((round(ATTACK_S * RATE), 1), np.float32), struck(0.3, 0.1, seed=seed)])
             files.write(cls.folder / "in" / f"{name}.wav", sound, RATE, 24)
         files.write(cls.folder / "in" / "Roof hum.wav", sine(110, 2.0, -20), RATE, 24)
+        files.write(cls.folder / "in" / "Roof pipe.wav", sine(331, 2.0, -20), RATE, 24)
         studio = Studio(Home(home))
         library = studio.home.library("Test", create=True)
         import_paths(studio, library, [cls.folder / "in"], "in")
@@ -212,6 +213,28 @@ class Picture(OfFilm):
         along = page.get_by_role("img", name=re.compile("^Loudness along the film"))
         expect(along).to_be_visible()
         self.assertGreater((along.bounding_box() or {"height": 0})["height"], 50)
+
+    def test_tonal_sounds_fill_a_range_in_one_chord_and_swell_to_a_frame(self) -> None:
+        page = self.page
+        id = self.open_scene()
+        self.cue(30, "Roof")
+        until = page.get_by_label("Until", exact=True)
+        until.fill("0:00:05:00")
+        self.press("Enter")
+        expect(page.get_by_role("listbox", name="Candidates").get_by_role("option")).to_have_count(2)
+        page.get_by_role("button", name="Tonal bed").click()
+        panel = page.get_by_role("dialog", name="Tonal bed")
+        panel.get_by_role("radiogroup", name="Chord").get_by_text("octaves").click()
+        panel.get_by_role("radiogroup", name="Chord").get_by_text("fifth").click()
+        swell = panel.get_by_label("Swells to")
+        expect(swell).to_have_value(re.compile("00:00:05[:;]00$"))
+        swell.fill("120f")
+        self.press("Enter")
+        panel.get_by_role("button", name="Lay it").click()
+        [bed] = self.placed(id, 1)
+        self.assertEqual((bed["name"], len(bed["node"]["members"])), ("Tonal bed on A", 2))
+        self.assertAlmostEqual(bed["at_s"], moment_of(120, COUNTED), delta=1e-5)
+        expect(page.get_by_text("Tonal bed on A: Roof hum, Roof pipe.")).to_be_visible()
 
     def test_from_the_film_to_what_is_handed_over(self) -> None:
         page = self.page

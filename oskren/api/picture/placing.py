@@ -14,8 +14,9 @@ from oskren.core.nodes.model import Member, Mix
 from oskren.core.picture.balance import Over
 from oskren.core.picture.scene import MOST_PLACED, Place, Scene, heard
 from oskren.core.picture.tapping import Tap, Tapping, latency_of
+from oskren.core.picture.tonal import TonalBed
 from oskren.store.documents import designs, films, spreads
-from oskren.work.picture import placing, tasks
+from oskren.work.picture import placing, tasks, tonal
 from oskren.work.picture.placing import Onto, Placements
 from oskren.work.ship.items import variation_name
 
@@ -68,6 +69,17 @@ class ToFill(BaseModel):
     sound: int
     frame: int = Field(ge=0)
     until: int = Field(ge=1)
+
+
+class ToTone(BaseModel):
+    """Sounds to make a tonal bed of, the frames it is to fill, and the one it swells to."""
+
+    onto: Onto
+    sounds: Sounds = Field(min_length=1, max_length=1000)
+    frame: int = Field(ge=0)
+    until: int = Field(ge=1)
+    swell: int | None = Field(None, ge=0)
+    bed: TonalBed = TonalBed()
 
 
 class ToFit(BaseModel):
@@ -174,6 +186,12 @@ def replace_run(studio: InStudio, library: InLibrary, wanted: ToReplace) -> Run:
 def fill_range(studio: InStudio, library: InLibrary, wanted: ToFill) -> Placements:
     """A sound as a bed that fills a range without a seam."""
     return placing.bed(studio, library, wanted.onto, wanted.sound, wanted.frame, wanted.until)
+
+
+@router.post("/tonal")
+def tonal_range(studio: InStudio, library: InLibrary, wanted: ToTone) -> Placements:
+    """Sounds with a pitch as a bed in one chord that fills a range, swelling to a frame."""
+    return tonal.tonal_bed(studio, library, wanted.onto, wanted.sounds, wanted.frame, wanted.until, wanted.bed, wanted.swell)
 
 
 @router.post("/fit")

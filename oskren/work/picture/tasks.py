@@ -32,6 +32,20 @@ def _watched(flag: str, along: str) -> Callable[[int, int], None]:
     return told
 
 
+def voices(place: Workplace, nodes: list[dict[str, Any]]) -> list[tuple[float, float, float] | None]:
+    """Fundamental (Hz), how sure it is, and loudness (LUFS) of nodes; None for one without a pitch, or that is silent."""
+    from oskren.core.measure.loudness import loudness
+    from oskren.work.stack.tasks import tones
+
+    renderer = place.renderer()
+    found: list[tuple[float, float, float] | None] = []
+    for node, (hz, sure) in zip(nodes, tones(place, nodes), strict=True):
+        audio, rate = renderer.audio(NodeAdapter.validate_python(node))
+        lufs = loudness(audio, rate).integrated_lufs
+        found.append(None if hz is None or sure is None or lufs is None else (hz, sure, lufs))
+    return found
+
+
 def probe(path: str) -> dict[str, Any]:
     """What a video file holds."""
     from oskren.core.picture.reading import probe as look

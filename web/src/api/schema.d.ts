@@ -4448,6 +4448,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lib/{library}/picture/tonal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tonal Range
+         * @description Sounds with a pitch as a bed in one chord that fills a range, swelling to a frame.
+         */
+        post: operations["tonal_range"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lib/{library}/picture/fit": {
         parameters: {
             query?: never;
@@ -11616,6 +11636,30 @@ export interface components {
             tapping: components["schemas"]["Tapping"];
         };
         /**
+         * ToTone
+         * @description Sounds to make a tonal bed of, the frames it is to fill, and the one it swells to.
+         */
+        ToTone: {
+            onto: components["schemas"]["Onto"];
+            /** Sounds */
+            sounds: number[];
+            /** Frame */
+            frame: number;
+            /** Until */
+            until: number;
+            /** Swell */
+            swell?: number | null;
+            /**
+             * @default {
+             *       "root": "nearest",
+             *       "chord": "fifth",
+             *       "voices": 4,
+             *       "swell_db": 18
+             *     }
+             */
+            bed: components["schemas"]["TonalBed"];
+        };
+        /**
          * Together
          * @description Put layers into a new group.
          */
@@ -11629,6 +11673,32 @@ export interface components {
             ids: string[];
             /** Id */
             id: string;
+        };
+        /**
+         * TonalBed
+         * @description What a bed of tonal sounds is made with: its chord, how many sounds, and how far it swells.
+         */
+        TonalBed: {
+            /**
+             * Root
+             * @default nearest
+             */
+            root: string;
+            /**
+             * Chord
+             * @default fifth
+             */
+            chord: string;
+            /**
+             * Sounds
+             * @default 4
+             */
+            voices: number;
+            /**
+             * Swells by
+             * @default 18
+             */
+            swell_db: number;
         };
         /**
          * Tone
@@ -23637,6 +23707,51 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ToFill"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Placements"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tonal_range: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description folder name of the library */
+                library: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToTone"];
             };
         };
         responses: {

@@ -47,6 +47,7 @@ function Panel({ id, film, board }: Props) {
         }}
         onPlace={(candidate) => void placeAt(cue.frame, candidate, cue.id)}
         onFill={(sound) => void scening.fill(sound, cue.frame, cue.until ?? scene.frames, cue.id)}
+        onTonal={(tonal) => board.layTonal(cue, tonal)}
         onLoop={() => {
           useListening.setState({ looping: true });
           player.setLoop([momentOf(cue.frame, scene), momentOf(cue.until ?? scene.frames, scene)]);

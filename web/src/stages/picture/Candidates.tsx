@@ -1,7 +1,7 @@
 /** What the library has for a cue: searched, heard in place in time with the film, placed by one press. */
 import { Box, Flex } from "@chakra-ui/react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 import { api, got, type SoundRow } from "../../api/client";
 import { SearchFields } from "../../bench/SearchFields";
 import { SoundLine } from "../../canvas/SoundLine";
@@ -26,6 +26,8 @@ interface Props {
   onPlace: (candidate: Candidate) => void;
   /** Fills a range instead, where there is one. */
   onFill?: (sound: number) => void;
+  /** What more can be done with all that is found. */
+  more?: (sounds: number[]) => ReactNode;
 }
 
 const KINDS = [
@@ -66,7 +68,7 @@ export function useFound(words: string) {
   });
 }
 
-export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
+export function Candidates({ words, tried, onTry, onPlace, onFill, more }: Props) {
   const [asked, setAsked] = useState<string | null>(null);
   const query = asked ?? words;
   const found = useFound(query);
@@ -148,6 +150,7 @@ export function Candidates({ words, tried, onTry, onPlace, onFill }: Props) {
           Back
         </Do>
       </Flex>
+      {kind === "sound" && more?.(rows.map((row) => row.id))}
     </Flex>
   );
 }

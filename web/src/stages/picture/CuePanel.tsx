@@ -10,6 +10,7 @@ import { Line } from "../../ui/frames";
 import { type Candidate, Candidates } from "./Candidates";
 import { CodeField } from "./CodeField";
 import type { Cue, Scene } from "./frames";
+import { type Tonal, TonalBed } from "./TonalBed";
 
 interface Props {
   scene: Scene;
@@ -20,6 +21,7 @@ interface Props {
   onTry: (candidate: Candidate | null) => void;
   onPlace: (candidate: Candidate) => void;
   onFill: (sound: number) => void;
+  onTonal: (tonal: Tonal) => Promise<void>;
   onLoop: () => void;
 }
 
@@ -35,7 +37,7 @@ function useWords(name: string): string {
   return name.trim() ? (found.data?.search ?? "") : "";
 }
 
-export function CuePanel({ scene, cue, onEdit, onRemove, tried, onTry, onPlace, onFill, onLoop }: Props) {
+export function CuePanel({ scene, cue, onEdit, onRemove, tried, onTry, onPlace, onFill, onTonal, onLoop }: Props) {
   const words = useWords(cue.name ?? "");
   return (
     <>
@@ -62,7 +64,17 @@ export function CuePanel({ scene, cue, onEdit, onRemove, tried, onTry, onPlace, 
         <Do onClick={onRemove}>Remove cue</Do>
       </Flex>
       <Line />
-      <Candidates key={cue.id} words={words} tried={tried} onTry={onTry} onPlace={onPlace} onFill={cue.until != null ? onFill : undefined} />
+      <Candidates
+        key={cue.id}
+        words={words}
+        tried={tried}
+        onTry={onTry}
+        onPlace={onPlace}
+        {...(cue.until != null && {
+          onFill,
+          more: (sounds) => <TonalBed scene={scene} cue={cue} sounds={sounds} onLay={onTonal} />,
+        })}
+      />
     </>
   );
 }

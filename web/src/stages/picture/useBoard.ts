@@ -9,6 +9,7 @@ import type { Tab } from "../../bench/LayerTabs";
 import { useLayers } from "../../bench/useLayers";
 import { useMeters } from "../../bench/useMeters";
 import { useTrying } from "../../bench/useTrying";
+import { frameRate } from "../../canvas/ruler";
 import { live, player } from "../../listening/player";
 import { useListening } from "../../listening/state";
 import { EMPTY_MIX, freshId } from "../../mix/fresh";
@@ -21,6 +22,7 @@ import type { Candidate } from "./Candidates";
 import { inTime } from "./CueList";
 import { goTo, showAt, useAt } from "./film";
 import { type Cue, type Film, momentOf, nearestFrame } from "./frames";
+import type { Tonal } from "./TonalBed";
 import { useBoardKeys } from "./useBoardKeys";
 import { useWithin } from "./usePlaying";
 import { useScene } from "./useScene";
@@ -29,6 +31,9 @@ import { useScening } from "./useScening";
 
 /** A dragged anchor lies on a cue or a shot change that is so near (frames), else on its own frame. */
 const CATCH = 3;
+
+/** So long (s) before the top of a swell it is heard. */
+const HEARD_BEFORE_S = 3;
 
 /** A placement with nothing done to its sound. */
 const UNTOUCHED: Partial<Member> = {
@@ -109,6 +114,12 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     const ids = await scening.place(frame, candidate, of);
     if (ids.length && !of) choose(ids);
     hearAt(momentOf(frame, scene));
+  };
+  /** Fill the range of a cue with a tonal bed, heard from a moment before the top of its swell. */
+  const layTonal = async (one: Cue, tonal: Tonal) => {
+    const ids = await scening.tone(one.frame, one.until ?? scene.frames, tonal, one.id);
+    if (ids.length)
+      hearAt(momentOf(Math.max(one.frame, (tonal.swell ?? one.frame) - Math.round(HEARD_BEFORE_S * frameRate(scene.frame_rate).exact)), scene));
   };
   /** Open a placement as a design: the one it was made with, or one that is made of it and whose newer states it takes from then on. */
   const toDesign = async () => {
@@ -199,7 +210,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
   return {
     ...{ editing, name, scene, mix, history, edit, mode, setMode, chosen, choose, cue, place, group, last, setWhat, solo, setSolo },
     ...{ tab, setTab, aim, aims, setAim, pen, setPen, trying, scening, within, telling, layers, loudest, opened, clipActs, versions },
-    ...{ toFrame, toCue, hearAt, take, placeAt, toDesign, balance, addCue, heardAt },
+    ...{ toFrame, toCue, hearAt, take, placeAt, layTonal, toDesign, balance, addCue, heardAt },
   };
 }
 

@@ -10,6 +10,7 @@ import { useNewest } from "../../ui/useNewest";
 import type { Candidate } from "./Candidates";
 import { useAt } from "./film";
 import { type Cue, frameAt, momentOf, type Place, type Scene } from "./frames";
+import type { Tonal } from "./TonalBed";
 import type { Editing } from "./useScene";
 
 /** So many frames a cue and what is placed may lie apart and still belong together. */
@@ -81,6 +82,21 @@ export function useScening(editing: Editing) {
       const placed = await got(
         api.POST("/api/lib/{library}/picture/fill", { params: { path: { library } }, body: { onto: onto(latest()), sound, frame, until } }),
       );
+      return takeIn(placed, cue);
+    } catch (error) {
+      complain(error);
+      return [];
+    }
+  };
+  const tone = async (frame: number, until: number, tonal: Tonal, cue?: string): Promise<string[]> => {
+    try {
+      setTried(null);
+      const placed = await got(
+        api.POST("/api/lib/{library}/picture/tonal", { params: { path: { library } }, body: { onto: onto(latest()), frame, until, ...tonal } }),
+      );
+      const [bed] = placed.members;
+      const voices = bed.node.kind === "mix" ? bed.node.members.map((one) => one.name) : [];
+      tell(`${bed.name}: ${voices.join(", ")}.`);
       return takeIn(placed, cue);
     } catch (error) {
       complain(error);
@@ -226,6 +242,7 @@ export function useScening(editing: Editing) {
       tryAt,
       place,
       fill,
+      tone,
       lay,
       replaceRun,
       fit,
