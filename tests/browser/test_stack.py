@@ -141,6 +141,14 @@ class Stacking(OnTheBench):
         self.kept_mix(number, "mix.members[0].at_s === 0")
         self.drag_by(clip, 0.2 * width, alt=True)
         self.kept_mix(number, "Math.abs(mix.members[0].start_s - 0.3) < 0.02 && Math.abs(mix.members[0].end_s - 1.3) < 0.02")
+        before = self.mix(number)["members"][0]
+        self.press("Alt+Shift+ArrowLeft", "Alt+Shift+ArrowLeft")
+        for field, by in (("start_s", 0.08), ("end_s", 0.08), ("at_s", -0.08)):  # two frames of the project's 25 a second
+            self.kept_mix(number, f"Math.abs(mix.members[0].{field} - {before[field] + by}) < 1e-5")
+        # the sound has no more before its beginning
+        self.press(*["Alt+Shift+ArrowRight"] * 12)
+        self.kept_mix(number, "mix.members[0].start_s === 0")
+        expect(self.page.get_by_text("nothing more inside on that side").first).to_be_visible()
 
     def test_several_layers_are_moved_locked_reordered_and_duplicated(self) -> None:
         page = self.page

@@ -11,6 +11,7 @@ import { freshId } from "../mix/fresh";
 import { carried } from "../mix/line";
 import { useProject } from "../session/projects";
 import { useShared } from "../session/store";
+import { slipped } from "../timeline/clips";
 import { complain, tell } from "../ui/messages";
 import type { Aim, Layout } from "./aims";
 import type { LayerActs } from "./LayerClip";
@@ -186,8 +187,22 @@ export function useLayers(
     setChosen(fresh);
   };
   const nudge = (event: KeyboardEvent, sign: number) => {
+    if (event.altKey && event.shiftKey) return slip(sign);
     const by = event.altKey ? 1 / frameRate(counting?.frame_rate ?? "25").exact : event.shiftKey ? 0.01 : 0.001;
     each((one) => ({ at_s: round(one.at_s + sign * by) }), "nudge");
+  };
+  /** What is inside of the chosen layers a frame later or earlier, under edges that stay. */
+  const slip = (sign: number, frame_rate = counting?.frame_rate ?? "25") => {
+    const by = sign / frameRate(frame_rate).exact;
+    const found = new Map<string, Partial<Member>>();
+    for (const one of free) {
+      const placed = layout?.layers.find((other) => other.id === one.id);
+      const { at_s, start_s = null, end_s = null } = one;
+      const to = placed && !one.frozen && slipped({ at_s, start_s, end_s, whole_s: placed.whole_s, line: placed.line }, by);
+      if (to) found.set(one.id, to);
+    }
+    if (!found.size) tell("There is nothing more inside on that side; trim an edge first, then what is inside can slip.");
+    else each((one) => found.get(one.id) ?? {}, "slip");
   };
   /** The playhead in the time of the layer's source, through its trims, pitch and direction. */
   const trimTo = (edge: "start_s" | "end_s") => {
@@ -219,6 +234,7 @@ export function useLayers(
     toGroup,
     duplicate,
     nudge,
+    slip,
     trimTo,
     toBed: beds.toBed,
     redraw: beds.redraw,

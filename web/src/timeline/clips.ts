@@ -110,11 +110,18 @@ export function commit(clip: Placed, grip: Grip, by: number, ids: string[], acts
   else if (grip === "fadeOut") acts.fade(id, { out_s: round(within(fades.out_s - by, 0, seconds)) });
   else if (grip === "anchor") acts.anchor(id, round(carried(line, anchorIn(clip) + by, 1)), round(clip.at_s + by));
   else {
-    const moved = carried(line, -by, 1) - carried(line, 0, 1);
-    acts.slip(id, {
-      at_s: round(clip.at_s + by),
-      start_s: round(Math.max(0, (clip.start_s ?? 0) + moved)),
-      end_s: round(Math.min(whole_s, (clip.end_s ?? whole_s) + moved)),
-    });
+    const to = slipped(clip, by);
+    if (to) acts.slip(id, to);
   }
+}
+
+type Slippable = Pick<Placed, "at_s" | "start_s" | "end_s" | "whole_s" | "line">;
+
+/** What is inside moved by so much (s) under edges that stay; null where the source has no more on that side. */
+export function slipped({ at_s, start_s, end_s, whole_s, line }: Slippable, by: number): { at_s: number; start_s: number; end_s: number } | null {
+  const [start, end] = [start_s ?? 0, Math.min(end_s ?? whole_s, whole_s)];
+  const wanted = carried(line, -by, 1) - carried(line, 0, 1);
+  const moved = within(wanted, -start, whole_s - end);
+  if (Math.abs(moved) < 1e-6) return null;
+  return { at_s: round(at_s + by * (moved / wanted)), start_s: round(start + moved), end_s: round(end + moved) };
 }

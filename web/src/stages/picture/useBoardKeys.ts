@@ -57,6 +57,7 @@ export function useBoardKeys(on: Keys) {
       on.scening.editCue(cue.id, { frame, until: cue.until == null ? null : Math.min(scene.frames, cue.until + frame - cue.frame) }, "nudge");
       on.toFrame(frame);
     } else if (!chosen.length) step(sign * (event.shiftKey ? 10 : 1));
+    else if (event.altKey && event.shiftKey) layers.slip(sign, scene.frame_rate);
     // by whole frames: what lies between two comes to lie on one
     else if (event.altKey) layers.each((one) => ({ at_s: momentOf(nearestFrame(one.at_s, scene) + sign, scene) }), "nudge");
     else layers.nudge(event, sign);
