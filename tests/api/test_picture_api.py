@@ -134,6 +134,15 @@ class Films(OfFilms):
         self.finish(begun)
         film = self.get(f"{HERE}/films/{begun.json()['id']}")
         self.assertEqual((film["path"], film["state"], film["film"]["said"]), ("films/sent.mkv", "ready", ["It has no sound of its own."]))
+        # sent once more under another name it is that film, and lies there once; what differs is another
+        for name, content, same in (("again.mkv", path.read_bytes(), True), ("sent.mkv", path.read_bytes() + b"\0", False)):
+            more = self.post(f"{HERE}/uploads", {"name": "films", "files": 1})["upload"]
+            self.client.post(f"{HERE}/uploads/{more}/file", params={"path": name}, content=content)
+            answer = self.client.post(f"{HERE}/films/sent/{more}")
+            self.finish(answer)
+            self.assertEqual(answer.json()["id"] == film["id"], same, name)
+        kept = self.client.app.state.studio.home.library("test").folder / "films"  # type: ignore[attr-defined]
+        self.assertEqual(len([one for one in kept.iterdir() if one.suffix == ".mkv"]), 2)
         other = self.post(f"{HERE}/uploads", {"name": "sounds", "files": 1})["upload"]
         self.client.post(f"{HERE}/uploads/{other}/file", params={"path": "a.wav"}, content=b"RIFF")
         self.assertIn("Send one video file", self.client.post(f"{HERE}/films/sent/{other}").json()["sentence"])

@@ -78,11 +78,7 @@ def open_film(studio: InStudio, library: InLibrary, wanted: FilmPath) -> Started
 def open_sent_film(studio: InStudio, library: InLibrary, uploads: InUploads, upload: str) -> Started:
     """Open a video file the browser sent: it is kept in the library's folder."""
     path = uploads.taken_out(upload, library.folder / kept.FOLDER, SUFFIXES)
-    try:
-        id, job = opening.begin(studio, library, path)
-    except OskrenError:
-        path.unlink(missing_ok=True)
-        raise
+    id, job = opening.begin_sent(studio, library, path)
     return started(job, id)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import filecmp
 import os
 import time
 from collections.abc import Callable
@@ -31,6 +32,20 @@ def begin(studio: Studio, library: Library, path: Path, name: str = "") -> tuple
     film = probed(studio, path)
     id = _opened(library, path, film) or films.add(library, name or path.stem, path, film)
     return id, studio.jobs.start(OPEN_FILM, library, f"Opening {name or path.name}", OpeningFilm(film=id))
+
+
+def begin_sent(studio: Studio, library: Library, path: Path) -> tuple[int, Job]:
+    """As ``begin``, of a file that was sent into the library's folder; one that lies there already goes, and the film is the one that was opened from it."""
+    for row in films.films(library):
+        other = films.path_of(library, row)
+        if row.state == "ready" and other != path and other.parent == path.parent and other.is_file() and filecmp.cmp(path, other, shallow=False):
+            path.unlink()
+            return begin(studio, library, other)
+    try:
+        return begin(studio, library, path)
+    except OskrenError:
+        path.unlink(missing_ok=True)
+        raise
 
 
 def _opened(library: Library, path: Path, film: Film) -> int | None:
