@@ -95,6 +95,14 @@ class Woven(unittest.TestCase):
                 # it breathes on: as loud and as quiet as the sound itself
                 np.testing.assert_allclose(np.percentile(level, [5, 50, 95]), np.percentile(along_db(own, window), [5, 50, 95]), atol=2.0)
 
+    def test_what_is_left_against_right_goes_on_as_evenly(self) -> None:
+        time = np.arange(6 * RATE) / RATE
+        one = noise(6.0, -20) * (1 + 0.7 * np.sin(2 * np.pi * 0.31 * time))[:, None].astype(np.float32)
+        out = woven(np.concatenate([one, -one], axis=1), RATE // 3, 30 * RATE, RATE, seed=5)
+        np.testing.assert_array_equal(out[:, 0], -out[:, 1])
+        window = RATE // 20
+        self.assertLess(float(np.abs(np.diff(along_db(out, window))).max()), float(np.abs(np.diff(along_db(one, window))).max()) + 2.0)
+
     @given(st.floats(60, 4000), st.integers(0, 1000))
     @settings(deadline=None, max_examples=20)
     def test_a_tone_goes_on_as_the_tone(self, hz: float, seed: int) -> None:

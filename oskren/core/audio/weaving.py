@@ -66,7 +66,7 @@ def woven(samples: Samples, fade: int, frames: int, rate: int, seed: int) -> Sam
     """
     total = len(samples)
     fade = min(fade, total // 8)
-    if fade < 2 or frames <= total - fade:
+    if fade < 2:
         return np.ascontiguousarray(np.concatenate([samples] * (1 + frames // max(1, total)))[:frames], np.float32)
     parts: list[Samples] = []
     have, last = 0, None
@@ -91,7 +91,8 @@ def _stretches(samples: Samples, fade: int, rate: int, seed: int) -> Iterator[tu
     near, apart, latest = max(1, round(SEEK_S * rate)), least // 3, total - least
     size = max(16, min(round(WINDOW_S * rate), fade))
     hop = max(size // 2, total // MOST_PLACES)
-    heard = _heard(samples.mean(axis=1, dtype=np.float64), size, hop, fade)
+    # by the power of all channels: what is left against right is heard too
+    heard = _heard(np.sum([_bands(samples[:, channel], size, hop) for channel in range(samples.shape[1])], axis=0), hop, fade)
     places = hop * np.arange(min(len(heard), latest // hop + 1))
     recent: list[int] = []
     first = 0
@@ -110,8 +111,8 @@ def _stretches(samples: Samples, fade: int, rate: int, seed: int) -> Iterator[tu
         first = max(_in_step(samples, place, end - fade, fade, near, latest) for place in places[drawn].tolist())[1]
 
 
-def _heard(mono: Floats, size: int, hop: int, fade: int) -> Floats:
-    """How a crossfade would be heard that begins at every hop: levels (dB) of its halves in bands and as a whole, shape (moments, values)."""
+def _bands(mono: Samples, size: int, hop: int) -> Floats:
+    """Power in bands of equal ratio around every hop: shape (moments, bands)."""
     window = np.hanning(size)
     begins = np.arange(0, max(1, len(mono) - size), hop)
     edges = np.unique(np.round(np.geomspace(1, size // 2, BANDS + 1)).astype(int))
@@ -119,7 +120,11 @@ def _heard(mono: Floats, size: int, hop: int, fade: int) -> Floats:
     for some in np.array_split(begins, max(1, len(begins) // 64)):
         spectra = np.fft.rfft(mono[np.minimum(some[:, None] + np.arange(size), len(mono) - 1)] * window, axis=1)
         power.append(np.add.reduceat(np.square(np.abs(spectra)), edges[:-1], axis=1))
-    bands = np.concatenate(power)
+    return np.concatenate(power)
+
+
+def _heard(bands: Floats, hop: int, fade: int) -> Floats:
+    """How a crossfade would be heard that begins at every hop: levels (dB) of its halves in bands and as a whole, shape (moments, values)."""
     summed = np.concatenate([np.zeros((1, bands.shape[1])), np.cumsum(bands, axis=0)])
     half = max(1, round(fade / 2 / hop))
     at = np.arange(len(bands))

@@ -98,7 +98,7 @@ class _Heard(NamedTuple):
 def _heard(studio: Studio, library: Library, sounds: Sequence[int]) -> list[_Heard]:
     """Those of some sounds that have a pitch where they would be prolonged; the surest ``MOST_HEARD`` are listened to."""
     known = [library.sound(id) for id in dict.fromkeys(sounds)]
-    likely = [one for one in known if (one.measures.get("pitch_confidence") or 0.0) >= LIKELY]
+    likely = [one for one in known if not one.missing and (one.measures.get("pitch_confidence") or 0.0) >= LIKELY]
     likely = sorted(likely, key=lambda one: -one.measures["pitch_confidence"])[:MOST_HEARD]
     nodes = [_prolonged(studio, library, one, HEARD_S, seed=0) for one in likely]
     if not nodes:
