@@ -133,16 +133,22 @@ class Picture(OfFilm):
         for frame in (137, 138, 100, FRAMES - 1):
             self.to_frame(frame)
         self.cue(90, "Arm locks")
+        expect(page.get_by_test_id("position")).to_be_visible()
         page.get_by_role("listbox", name="Candidates").get_by_role("option", name="Arm locks").dblclick()
         [member] = self.placed(id, 1)
+        # it is heard in place from then on
+        self.sounding()
+        self.press("Space")
+        expect(page.get_by_role("button", name="Stop", exact=True)).to_have_count(0)
         self.assertAlmostEqual(member["at_s"], moment_of(90, COUNTED), delta=1e-6)
         self.assertEqual(self.scene(id)["cues"][0]["placed"], [member["id"]])
         # while it is dragged the frame under its anchor is shown; it comes to lie on a frame
-        page.keyboard.press("Space") if page.get_by_role("button", name="Stop").is_visible() else None
         clip = self.clip("Arm locks")
         box = clip.bounding_box()
         assert box is not None
-        page.mouse.move(box["x"] + box["width"] * 0.7, box["y"] + box["height"] * 0.7)
+        # once it lies still under the mouse
+        clip.hover(position={"x": box["width"] * 0.7, "y": box["height"] * 0.7})
+        box = clip.bounding_box() or box
         page.mouse.down()
         page.mouse.move(box["x"] + box["width"] * 0.7 + 120, box["y"] + box["height"] * 0.7, steps=6)
         under = page.wait_for_function(f"() => {{ const at = ({SHOWN})(); return at !== null && at > 100 ? at : false; }}").json_value()
