@@ -231,6 +231,7 @@ class Fieldwork(InBrowser):
 
     def test_a_wanted_list_is_worked_off(self) -> None:
         page = self.page
+        expect(page.locator("[data-sound]").first).to_be_visible()
         late: list[Route] = []
         page.route("**/assets/Wanted-*.js", lambda route: route.continue_() if late else late.append(route))
         with page.expect_request("**/assets/Wanted-*.js"):
