@@ -1,26 +1,18 @@
 """Placements of a scene: which group they go to, beds of any material and length, lengths that are fitted, runs that are replaced."""
 
-import tempfile
-import unittest
-from pathlib import Path
-
 import numpy as np
 
-from oskren.core.audio import files
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Excerpt, Loop, Member, Mix, Step
 from oskren.core.picture.scene import GROUPS, on_frame
 from oskren.core.picture.tapping import Tap, Tapping
 from oskren.core.stack.beds import Bed
 from oskren.core.timecode import FRAME_RATES
-from oskren.store import Home
-from oskren.work.engine.studio import Studio
-from oskren.work.gather.importing import import_paths
 from oskren.work.picture import placing
 from oskren.work.picture.placing import Onto
 from oskren.work.stack import beds
 from oskren.work.stack.designs import layer_of_sound
-from tests.killing import Threads
+from tests.material import OfMaterial
 from tests.support import RATE, noise, sine, struck
 
 FRAMES = 600
@@ -43,19 +35,8 @@ MATERIAL = {
 }
 
 
-class Placing(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls) -> None:
-        holder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(holder.cleanup)
-        folder = Path(holder.name)
-        for name, samples in MATERIAL.items():
-            files.write(folder / "in" / f"{name}.wav", samples, RATE, 24)
-        cls.studio = Studio(Home(folder / "home"), Threads(2))
-        cls.addClassCleanup(cls.studio.close)
-        cls.library = cls.studio.home.library("Mine", create=True)
-        ids = import_paths(cls.studio, cls.library, [folder / "in"], "in").sounds
-        cls.ids = {cls.library.sound(id).name: id for id in ids}
+class Placing(OfMaterial):
+    MATERIAL = MATERIAL
 
     def onto(self, **more: str) -> Onto:
         return Onto(frame_rate="25", frames=FRAMES, **more)
@@ -142,6 +123,12 @@ class Placing(unittest.TestCase):
         self.assertAlmostEqual(bed.anchor_s + bed.node.start_s + 0.5, 0.9, delta=1e-6)
         shorter = made(bed, 6.0)
         self.assertEqual((round(seconds(shorter), 3), shorter.node.seed), (6.0, 7))
+        # cut short by hand and asked for a length again, that is its length
+        self.assertAlmostEqual(seconds(made(shorter.model_copy(update={"end_s": 1.0}), 8.0)), 8.0, delta=0.001)
+        # a step that sets the length of what it is given says so
+        held = Step(kind="trim", id="cut", params={"start_s": 0.0, "end_s": 1.2})
+        with self.assertRaisesRegex(OskrenError, "A step in the chain of gust sets how long"):
+            made(bed.model_copy(update={"chain": (held,)}), 20.0)
         same = made(shorter, 6.0, anew=False)
         self.assertIsNone(same.node.seed)
         back = made(same, None)

@@ -1,25 +1,19 @@
 """Tonal beds: chords out of sounds with a pitch, by equal temperament (A4 = 440 Hz, ISO 16), swelling to a frame."""
 
-import tempfile
 import unittest
-from pathlib import Path
 
 import numpy as np
 from scipy.signal import find_peaks
 
-from oskren.core.audio import files
 from oskren.core.errors import OskrenError
 from oskren.core.measure.loudness import loudness
 from oskren.core.nodes.model import Member, Mix
 from oskren.core.picture.scene import GROUPS, on_frame
 from oskren.core.picture.tonal import TonalBed, Tone, agreeing
 from oskren.core.timecode import FRAME_RATES
-from oskren.store import Home
-from oskren.work.engine.studio import Studio
-from oskren.work.gather.importing import follow_up, import_paths
 from oskren.work.picture.placing import Onto
 from oskren.work.picture.tonal import tonal_bed
-from tests.killing import Threads
+from tests.material import OfMaterial
 from tests.support import RATE, noise, sine
 
 COUNTED = FRAME_RATES["25"]
@@ -73,20 +67,8 @@ class Chords(unittest.TestCase):
                 agreeing(tones, TonalBed())
 
 
-class Laid(unittest.TestCase):
-    @classmethod
-    def setUpClass(cls) -> None:
-        holder = tempfile.TemporaryDirectory()
-        cls.addClassCleanup(holder.cleanup)
-        folder = Path(holder.name)
-        for name, samples in MATERIAL.items():
-            files.write(folder / "in" / f"{name}.wav", samples, RATE, 24)
-        cls.studio = Studio(Home(folder / "home"), Threads(2))
-        cls.addClassCleanup(cls.studio.close)
-        cls.library = cls.studio.home.library("Mine", create=True)
-        ids = import_paths(cls.studio, cls.library, [folder / "in"], "in").sounds
-        follow_up(cls.studio, cls.library)
-        cls.ids = {cls.library.sound(id).name: id for id in ids}
+class Laid(OfMaterial):
+    MATERIAL = MATERIAL
 
     def lay(self, *names: str, bed: TonalBed | None = None, frame: int = 25, until: int = 325, swell: int | None = 300) -> Member:
         onto = Onto(frame_rate="25", frames=FRAMES)

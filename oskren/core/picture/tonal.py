@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -10,6 +9,7 @@ from oskren.core.controls import choice, number
 from oskren.core.errors import OskrenError
 from oskren.core.measure.key import NOTES
 from oskren.core.nodes.model import Frozen
+from oskren.core.stack.tune import CONCERT_HZ, interval
 
 CHORDS = {"fifth": (0, 7), "minor": (0, 3, 7), "major": (0, 4, 7), "octaves": (0,)}
 """Semitones over the root."""
@@ -18,7 +18,6 @@ NEAREST = "nearest"
 
 SAME_ST = 1.0
 """A second voice on the very same note counts as if it were moved by so much more."""
-
 
 UNSURE_ST = 6.0
 """A tone that is not sure at all counts as if it were moved by so much more."""
@@ -79,7 +78,7 @@ def agreeing(tones: Sequence[Tone], bed: TonalBed) -> Agreed:
         raise OskrenError(
             f"{'One' if tones else 'None'} of these sounds has a clear pitch; a tonal bed needs two. Search for others, such as glass, bell or hum."
         )
-    notes = [69 + 12 * math.log2(one.hz / 440.0) for one in tones]
+    notes = [69 + interval(CONCERT_HZ, one.hz) for one in tones]
     doubts = [UNSURE_ST * (1 - one.sure) for one in tones]
     roots = range(12) if bed.root == NEAREST else [NOTES.index(bed.root)]
     found = [(*_voices(notes, doubts, root, bed), root) for root in roots]

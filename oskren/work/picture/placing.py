@@ -139,13 +139,18 @@ def replaced(studio: Studio, library: Library, members: Sequence[Member], sounds
     return [fresh.get(one.id, one) for one in members]
 
 
-def bed(studio: Studio, library: Library, onto: Onto, sound: int, frame: int, until: int) -> Placements:
-    """A sound that fills a range of frames and never repeats; it fades in and out over a second at most, and another range draws another order."""
+def span(onto: Onto, frame: int, until: int) -> tuple[float, float, float]:
+    """From when to when (s) a bed goes on a range of frames, and the length of its fades. OskrenError when the range is none."""
     if until <= frame:
         raise OskrenError("A bed ends after it begins; mark a range first.")
     start, end = on_frame(frame, onto.counted), on_frame(until, onto.counted)
+    return start, end, min(1.0, (end - start) / 4)
+
+
+def bed(studio: Studio, library: Library, onto: Onto, sound: int, frame: int, until: int) -> Placements:
+    """A sound that fills a range of frames and never repeats; it fades in and out over a second at most, and another range draws another order."""
+    start, end, fade = span(onto, frame, until)
     layer = layer_of_sound(library, sound)
-    fade = min(1.0, (end - start) / 4)
     # made of a state of the sound, but not the sound itself: a newer one is not taken over it
     made = {"node": bed_node(studio, library, layer.node, end - start, seed=frame), "anchor_s": 0.0, "fade_in_s": fade, "fade_out_s": fade, "origin": None}
     onto.group = onto.group or GROUPS[2]

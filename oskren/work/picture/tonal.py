@@ -17,7 +17,7 @@ from oskren.store.library import node_of
 from oskren.store.tables import Sound
 from oskren.work.engine.studio import Studio
 from oskren.work.picture import tasks
-from oskren.work.picture.placing import Onto, Placements, placed
+from oskren.work.picture.placing import Onto, Placements, placed, span
 from oskren.work.stack.beds import SHORTEST_REPEATED_S, bed_node
 from oskren.work.stack.designs import anchor_of, fresh_id, layer_of_sound
 
@@ -58,20 +58,17 @@ def tonal_bed(
     OskrenError
         When the range is none, the swell lies outside of it, or fewer than two sounds have a clear pitch.
     """
-    if until <= frame:
-        raise OskrenError("A bed ends after it begins; mark a range first.")
+    start, end, fade = span(onto, frame, until)
     if swell is not None and not frame < swell <= until:
         raise OskrenError("The swell lands inside of the range, after its first frame.")
     heard = _heard(studio, library, sounds)
     agreed = agreeing([one.tone for one in heard], bed)
-    start, end = on_frame(frame, onto.counted), on_frame(until, onto.counted)
     chosen = [(heard[voice.tone], voice) for voice in agreed.voices]
     level = sum(one.lufs for one, _ in chosen) / len(chosen) - 10 * math.log10(len(chosen))
     layers = [
         _layer(studio, library, one.sound, voice, end - start, seed=frame + number, gain_db=level - one.lufs, pan=pan)
         for number, ((one, voice), pan) in enumerate(zip(chosen, PANS, strict=False))
     ]
-    fade = min(1.0, (end - start) / 4)
     top = None if swell is None else on_frame(swell, onto.counted) - start
     whole = Member(
         id=fresh_id(),
@@ -120,15 +117,15 @@ def _even(sound: Sound) -> bool:
 def _layer(studio: Studio, library: Library, sound: Sound, voice: Voice, seconds: float, *, seed: int, gain_db: float, pan: float) -> Member:
     """One voice: as long as the range when it is pitched."""
     layer = layer_of_sound(library, sound.id)
-    own = seconds * 2 ** (voice.shift_st / 12) + FADE_S
+    own = seconds * 2 ** (voice.shift_st / 12)
     made = {
-        "node": _prolonged(studio, library, sound, own, seed),
+        "node": _prolonged(studio, library, sound, own + FADE_S, seed),
         "anchor_s": 0.0,
         "pitch_st": round(voice.shift_st, 4),
         "gain_db": round(max(-60.0, min(24.0, gain_db)), 2),
         "pan": pan,
     }
-    return layer.model_copy(update={**made, "origin": None, "end_s": seconds * 2 ** (voice.shift_st / 12)})
+    return layer.model_copy(update={**made, "origin": None, "end_s": own})
 
 
 def _prolonged(studio: Studio, library: Library, sound: Sound, seconds: float, seed: int) -> Node:

@@ -21,6 +21,9 @@ SEAM_S = 0.35
 EDGE = 0.06
 """Share of a bed at each end that is not repeated: there it fades in and out."""
 
+LEAST_SLOPE = 0.005
+"""Where a second more of a sound makes less than this of what is heard, something else sets its length; no pitch or stretch comes near."""
+
 NEAR_S = 1e-4
 """A bed is as long as wanted to within this."""
 
@@ -67,7 +70,9 @@ def as_bed(studio: Studio, library: Library, mix: Mix, id: str, bed: Bed, seed: 
         return member
     if isinstance(node, Loop):
         own = node.seed if node.seed is not None else seed
-        return _made(studio, library, mix, member, bed.seconds, _longer(node.model_copy(update={"seed": own if bed.anew else None})), node.length_s)
+        drawn = node.model_copy(update={"seed": own if bed.anew else None})
+        # how long it is now asked for stands over where it was cut short
+        return _made(studio, library, mix, member.model_copy(update={"end_s": None}), bed.seconds, _longer(drawn), node.length_s)
     renderer = studio.renderer(library)
     heard, whole = renderer.placed(mix, member)[1].seconds, renderer.output_shape(node).seconds
     start, end = member.start_s or 0.0, min(whole, member.end_s if member.end_s is not None else whole)
@@ -92,12 +97,14 @@ def _made(studio: Studio, library: Library, mix: Mix, member: Member, wanted: fl
         return renderer.placed(mix, member.model_copy(update={"node": made(own)}))[1].seconds
 
     for _ in range(6):
-        off = wanted - heard(length)
-        if abs(off) < NEAR_S:
+        now = heard(length)
+        if abs(wanted - now) < NEAR_S:
             break
         less = min(0.1, length / 2)
-        slope = (heard(length) - heard(length - less)) / less
-        length = max(0.01, round(length + off / max(slope, 0.01), 9))
+        slope = (now - heard(length - less)) / less
+        if slope < LEAST_SLOPE:
+            raise OskrenError(f"A step in the chain of {member.name or 'the layer'} sets how long it sounds; take that step off, or change it there.")
+        length = max(0.01, round(length + (wanted - now) / slope, 9))
     fades = {name: min(getattr(member, name), wanted / 2) for name in ("fade_in_s", "fade_out_s")}
     return member.model_copy(update={"node": made(length), **fades})
 
