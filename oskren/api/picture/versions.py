@@ -7,7 +7,6 @@ from pydantic import BaseModel, Field
 
 from oskren.api.common import InLibrary
 from oskren.api.stack.designs import VersionChange
-from oskren.core.errors import OskrenError
 from oskren.core.picture.difference import scene_differences
 from oskren.core.picture.scene import Scene
 from oskren.store.documents import scenes, versions
@@ -54,9 +53,7 @@ def scene_versions(library: InLibrary, id: int) -> list[SceneVersionView]:
 @router.post("/scenes/{id}/versions")
 def keep_scene_version(library: InLibrary, id: int, new: NewSceneVersion) -> SceneVersionView:
     """Keep a state of a scene by name."""
-    if new.scene.film != scenes.scene(library, id)[1].film:
-        raise OskrenError("A version of a scene has the scene's film.")
-    return _view(versions.keep(library, SceneVersion, id, new.name, new.notes, scene=new.scene.model_dump(mode="json")))
+    return _view(scenes.keep_version(library, id, new.name, new.notes, new.scene))
 
 
 @router.patch("/scene-versions/{id}")

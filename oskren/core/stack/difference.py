@@ -128,8 +128,8 @@ def _member(old: Member, new: Member) -> list[str]:
 def _source(old: Node, new: Node) -> list[str]:
     if node_hash(old) == node_hash(new):
         return []
-    one, other = (node if isinstance(node, Loop) else Loop(node=node, end_s=0.0, length_s=1.0) for node in (old, new))
-    if node_hash(one.node) != node_hash(other.node):
+    one, other = (node.node if isinstance(node, Loop) else node for node in (old, new))
+    if node_hash(one) != node_hash(other):
         return ["another source"]
     if not isinstance(old, Loop) or not isinstance(new, Loop):
         return ["goes on as a bed" if isinstance(new, Loop) else "no longer goes on"]
@@ -190,12 +190,7 @@ def _keys(chain: Sequence[Step]) -> dict[str, Step]:
 def chain_differences(old: Sequence[Step], new: Sequence[Step]) -> list[str]:
     """What sets two chains apart, one phrase a step."""
     before, after = _keys(old), _keys(new)
-    said = [f"{_label(step)} removed" for key, step in before.items() if key not in after]
-    for key, step in after.items():
-        if key not in before:
-            said.append(f"{_label(step)} added")
-        elif phrases := _step(before[key], step):
-            said.append(f"{_label(step)}: {', '.join(phrases)}")
+    said = told_apart(before, after, _label, _step, made=lambda _: "added")
     if [key for key in before if key in after] != [key for key in after if key in before]:
         said.append("steps in another order")
     return said

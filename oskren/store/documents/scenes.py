@@ -10,9 +10,10 @@ from oskren.core.nodes.model import check_chain
 from oskren.core.nodes.walk import steps_of
 from oskren.core.picture.scene import MOST_PLACED, Scene
 from oskren.store.describe.keeping import note_uses
+from oskren.store.documents import versions
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library
-from oskren.store.tables import FilmRow, SceneRow, Sound, WantedAnswer, WantedSound
+from oskren.store.tables import FilmRow, SceneRow, SceneVersion, Sound, WantedAnswer, WantedSound
 
 
 def _row(session: Session, id: int) -> SceneRow:
@@ -68,6 +69,13 @@ def _put(session: Session, row: SceneRow, before: Scene | None, scene: Scene) ->
     row.scene = scene.model_dump(mode="json")
     note_uses(session, "scene", row.id, [scene.mix], row.project)
     _answer(session, before, scene)
+
+
+def keep_version(library: Library, id: int, name: str, notes: str, state: Scene) -> SceneVersion:
+    """Keep a state of a scene, which has the scene's film, by name; without one it is numbered."""
+    if state.film != scene(library, id)[1].film:
+        raise OskrenError("A version of a scene has the scene's film.")
+    return versions.keep(library, SceneVersion, id, name, notes, scene=state.model_dump(mode="json"))
 
 
 def _answer(session: Session, before: Scene | None, scene: Scene) -> None:
