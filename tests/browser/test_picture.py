@@ -102,6 +102,11 @@ class OfFilm(InBrowser):
         self.press("Enter")
         expect(self.page.locator("[data-cue]", has_text=name)).to_be_visible()
 
+    def until(self, code: str) -> None:
+        """Give the chosen cue an end."""
+        self.page.get_by_label("Until", exact=True).fill(code)
+        self.press("Enter")
+
     def to_frame(self, frame: int) -> None:
         """Go to a frame by keys: tens and ones."""
         page = self.page
@@ -200,9 +205,7 @@ class Picture(OfFilm):
         page = self.page
         id = self.open_scene()
         self.cue(30, "Roof hum")
-        until = page.get_by_label("Until", exact=True)
-        until.fill("0:00:01:15")
-        self.press("Enter")
+        self.until("0:00:01:15")
         page.get_by_role("listbox", name="Candidates").get_by_role("option", name="Roof hum").click()
         page.get_by_role("button", name="Fill the range").click()
         [bed] = self.placed(id, 1)
@@ -224,9 +227,7 @@ class Picture(OfFilm):
         page = self.page
         id = self.open_scene()
         self.cue(30, "Roof")
-        until = page.get_by_label("Until", exact=True)
-        until.fill("0:00:05:00")
-        self.press("Enter")
+        self.until("0:00:05:00")
         expect(page.get_by_role("listbox", name="Candidates").get_by_role("option")).to_have_count(2)
         page.get_by_role("button", name="Tonal bed").click()
         panel = page.get_by_role("dialog", name="Tonal bed")

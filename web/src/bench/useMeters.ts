@@ -61,12 +61,13 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     queryFn: () => about(listened, async (told) => openToKeep({ told: await within.heard(told) }, library, name)),
   });
   const now = sounds ? opened.data : undefined;
-  const ready = opened.isSuccess && !opened.isPlaceholderData;
+  /** The present state; none while it is made ready. */
+  const ready = opened.isPlaceholderData ? undefined : now;
   const sum = useQuery({
     queryKey: ["sum", library, settled],
     placeholderData: keepPreviousData,
     // meters wait for what is to be heard; what may last as long as a film is measured along it by who shows that
-    enabled: within === ALONE && settled.members.length > 0 && settled === mix && (ready || !sounds),
+    enabled: within === ALONE && settled.members.length > 0 && settled === mix && (!!ready || !sounds),
     queryFn: ({ signal }) =>
       about(settled, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/sum", { params: { path: { library } }, body: { digest }, signal }))),
@@ -80,7 +81,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
     placeholderData: keepPreviousData,
     retry: false,
     // like the meters it waits for what is to be heard
-    enabled: within === ALONE && crowded && rested.members.length > 1 && rested === mix && (ready || !sounds),
+    enabled: within === ALONE && crowded && rested.members.length > 1 && rested === mix && (!!ready || !sounds),
     queryFn: ({ signal }) =>
       about(rested, (digest) =>
         slowly(signal, () => got(api.POST("/api/lib/{library}/stack/crowding", { params: { path: { library } }, body: { digest }, signal }))),

@@ -95,7 +95,7 @@ function Panel({ id, film, board }: Props) {
   return (
     <ScenePanel
       {...{ scene, film, mix, within }}
-      versions={{ ...versions.panel, onHear: () => versions.compare(telling.ready ? now : undefined) }}
+      versions={{ ...versions.panel, onHear: () => versions.compare(telling.ready) }}
       newer={telling.newer.filter((one) => !one.gone).length}
       onNewer={() => void layers.renew(mix.members.map((one) => one.id))}
       onEdit={edit}

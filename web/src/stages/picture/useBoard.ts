@@ -175,7 +175,7 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     previousCue: () => bySelection(-1),
     addCue,
     version: versions.panel.onKeep,
-    compare: () => versions.compare(telling.ready ? now : undefined),
+    compare: () => versions.compare(telling.ready),
     placeSelected: () => {
       const { selected } = useShared.getState();
       const { frame } = useAt.getState();

@@ -84,7 +84,7 @@ export function Bench({ design, designs, onNew, onPerform }: Props) {
     },
     onSlice: send.slice,
   });
-  const compare = () => versions.compare(telling.ready ? now : undefined, meters?.integrated_lufs ?? null);
+  const compare = () => versions.compare(telling.ready, meters?.integrated_lufs ?? null);
   const restore = (version: Version) => {
     history.change(version.mix as Mix);
     choose([]);
