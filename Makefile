@@ -51,7 +51,7 @@ types: .stamps/python .stamps/npm
 	@mkdir -p .stamps && touch $@
 
 .stamps/chromium:
-	test -x /usr/bin/chromium || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium)
+	test -x /usr/bin/chromium-headless-shell || test -x /usr/bin/chromium || (export DEBIAN_FRONTEND=noninteractive; apt-get update -qq && { apt-get install -y -qq chromium-headless-shell || apt-get install -y -qq chromium; })
 	@mkdir -p .stamps && touch $@
 
 # the tests' own plug-in; the headers of the format come with a package of Debian's

@@ -24,6 +24,7 @@ from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
 from oskren.work.stack import designs as designing
 from oskren.work.stack import sources
+from tests.browser.support import CHROMIUM
 
 RATE = 48_000
 SECONDS = 3.0
@@ -175,7 +176,7 @@ def bench_drag(folder: Path) -> Row:
     server = uvicorn.Server(uvicorn.Config(make_app(home), port=port, log_level="warning"))
     threading.Thread(target=server.run, daemon=True).start()
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
+        browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"http://127.0.0.1:{port}/stack")
         page.wait_for_selector("[data-clip] >> nth=39", state="attached", timeout=60_000)

@@ -14,17 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 from oskren.api.app import make_app
 from oskren.api.serving import free_port
 from oskren.demo.build import build
-
-ARGUMENTS = [
-    "--no-sandbox",
-    "--disable-background-networking",
-    "--disable-quic",
-    "--disable-component-update",
-    "--disable-sync",
-    "--autoplay-policy=no-user-gesture-required",
-    "--use-fake-device-for-media-stream",
-    "--use-fake-ui-for-media-stream",
-]
+from tests.browser.support import ARGUMENTS, CHROMIUM
 
 
 def stage(page: Page, name: str) -> None:
@@ -203,7 +193,7 @@ def main() -> None:
         server = uvicorn.Server(uvicorn.Config(make_app(home), port=port, log_level="warning"))
         threading.Thread(target=server.run, daemon=True).start()
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+            browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
             page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="dark")
             page.goto(f"http://127.0.0.1:{port}/")
             pictures(page, out)

@@ -21,7 +21,9 @@ from oskren.api.app import make_app
 from oskren.core.audio import files
 from tests.support import PATIENCE_S, RATE, noise, own_port, struck
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = next((path for path in ("/usr/bin/chromium-headless-shell", "/usr/bin/chromium") if Path(path).exists()), "/usr/bin/chromium")
+"""Debian's Chromium without the parts that only a window needs, where that is installed: a page is there in two thirds of the time."""
+
 ARGUMENTS = [
     "--no-sandbox",
     "--disable-background-networking",
