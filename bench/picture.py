@@ -36,7 +36,7 @@ def _best(call: Callable[[], Any], times: int = 5) -> float:
     return min(found)
 
 
-def _ready(client: TestClient, folder: Path) -> tuple[int, list[int]]:
+def ready(client: TestClient, folder: Path) -> tuple[int, list[int]]:
     """A film of a minute, and forty sounds; the film's id and theirs."""
     random = np.random.default_rng(3)
     for k in range(40):
@@ -55,7 +55,7 @@ def _done(client: TestClient, job: int) -> None:
         time.sleep(0.05)
 
 
-def _scene(client: TestClient, film: int, sounds: list[int], count: int) -> dict[str, Any]:
+def scene_of(client: TestClient, film: int, sounds: list[int], count: int) -> dict[str, Any]:
     """A scene of so many placements over eight groups, as it is kept."""
     view = client.post(f"{HERE}/scenes", json={"name": f"{count} placements", "film": film}).json()
     onto = {"frame_rate": "25", "frames": view["scene"]["frames"], "groups": []}
@@ -110,8 +110,8 @@ def _edit(client: TestClient, view: dict[str, Any]) -> dict[str, float]:
 def bench_scene(folder: Path) -> list[Row]:
     """Each part of an edit of 300 placements beside one of 5 in the same run; a frame; a minute handed over."""
     with TestClient(make_app(folder / "home")) as client:
-        film, sounds = _ready(client, folder)
-        few, many = _scene(client, film, sounds, 5), _scene(client, film, sounds, 300)
+        film, sounds = ready(client, folder)
+        few, many = scene_of(client, film, sounds, 5), scene_of(client, film, sounds, 300)
         small, large = _edit(client, few), _edit(client, many)
         found = [
             (

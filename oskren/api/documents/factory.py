@@ -8,7 +8,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
-import jsonpatch
 from fastapi import APIRouter
 from fastapi.exceptions import RequestValidationError
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
@@ -17,6 +16,7 @@ from oskren.api.common import BasedOn, InLibrary, InPage, InStudio, changed
 from oskren.api.documents.patches import PatchOp, plain
 from oskren.core.errors import OskrenError
 from oskren.store import Library
+from oskren.work.engine.patching import grafted, patched
 from oskren.work.engine.studio import Studio
 
 Body = TypeVar("Body")
@@ -64,11 +64,10 @@ def applied(kind: Kind[Body], before: Body, patch: list[PatchOp]) -> Body:
         When the change does not fit, or leaves something the model refuses.
     """
     adapter: TypeAdapter[Body] = TypeAdapter(kind.body)
+    data = adapter.dump_python(before, mode="json", by_alias=True)
+    after = patched(data, plain(patch))
     try:
-        after = jsonpatch.apply_patch(adapter.dump_python(before, mode="json", by_alias=True), plain(patch))
-        return adapter.validate_python(after)
-    except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError) as error:
-        raise OskrenError("The change does not fit to the state it was made on; send all of it.") from error
+        return adapter.validate_python(grafted(after, data, before))
     except ValidationError as error:
         raise RequestValidationError(error.errors()) from error
 

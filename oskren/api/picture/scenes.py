@@ -99,11 +99,12 @@ def add_scene(library: InLibrary, new: NewScene) -> SceneView:
     """Begin a scene."""
     film = Film.model_validate(films.film(library, new.film).film)
     mix = Mix(layout="stereo")
-    return _view(kept.add(library, new.name, Scene(film=new.film, frame_rate=film.frame_rate, frames=film.frames, start=film.start, mix=mix), new.project))
+    scene = Scene(film=new.film, frame_rate=film.frame_rate, frames=film.frames, start=film.start, mix=mix)
+    return _view(kept.add(library, new.name, scene, new.project), scene)
 
 
-def _view(row: SceneRow) -> SceneView:
-    return SceneView(id=row.id, name=row.name, created=row.created, project=row.project, revision=row.revision or 0, scene=Scene.model_validate(row.scene))
+def _view(row: SceneRow, scene: Scene) -> SceneView:
+    return SceneView(id=row.id, name=row.name, created=row.created, project=row.project, revision=row.revision or 0, scene=scene)
 
 
 def _now(studio: Studio, library: Library, id: int) -> SceneNow:
@@ -121,7 +122,7 @@ SCENE: Kind[SceneNow] = Kind(
     shown=SceneView,
     read=_now,
     keep=_keep,
-    view=lambda _, library, id, __: _view(kept.scene(library, id)[0]),
+    view=lambda _, library, id, __: _view(*kept.scene(library, id)),
     answer=SceneKept,
     saved=lambda one: SceneKept(revision=one.revision),
 )

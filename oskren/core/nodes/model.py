@@ -25,19 +25,24 @@ FADE_S = 0.005
 AUDIBLE_HZ = (20.0, 20_000.0)
 
 
+FOUND = ("digest", "own nodes", "alone")
+"""What is found of a model once and kept with it, since it never changes: its hash; of a member, its audio as a node, by rate, and itself without a group."""
+
+
 class Frozen(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A changed copy; the hash of the original does not go with it."""
+        """A changed copy; what was found of the original does not go with it."""
         copy = super().model_copy(update=update, deep=deep)
-        copy.__dict__.pop("digest", None)
+        for name in FOUND:
+            copy.__dict__.pop(name, None)
         return copy
 
     def __getstate__(self) -> dict[Any, Any]:
         """What goes to another process: the hash is found anew there, where a plug-in may stand otherwise."""
         state = super().__getstate__()
-        return {**state, "__dict__": {name: value for name, value in state["__dict__"].items() if name != "digest"}}
+        return {**state, "__dict__": {name: value for name, value in state["__dict__"].items() if name not in FOUND}}
 
 
 class Step(Frozen):
@@ -301,7 +306,14 @@ NodeAdapter: TypeAdapter[Node] = TypeAdapter(Node)
 
 
 def member_node(member: Member, rate: int | None = None) -> Chained:
-    """The member's own audio as a node: part, direction, pitch, chain, rate, fades; or what it was frozen to."""
+    """The member's own audio as a node: part, direction, pitch, chain, rate, fades; or what it was frozen to. It is made once for every rate (Hz)."""
+    made: dict[int | None, Chained] = member.__dict__.setdefault("own nodes", {})
+    if rate not in made:
+        made[rate] = _member_node(member, rate)
+    return made[rate]
+
+
+def _member_node(member: Member, rate: int | None) -> Chained:
     convert = (Step(kind="rate", params={"rate": rate}),) if rate is not None else ()
     if member.frozen is not None:
         return Chained(node=member.frozen, chain=convert)
@@ -331,9 +343,17 @@ def thawed(member: Member) -> Member:
     return member if member.frozen is None else member.model_copy(update={"frozen": None})
 
 
+def _alone(member: Member) -> Member:
+    """The member in no group; the same one each time, so that what is found of it stays found."""
+    found: Member | None = member.__dict__.get("alone")
+    if found is None:
+        found = member.__dict__["alone"] = member.model_copy(update={"group": ""})
+    return found
+
+
 def group_mix(mix: Mix, group: Group, rate: int | None) -> Mix:
     """A group's own sum, with its chain, at a rate (Hz); gain, pan and mute of the group are left to the mix it is in."""
-    own = tuple(member.model_copy(update={"group": ""}) for member in mix.members if member.group == group.id)
+    own = tuple(_alone(member) for member in mix.members if member.group == group.id)
     return Mix(members=own, chain=group.chain, rate=rate, layout=mix.layout, pan_law=mix.pan_law)
 
 

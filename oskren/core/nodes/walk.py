@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Difference, Mix, Node, Print, Row, Source, Step
@@ -38,6 +38,16 @@ def sounding(mix: Mix) -> bool:
 def steps_of(mix: Mix) -> list[Step]:
     """Every step of a design: of its sum, its groups and its layers."""
     return [step for chain in (mix.chain, *(group.chain for group in mix.groups), *(member.chain for member in mix.members)) for step in chain]
+
+
+def all_steps(node: Node) -> Iterator[Step]:
+    """Every step of a node and of what it is made of."""
+    if isinstance(node, Chained):
+        yield from node.chain
+    if isinstance(node, Mix):
+        yield from steps_of(node)
+    for inner in inputs(node):
+        yield from all_steps(inner)
 
 
 def learned_from(*chains: Sequence[Step]) -> list[Node]:

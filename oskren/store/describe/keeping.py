@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
@@ -201,10 +201,16 @@ def set_frame_rate(library: Library, id: int, frame_rate: str) -> Project:
 
 
 def note_uses(session: Session, what: str, item: int, nodes: Iterable[Node], project: int) -> None:
-    """Note which nodes something is made of, so that sounds know where they are used; what was noted before is replaced."""
-    session.execute(delete(Use).where(Use.what == what, Use.item == item))
+    """Note which nodes something is made of, so that sounds know where they are used; of what was noted before only what differs is written."""
+    its = (Use.what == what, Use.item == item)
     digests = {digest for node in nodes for digest in hashes_in(node)}
-    session.add_all([Use(digest=digest, what=what, item=item, project=project) for digest in sorted(digests)])
+    before = {use.digest: use.project for use in session.execute(select(Use.digest, Use.project).where(*its))}
+    if gone := sorted(before.keys() - digests):
+        session.execute(delete(Use).where(*its, Use.digest.in_(gone)))
+    if any(where != project for where in before.values()):
+        session.execute(update(Use).where(*its).values(project=project))
+    if fresh := sorted(digests - before.keys()):
+        session.execute(insert(Use), [{"digest": digest, "what": what, "item": item, "project": project} for digest in fresh])
 
 
 def searches(library: Library) -> list[SavedSearch]:

@@ -2,18 +2,50 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from pathlib import Path
+from threading import Lock
+from typing import Any
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import check_chain
-from oskren.core.nodes.walk import steps_of
+from oskren.core.nodes.walk import all_steps, steps_of
 from oskren.core.picture.scene import MOST_PLACED, Scene
+from oskren.core.steps.plugin import PluginStep
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents import versions
 from oskren.store.documents.revisions import step_on
 from oskren.store.library import Library
 from oskren.store.tables import FilmRow, SceneRow, SceneVersion, Sound, WantedAnswer, WantedSound
+
+_STATES: OrderedDict[tuple[Path, int], tuple[dict[str, Any], Scene]] = OrderedDict()
+"""The states read or kept last, as data and as models: what is found of their placements stays with them from one edit to the next."""
+
+_LAST = 8
+_lock = Lock()
+
+
+def _state(library: Library, row: SceneRow) -> Scene:
+    """The scene a row keeps; the very same model as long as it is not changed."""
+    with _lock:
+        data, known = _STATES.get((library.folder, row.id), (None, None))
+    if known is not None and data == row.scene:
+        return known
+    return _keep_state(library, row, Scene.model_validate(row.scene))
+
+
+def _keep_state(library: Library, row: SceneRow, scene: Scene) -> Scene:
+    if any(step.kind == PluginStep.key for step in all_steps(scene.mix)):
+        return scene  # its hash is found anew each time: the plug-in may stand otherwise by then
+    with _lock:
+        _STATES[(library.folder, row.id)] = row.scene, scene
+        _STATES.move_to_end((library.folder, row.id))
+        while len(_STATES) > _LAST:
+            _STATES.popitem(last=False)
+    return scene
 
 
 def _row(session: Session, id: int) -> SceneRow:
@@ -27,7 +59,7 @@ def scene(library: Library, id: int) -> tuple[SceneRow, Scene]:
     """A scene and its row."""
     with library.reading() as session:
         row = _row(session, id)
-    return row, Scene.model_validate(row.scene)
+    return row, _state(library, row)
 
 
 def scenes(library: Library) -> list[SceneRow]:
@@ -55,7 +87,8 @@ def save(library: Library, id: int, name: str, scene: Scene, based_on: int | Non
         row = _row(session, id)
         step_on(row, based_on, row.name)
         row.name = name
-        _put(session, row, Scene.model_validate(row.scene), scene)
+        _put(session, row, _state(library, row), scene)
+    _keep_state(library, row, scene)
     library.columns.touch_uses()
     return row
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+import operator
+from collections import OrderedDict, deque
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -14,13 +15,32 @@ from oskren.core.errors import Cancelled, OskrenError
 from oskren.core.measure import noise, peaks, report
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.glance import Glance
-from oskren.core.nodes.model import NodeAdapter
+from oskren.core.nodes.model import Mix, Node, NodeAdapter
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
+from oskren.core.nodes.walk import all_steps
 from oskren.core.plugins.outside import PluginError
 from oskren.core.steps.base import Summary
+from oskren.core.steps.plugin import PluginStep
 from oskren.core.types import Samples
+from oskren.work.engine.patching import grafted
 from oskren.work.engine.place import Workplace
+
+_mixes: deque[tuple[dict[str, Any], Mix]] = deque(maxlen=4)
+"""Mixes this worker was asked about last, as data and as models."""
+
+
+def node_of(data: dict[str, Any]) -> Node:
+    """The node of plain data. A mix that was asked about before is the same again, and one that was edited since shares what was left alone."""
+    for known, mix in _mixes:
+        if known == data:
+            return mix
+    before = _mixes[0] if _mixes and data.get("kind") == "mix" else None
+    node = NodeAdapter.validate_python(grafted(data, *before, same=operator.eq) if before else data)
+    # what holds a plug-in is made anew each time: the plug-in may stand otherwise by then
+    if isinstance(node, Mix) and not any(step.kind == PluginStep.key for step in all_steps(node)):
+        _mixes.appendleft((data, node))
+    return node
 
 
 def measured(audio: Samples, shape: Shape, *, slow: bool = True, true_peak: bool = True) -> report.Measures:
@@ -100,12 +120,12 @@ def picture(place: Workplace, node: dict[str, Any]) -> tuple[float, bytes]:
 
 def whole(place: Workplace, node: dict[str, Any]) -> None:
     """Render a node into the cache."""
-    place.renderer().audio(NodeAdapter.validate_python(node))
+    place.renderer().audio(node_of(node))
 
 
 def shape(place: Workplace, node: dict[str, Any]) -> Shape:
     """Shape of what a node sounds like; what its first block would wait for is rendered before."""
-    renderer, parsed = place.renderer(), NodeAdapter.validate_python(node)
+    renderer, parsed = place.renderer(), node_of(node)
     if renderer.needs_whole(parsed):
         renderer.make_ready(parsed)
     return renderer.output_shape(parsed)
@@ -162,7 +182,7 @@ _readings: OrderedDict[str, _Reading] = OrderedDict()
 
 def block(place: Workplace, node: dict[str, Any], start: int, frames: int, estimated: bool = False) -> bytes:
     """Raw float32 of a stretch of a node; consecutive requests carry the state of its steps along."""
-    parsed = NodeAdapter.validate_python(node)
+    parsed = node_of(node)
     digest = f"{node_hash(parsed)}{' estimated' if estimated else ''}"
     reading = _readings.pop(digest, None)
     if reading is None or reading.at != start:

@@ -9,10 +9,9 @@ from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from typing import Any
 
-import jsonpatch
-
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import Mix
+from oskren.work.engine.patching import grafted, patched
 
 MOST = 200
 """So many are known; the one that was asked about longest ago is forgotten first, and sent whole again when it is needed."""
@@ -27,13 +26,7 @@ class Told:
 
     def whole(self, body: dict[str, Any]) -> str:
         """Take in a mix; its digest. ValidationError when it is none."""
-        digest = hashlib.sha256(json.dumps(body, sort_keys=True, separators=(",", ":")).encode()).hexdigest()[:40]
-        with self._lock:
-            if digest in self._known:
-                self._known.move_to_end(digest)
-                return digest
-        self._keep(digest, body, Mix.model_validate(body))
-        return digest
+        return self._told(body, lambda: Mix.model_validate(body))
 
     def changed(self, base: str, patch: Sequence[dict[str, Any]]) -> str:
         """Take in a mix by what changed (JSON Patch, RFC 6902) of one that is known; its digest.
@@ -45,30 +38,32 @@ class Told:
         OskrenError
             When the change does not fit to it.
         """
-        body, _ = self._of(base)
-        try:
-            after = jsonpatch.apply_patch(body, list(patch))
-        except (jsonpatch.JsonPatchException, jsonpatch.JsonPointerException, TypeError) as error:
-            raise OskrenError("The change does not fit to the design it was made on; send all of it.") from error
+        body, mix = self._of(base)
+        after = patched(body, patch)
         if not isinstance(after, dict):
             raise OskrenError("The change leaves no design; send all of it.")
-        return self.whole(after)
+        return self._told(after, lambda: Mix.model_validate(grafted(after, body, mix)))
 
     def made(self, of: str, make: Callable[[], Mix]) -> str:
         """Take in a mix that is made here of what was told, ``of`` saying of what and how; its digest. It is no base for changes."""
+        return self._kept(of, {}, make)
+
+    def _told(self, body: dict[str, Any], make: Callable[[], Mix]) -> str:
+        return self._kept(json.dumps(body, sort_keys=True, separators=(",", ":")), body, make)
+
+    def _kept(self, of: str, body: dict[str, Any], make: Callable[[], Mix]) -> str:
+        """The digest of a text that says what a mix is; it is made only when it is not known."""
         digest = hashlib.sha256(of.encode()).hexdigest()[:40]
         with self._lock:
             if digest in self._known:
                 self._known.move_to_end(digest)
                 return digest
-        self._keep(digest, {}, make())
-        return digest
-
-    def _keep(self, digest: str, body: dict[str, Any], mix: Mix) -> None:
+        mix = make()
         with self._lock:
             self._known[digest] = body, mix
             while len(self._known) > self._most:
                 self._known.popitem(last=False)
+        return digest
 
     def mix(self, digest: str) -> Mix:
         """The mix of a digest; NotFound when it is not known any more."""
