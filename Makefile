@@ -25,7 +25,7 @@ bench: .stamps/python
 	$(PY) -m bench
 
 screenshots: .stamps/python .stamps/web .stamps/chromium
-	$(PY) tools/screenshots.py docs/screenshots
+	$(PY) -m tools.screenshots docs/screenshots
 
 dev: .stamps/python .stamps/web
 	$(PY) -m oskren.cli demo --port 4747 & server=$$!; trap "kill $$server" EXIT; cd web && npx vite

@@ -1,4 +1,4 @@
-"""Takes one picture of every main view from the demo data: ``python tools/screenshots.py docs/screenshots``."""
+"""Takes one picture of every main view from the demo data: ``python -m tools.screenshots docs/screenshots``."""
 
 from __future__ import annotations
 
