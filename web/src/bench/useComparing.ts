@@ -26,7 +26,7 @@ export function useComparing<V extends Kept>(versions: V[]) {
     if (!next) return;
     // what plays has gone on while the version was opened
     const { heard } = useListening.getState();
-    const around = heard ? (live.position - heard.opened.zero) / heard.opened.rate : 0;
+    const around = heard ? (live.read - heard.opened.zero) / heard.opened.rate : 0;
     setOther(hearing ? null : next);
     await player.swap(next, Math.max(0, around + next.opened.zero / next.opened.rate));
   };

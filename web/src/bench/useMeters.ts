@@ -107,7 +107,7 @@ export function useMeters(mix: Mix, name: string, solo: string[], tried: Mix | n
       if (at) player.seek(at);
     } else {
       // the strike line may have moved inside the rendering: stay at the same moment around it
-      const around = (live.position - before.opened.zero) / before.opened.rate;
+      const around = (live.read - before.opened.zero) / before.opened.rate;
       void player.swap(now, Math.max(0, around + now.opened.zero / now.opened.rate));
     }
   }, [now?.opened.digest]);

@@ -16,6 +16,7 @@ export const MATCH_LUFS = -23;
 interface Report {
   id: number;
   position: number | null;
+  read: number | null;
   held: number;
   stopped: boolean;
   peak: [number, number];
@@ -27,7 +28,10 @@ const SILENT = 1e-4;
 
 /** What meters and playheads read on every animation frame. */
 export const live = {
+  /** The frame that is heard: what was read is heard later, by the latency of the output. */
   position: 0,
+  /** The frame that is read: what goes on does so from here. */
+  read: 0,
   peak: [0, 0],
   hold: [0, 0],
   holdAt: [0, 0],
@@ -35,6 +39,11 @@ export const live = {
   /** When something was last loud enough to move a meter. */
   soundedAt: Number.NEGATIVE_INFINITY,
 };
+
+function stand(frame: number) {
+  live.position = frame;
+  live.read = frame;
+}
 
 class Player {
   private context: AudioContext | null = null;
@@ -112,6 +121,7 @@ class Player {
     this.held = report.held;
     if (useListening.getState().playing) {
       if (report.position !== null) live.position = report.position;
+      if (report.read !== null) live.read = report.read;
       if (report.stopped) this.stop(true);
       else void this.feed();
     }
@@ -122,7 +132,7 @@ class Player {
   show(heard: Heard) {
     if (useListening.getState().playing) this.stop();
     useListening.setState({ heard, loop: null });
-    live.position = 0;
+    stand(0);
   }
 
   /** Play from a moment (s); the strip shows what is heard. */
@@ -142,7 +152,8 @@ class Player {
     this.held = 0;
     this.ended = false;
     this.fetching = false;
-    live.position = frame;
+    stand(frame);
+    this.sendLatency();
     this.worklet?.port.postMessage({ kind: "voice", id: this.voice, rate: heard.opened.rate, gain: this.gainOf(heard) });
     void this.feed();
   }
@@ -150,10 +161,10 @@ class Player {
   /** Go on at the same moment with another sound, crossfaded: an edit, a bypass, a comparison. */
   async swap(heard: Heard, secondsNow?: number): Promise<void> {
     const { playing, heard: before, loop } = useListening.getState();
-    const at = secondsNow ?? (before ? live.position / before.opened.rate : 0);
+    const at = secondsNow ?? (before ? live.read / before.opened.rate : 0);
     if (!playing) {
       useListening.setState({ heard });
-      live.position = Math.min(Math.round(at * heard.opened.rate), heard.opened.frames);
+      stand(Math.min(Math.round(at * heard.opened.rate), heard.opened.frames));
       return;
     }
     useListening.setState({ heard, loop });
@@ -164,7 +175,7 @@ class Player {
     this.worklet?.port.postMessage({ kind: "stop" });
     useListening.setState({ playing: false });
     live.peak = [0, 0];
-    if (atEnd) live.position = 0;
+    stand(atEnd ? 0 : live.position);
     this.voice += 1;
     for (const listener of this.listeners) listener();
   }
@@ -183,7 +194,7 @@ class Player {
     if (!heard) return;
     const frame = Math.max(0, Math.min(heard.opened.frames, Math.round(seconds * heard.opened.rate)));
     if (playing) this.begin(heard, frame);
-    live.position = frame;
+    else stand(frame);
     for (const listener of this.listeners) listener();
   }
 
@@ -191,7 +202,7 @@ class Player {
     useListening.setState({ loop });
     const { playing, heard } = useListening.getState();
     if (playing && heard) {
-      const now = live.position / heard.opened.rate;
+      const now = live.read / heard.opened.rate;
       this.begin(heard, Math.round((loop && (now < loop[0] || now > loop[1]) ? loop[0] : now) * heard.opened.rate));
     }
   }
@@ -245,14 +256,14 @@ class Player {
   setHeadphones(headphones: boolean) {
     useListening.setState({ headphones });
     const { playing, heard } = useListening.getState();
-    if (playing && heard && heard.opened.channels > 2) this.begin(heard, Math.round(live.position));
+    if (playing && heard && heard.opened.channels > 2) this.begin(heard, Math.round(live.read));
   }
 
   /** Hear only some channels; what is heard goes on at the same moment. */
   setLanes(muted: number[], soloed: number[]) {
     useListening.setState({ muted, soloed });
     const { playing, heard } = useListening.getState();
-    if (playing && heard) this.begin(heard, Math.round(live.position));
+    if (playing && heard) this.begin(heard, Math.round(live.read));
   }
 
   /** Where the sound comes out; the empty name is the system's own choice. */
@@ -290,6 +301,12 @@ class Player {
   private sendGain() {
     const { heard } = useListening.getState();
     if (heard) this.worklet?.port.postMessage({ kind: "gain", id: this.voice, value: this.gainOf(heard) });
+  }
+
+  /** What the worklet reads is heard this much later; the way out may have changed since, to other headphones say. */
+  private sendLatency() {
+    const context = this.context;
+    if (context) this.worklet?.port.postMessage({ kind: "latency", value: context.outputLatency || context.baseLatency || 0 });
   }
 
   private sendSpeed() {

@@ -10,6 +10,8 @@ const SIZE = 1 << 19;
 const MASK = SIZE - 1;
 const HALF = 16;
 const STEPS = 256;
+/** So long without a sound, longer than the meters look back, and the worklet rests. */
+const REST_S = 0.6;
 /** Nothing louder than -1 dBFS leaves while the safety limit is on. */
 const CEILING = 10 ** (-1 / 20);
 
@@ -47,11 +49,16 @@ class Voice {
     this.written += left.length;
   }
 
-  /** Position in the sound (frames) of what is heard now; null before anything of it has come. */
-  position(): number | null {
-    while (this.pieces.length > 1 && this.pieces[1].at <= this.read) this.pieces.shift();
-    const piece = this.pieces[0];
-    return piece ? piece.from + Math.min(piece.frames, this.read - piece.at) : null;
+  /** Position in the sound (frames) of what was read so many frames ago; null before anything of it has come. */
+  position(ago: number): number | null {
+    const read = Math.max(0, this.read - ago);
+    const piece = this.pieces.findLast((one) => one.at <= read);
+    return piece ? piece.from + Math.min(piece.frames, read - piece.at) : null;
+  }
+
+  /** Let go of pieces that were read longer ago than that. */
+  forget(ago: number) {
+    while (this.pieces.length > 1 && this.pieces[1].at <= this.read - ago) this.pieces.shift();
   }
 }
 
@@ -140,7 +147,10 @@ class Player extends AudioWorkletProcessor {
   power = 0;
   quanta = 0;
   ring: number[] = [];
-  wait = 0;
+  /** Seconds until what is read here leaves the loudspeaker. */
+  latency = 0;
+  /** Blocks without a sound since the last one. */
+  quiet = 0;
 
   constructor() {
     super();
@@ -171,6 +181,7 @@ class Player extends AudioWorkletProcessor {
     else if (message.kind === "end" && voice) voice.ended = true;
     else if (message.kind === "gain" && voice) voice.gain = message.value;
     else if (message.kind === "speed") this.speed = message.value;
+    else if (message.kind === "latency") this.latency = message.value;
     else if (message.kind === "tempo") {
       this.tempo = message.value;
       for (const one of this.voices) one.grain = null;
@@ -312,7 +323,13 @@ class Player extends AudioWorkletProcessor {
     }
   }
 
+  /** Nothing sounds nor is about to, and the meters stand at rest: nothing is computed or told until that changes. */
+  resting(inputs: Float32Array[][]): boolean {
+    return !this.playing && !inputs[0]?.length && this.quiet > REST_S * (sampleRate / 128);
+  }
+
   process(inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
+    if (this.resting(inputs)) return true;
     const out = outputs[0];
     this.add(inputs, out);
     const newest = this.voices[this.voices.length - 1];
@@ -320,12 +337,16 @@ class Player extends AudioWorkletProcessor {
     this.voices = this.voices.filter((voice) => voice === newest || voice.fade > 0 || voice.fadeStep > 0);
     this.shape(out[0], out[1]);
     this.meter(out);
+    this.quiet = out.every((side) => side.every((one) => one === 0)) ? this.quiet + 1 : 0;
     if (++this.quanta % 8 === 0) {
       const mean = this.ring.reduce((sum, value) => sum + value, 0) / Math.max(1, this.ring.length);
       const stopped = !!newest && newest.ended && newest.read >= newest.written;
+      const ago = newest ? this.latency * newest.rate * this.speed * this.tempo : 0;
+      newest?.forget(ago);
       this.port.postMessage({
         id: newest?.id ?? 0,
-        position: newest?.position() ?? null,
+        position: newest?.position(ago) ?? null,
+        read: newest?.position(0) ?? null,
         held: newest ? newest.written - newest.read : 0,
         stopped,
         peak: [...this.peak],

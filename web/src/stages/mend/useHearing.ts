@@ -111,7 +111,7 @@ export function useHearing(sound: SoundFacts, chain: Step[], chosen: string | nu
     const mine = playing.heard?.title.startsWith(sound.name) ?? false;
     if (mine) {
       const share = playing.heard ? next.opened.frames / next.opened.rate / (playing.heard.opened.frames / playing.heard.opened.rate) : 1;
-      const here = playing.heard ? live.position / playing.heard.opened.rate : 0;
+      const here = playing.heard ? live.read / playing.heard.opened.rate : 0;
       void player.swap(next, Math.abs(share - 1) < 0.001 ? here : here * share);
     } else player.show(next);
   }, [now?.opened.digest, matchDb, hearing]);
