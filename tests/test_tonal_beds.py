@@ -13,6 +13,7 @@ from oskren.core.picture.tonal import TonalBed, Tone, agreeing
 from oskren.core.timecode import FRAME_RATES
 from oskren.work.picture.placing import Onto
 from oskren.work.picture.tonal import tonal_bed
+from oskren.work.stack.beds import lengthened
 from tests.material import OfMaterial
 from tests.support import RATE, noise, sine
 
@@ -124,6 +125,27 @@ class Laid(OfMaterial):
         bed = self.lay("bell", "jar", frame=0, until=500, swell=None)
         long = self.lay("bell", "jar", frame=0, until=1500, swell=None)
         self.assertEqual(({one.node.kind for one in bed.node.members}, {one.node.kind for one in long.node.members}), ({"excerpt"}, {"loop"}))
+
+    def test_it_is_made_longer_and_shorter_and_swells_to_the_same_frame(self) -> None:
+        bed = self.lay(until=350)
+        for by in (3.0, -0.8):
+            [other] = lengthened(self.studio, self.library, Mix(members=(bed,)), [bed.id], by)
+            seconds = 13.0 + by
+            self.assertEqual((other.at_s, other.anchor_s), (bed.at_s, bed.anchor_s))
+            self.assertAlmostEqual(other.envelopes[0].points[-1][0], seconds, delta=1e-3)
+            heard = self.heard(other)
+            there = np.flatnonzero(np.abs(heard).max(axis=1) > 1e-6)
+            self.assertAlmostEqual(there[-1] / RATE, 1.0 + seconds, delta=0.01)
+            # all of its voices are there up to the end, before it fades
+            for voice in other.node.members:
+                alone = self.heard(other.model_copy(update={"envelopes": (), "node": other.node.model_copy(update={"members": (voice,)})}))
+                levels = np.square(alone[2 * RATE : round((0.9 + seconds - other.fade_out_s) * RATE)]).mean(axis=1)
+                parts = 10 * np.log10(levels[: len(levels) // RATE * RATE].reshape(-1, RATE // 2).mean(axis=1))
+                self.assertLess(float(np.ptp(parts)), 2.0, voice.name)
+            [back] = lengthened(self.studio, self.library, Mix(members=(other,)), [bed.id], -by)
+            np.testing.assert_allclose(self.heard(back), self.heard(bed), atol=2e-3)
+        with self.assertRaisesRegex(OskrenError, "can end no sooner"):
+            lengthened(self.studio, self.library, Mix(members=(bed,)), [bed.id], -3.0)
 
     def test_what_cannot_be_is_refused_with_a_remedy(self) -> None:
         with self.assertRaisesRegex(OskrenError, "None of these sounds has a clear pitch"):

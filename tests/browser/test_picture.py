@@ -242,6 +242,16 @@ class Picture(OfFilm):
         self.assertEqual((bed["name"], len(bed["node"]["members"])), ("Tonal bed on A", 2))
         self.assertAlmostEqual(bed["at_s"], moment_of(120, COUNTED), delta=1e-5)
         expect(page.get_by_text("Tonal bed on A: Roof hum, Roof pipe.")).to_be_visible()
+        # laid again it takes the place of the one before; a key makes it longer, with all that is in it
+        self.assertLess(max(abs(one["pitch_st"]) for one in bed["node"]["members"]), 1)
+        panel.get_by_role("radiogroup", name="Chord").get_by_text("octaves").click()
+        panel.get_by_role("button", name="Lay it").click()
+        only = "it.scene.mix.members.length === 1 && it.scene.mix.members[0]"
+        self.kept(f"{LIBRARY}/scenes/{id}", f"{only}.id === '{bed['id']}' && {only}.node.members.some((one) => Math.abs(one.pitch_st) > 2)")
+        self.press("Escape")
+        self.clip("Tonal bed").click()
+        self.press("}")
+        self.kept(f"{LIBRARY}/scenes/{id}", f"Math.abs({only}.node.length_s - {bed['node']['length_s'] + 1}) < 1e-3")
 
     def test_from_the_film_to_what_is_handed_over(self) -> None:
         page = self.page

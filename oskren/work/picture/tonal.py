@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Chained, Excerpt, Member, Mix, Node, Step
+from oskren.core.nodes.model import Member, Mix, Node
 from oskren.core.picture.scene import GROUPS, on_frame
 from oskren.core.picture.tonal import TonalBed, Tone, Voice, agreeing
 from oskren.core.stack.tune import TONAL
@@ -18,7 +18,7 @@ from oskren.store.tables import Sound
 from oskren.work.engine.studio import Studio
 from oskren.work.picture import tasks
 from oskren.work.picture.placing import Onto, Placements, placed, span
-from oskren.work.stack.beds import SHORTEST_REPEATED_S, bed_node
+from oskren.work.stack.beds import SHORTEST_REPEATED_S, bed_node, held_node
 from oskren.work.stack.designs import anchor_of, fresh_id, layer_of_sound
 
 PANS = (0.0, -0.45, 0.45, -0.2, 0.2, -0.65, 0.65, 0.0)
@@ -26,9 +26,6 @@ PANS = (0.0, -0.45, 0.45, -0.2, 0.2, -0.65, 0.65, 0.0)
 
 AFTER_S = 0.15
 """So long after its anchor a sound that decays is held."""
-
-HELD_S = 30.0
-"""What is held for longer goes on as a bed of that."""
 
 FADE_S = 0.1
 
@@ -135,7 +132,4 @@ def _prolonged(studio: Studio, library: Library, sound: Sound, seconds: float, s
         return bed_node(studio, library, node, seconds, seed)
     whole = studio.renderer(library).output_shape(node).seconds
     at = max(0.02, min(anchor_of(sound) + AFTER_S, 0.7 * whole))
-    held = min(seconds, HELD_S)
-    params = {"at_s": at, "hold_s": held + 2 * FADE_S, "blur_ms": 120.0, "then": "ends", "fade_ms": 1000 * min(FADE_S, at / 2)}
-    part = Excerpt(node=Chained(node=node, chain=(Step(kind="hold", id="held", params=params),)), start_s=at, end_s=at + held)
-    return part if seconds <= HELD_S else bed_node(studio, library, part, seconds, seed)
+    return held_node(studio, library, node, at, seconds, seed)

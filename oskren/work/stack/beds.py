@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from oskren.core.errors import NotFound, OskrenError
-from oskren.core.nodes.model import Excerpt, Loop, Member, Mix, Node
+from oskren.core.nodes.model import Chained, Excerpt, Loop, Member, Mix, Node, Step
+from oskren.core.nodes.walk import inputs
 from oskren.core.stack.beds import Bed
 from oskren.store import Library
 from oskren.work.engine.studio import Studio
@@ -27,6 +28,13 @@ LEAST_SLOPE = 0.005
 NEAR_S = 1e-4
 """A bed is as long as wanted to within this."""
 
+HELD_S = 30.0
+"""What is held for longer goes on as a bed of that."""
+
+HOLD_FADE_S = 0.1
+HELD = "held"
+"""Id of the step by which a sound is held."""
+
 
 def bed_node(studio: Studio, library: Library, node: Node, seconds: float, seed: int | None) -> Node:
     """A sound that goes on for so long (s) without a seam: its middle, in an order drawn with a seed; over and over where that is None.
@@ -47,6 +55,23 @@ def _loop(node: Node, whole_s: float, seconds: float, seed: int | None) -> Loop:
     return Loop(node=node, start_s=first, end_s=last, crossfade_s=min(SEAM_S, (last - first) / 4), length_s=seconds, seed=seed)
 
 
+def held_node(studio: Studio, library: Library, node: Node, at: float, seconds: float, seed: int) -> Node:
+    """A moment (s) of a sound, held for so long (s): what decays goes on so without its attack."""
+    held = min(seconds, HELD_S)
+    params = {"at_s": at, "hold_s": held + 2 * HOLD_FADE_S, "blur_ms": 120.0, "then": "ends", "fade_ms": 1000 * min(HOLD_FADE_S, at / 2)}
+    part = Excerpt(node=Chained(node=node, chain=(Step(kind="hold", id=HELD, params=params),)), start_s=at, end_s=at + held)
+    return part if seconds <= HELD_S else bed_node(studio, library, part, seconds, seed)
+
+
+def _is_held(node: Node) -> bool:
+    return isinstance(node, Chained) and [step.id for step in node.chain] == [HELD] and node.chain[0].kind == "hold"
+
+
+def is_bed_of_several(member: Member) -> bool:
+    """Whether a layer is a sum made to a length, such as a tonal bed, and no design."""
+    return isinstance(member.node, Mix) and member.node.length_s is not None and member.origin is None
+
+
 def as_bed(studio: Studio, library: Library, mix: Mix, id: str, bed: Bed, seed: int) -> Member:
     """A layer of a mix that goes on as asked, or that is as long as its sound again.
 
@@ -64,6 +89,11 @@ def as_bed(studio: Studio, library: Library, mix: Mix, id: str, bed: Bed, seed: 
     if member is None:
         raise NotFound("That layer is not in the design any more.")
     node = member.node
+    if is_bed_of_several(member):
+        if bed.seconds is None:
+            raise OskrenError(f"{member.name} was made to a length and has none of its own; give it another, or take it away.")
+        heard = studio.renderer(library).placed(mix, member)[1].seconds
+        return lengthened(studio, library, mix, [id], bed.seconds - heard)[0]
     if isinstance(node, Loop) and bed.seconds is None:
         return member.model_copy(update={"node": node.node, "anchor_s": member.anchor_s + node.start_s})
     if bed.seconds is None:
@@ -112,6 +142,8 @@ def _made(studio: Studio, library: Library, mix: Mix, member: Member, wanted: fl
 def lengthened(studio: Studio, library: Library, mix: Mix, ids: Sequence[str], by_s: float) -> list[Member]:
     """Beds of a mix so much longer (s), or shorter, as they are heard; their sound goes on as it was as far as they were both there.
 
+    A bed of several sounds is longer with all of them; the top of its swell stays where it is.
+
     Raises
     ------
     NotFound
@@ -125,22 +157,54 @@ def lengthened(studio: Studio, library: Library, mix: Mix, ids: Sequence[str], b
     renderer, found = studio.renderer(library), []
     for one in wanted:
         node = one.node
-        if not isinstance(node, Loop | Excerpt) or one.origin is not None:
+        if not isinstance(node, Loop | Excerpt | Mix) or one.origin is not None or (isinstance(node, Mix) and node.length_s is None):
             raise OskrenError(f"{one.name} is no bed; a bed fills a marked range, or goes on for a length that is set.")
         if one.end_s is not None:
             raise OskrenError(f"{one.name} is cut short at its end; drag its end out again first.")
         length = renderer.placed(mix, one)[1].seconds + by_s
         if length < SHORTEST_S:
             raise OskrenError(f"{one.name} would be shorter than {SHORTEST_S} s.")
-        own = node.length_s if isinstance(node, Loop) else node.end_s - node.start_s
-        found.append(_made(studio, library, mix, one, length, _as_long(studio, library, node, seed=round(abs(one.at_s) * 1000)), own))
+        made = _made(studio, library, mix, one, length, _as_long(studio, library, node, seed=round(abs(one.at_s) * 1000)), _own_s(node))
+        found.append(_ending(made, _own_s(node)) if isinstance(node, Mix) else made)
     return found
 
 
-def _as_long(studio: Studio, library: Library, node: Loop | Excerpt, seed: int) -> Callable[[float], Node]:
+def _own_s(node: Loop | Excerpt | Mix) -> float:
+    """How long a bed's node is (s of its own)."""
+    if isinstance(node, Excerpt):
+        return node.end_s - node.start_s
+    return node.length_s or 0.0
+
+
+def _ending(member: Member, before: float) -> Member:
+    """A bed of several sounds whose curves that ended with it (s of its own) end with it now.
+
+    Raises
+    ------
+    OskrenError
+        When it would end before its anchor, the top of its swell.
+    """
+    assert isinstance(member.node, Mix) and member.node.length_s is not None
+    now = member.node.length_s
+    if now <= member.anchor_s:
+        raise OskrenError(f"{member.name} swells for {member.anchor_s:.2f} s up to its frame; it can end no sooner.")
+    moved = [
+        way.model_copy(update={"points": (*way.points[:-1], (now, way.points[-1][1]))})
+        if len(way.points) > 1 and abs(way.points[-1][0] - before) < 0.01
+        else way
+        for way in member.envelopes
+    ]
+    return member.model_copy(update={"envelopes": tuple(moved)})
+
+
+def _as_long(studio: Studio, library: Library, node: Loop | Excerpt | Mix, seed: int) -> Callable[[float], Node]:
     """A bed's node by its length (s of its own)."""
     if isinstance(node, Loop):
         return _longer(node)
+    if isinstance(node, Mix):
+        return lambda length: _all_as_long(studio, library, node, length)
+    if _is_held(node.node):
+        return lambda length: held_node(studio, library, inputs(node.node)[0], node.start_s, length, seed)
     if not node.start_s:
         return lambda length: bed_node(studio, library, node.node, length, seed)
     whole = studio.renderer(library).output_shape(node.node).seconds
@@ -151,3 +215,16 @@ def _as_long(studio: Studio, library: Library, node: Loop | Excerpt, seed: int) 
         return node.model_copy(update={"end_s": node.start_s + length})
 
     return later
+
+
+def _all_as_long(studio: Studio, library: Library, mix: Mix, length: float) -> Mix:
+    """A bed of several sounds, each as much longer (s of its own, before its pitch) as all of them are."""
+    layers = []
+    for number, layer in enumerate(mix.members):
+        node = layer.node
+        if not isinstance(node, Loop | Excerpt) or layer.end_s is None or not mix.length_s:
+            raise OskrenError(f"{layer.name} in this bed does not go on for any length; lay the bed again over the longer range.")
+        own = layer.end_s * length / mix.length_s
+        made = _as_long(studio, library, node, seed=number)(_own_s(node) + own - layer.end_s)
+        layers.append(layer.model_copy(update={"node": made, "end_s": own}))
+    return mix.model_copy(update={"members": tuple(layers), "length_s": length})

@@ -12,7 +12,7 @@ import { Heading, Line } from "../ui/frames";
 import type { Placed } from "./aims";
 import { MixChain } from "./MixChain";
 import { Placing, type Speaker } from "./Placing";
-import { type Bed, bedOf } from "./useBeds";
+import { type Bed, bedOf, isOfSeveral } from "./useBeds";
 
 interface Props {
   member: Member;
@@ -112,7 +112,7 @@ function GoingOn({ member, seconds, onBed, onRedraw }: Pick<Props, "member" | "o
         value={bed.seconds}
         onChange={(next, gesture) => onBed({ ...bed, seconds: next }, gesture)}
       />
-      {bed.seconds !== null && (
+      {bed.seconds !== null && !isOfSeveral(member) && (
         <Flex gap="6px" align="center" wrap="wrap">
           <Controls<Bed> model="Bed" names={["anew"]} value={bed} onChange={(values) => onBed({ ...bed, ...values })} />
           {bed.anew && (

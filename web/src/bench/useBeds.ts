@@ -16,7 +16,13 @@ const anySeed = () => Math.floor(Math.random() * 2 ** 32);
 /** How a layer goes on now, by how long it is heard. */
 export function bedOf(member: Member, seconds: number | undefined): Bed {
   const loop = member.node.kind === "loop" ? member.node : null;
-  return { seconds: loop && seconds !== undefined ? seconds : null, anew: loop?.seed !== null };
+  const goesOn = loop || isOfSeveral(member);
+  return { seconds: goesOn && seconds !== undefined ? seconds : null, anew: loop?.seed !== null };
+}
+
+/** Whether a layer is made of several sounds to a length, as a tonal bed is, and no design. */
+export function isOfSeveral(member: Member): boolean {
+  return member.node.kind === "mix" && member.node.length_s != null && !member.origin;
 }
 
 export function useBeds(latest: () => Mix, change: (mix: Mix, gesture?: string) => void) {
@@ -34,8 +40,8 @@ export function useBeds(latest: () => Mix, change: (mix: Mix, gesture?: string) 
       );
       const fresh = new Map(done.members.map((one) => [one.id, one]));
       const made = (one: Member) => {
-        const { node, fade_in_s, fade_out_s } = fresh.get(one.id) ?? one;
-        return { node, fade_in_s, fade_out_s };
+        const { node, fade_in_s, fade_out_s, envelopes } = fresh.get(one.id) ?? one;
+        return { node, fade_in_s, fade_out_s, envelopes };
       };
       change(changed(latest(), ids, made), `${ids.join()} length`);
     });
@@ -49,9 +55,9 @@ export function useBeds(latest: () => Mix, change: (mix: Mix, gesture?: string) 
       const fresh = await about(latest(), (digest) =>
         got(api.POST("/api/lib/{library}/stack/bed", { params: { path: { library } }, body: { mix: { digest }, id, bed, seed: anySeed() } })),
       );
-      const { node, anchor_s, start_s, end_s, origin, fade_in_s, fade_out_s } = fresh as Member;
+      const { node, anchor_s, start_s, end_s, origin, fade_in_s, fade_out_s, envelopes } = fresh as Member;
       change(
-        changed(latest(), [id], () => ({ node, anchor_s, start_s, end_s, origin, fade_in_s, fade_out_s })),
+        changed(latest(), [id], () => ({ node, anchor_s, start_s, end_s, origin, fade_in_s, fade_out_s, envelopes })),
         gesture ? `${id} bed ${gesture}` : undefined,
       );
     });

@@ -6,6 +6,7 @@ import type { Aim } from "../../bench/aims";
 import { useAims } from "../../bench/CurvePanel";
 import type { LayerActs } from "../../bench/LayerClip";
 import type { Tab } from "../../bench/LayerTabs";
+import { isOfSeveral } from "../../bench/useBeds";
 import { useLayers } from "../../bench/useLayers";
 import { useMeters } from "../../bench/useMeters";
 import { useTrying } from "../../bench/useTrying";
@@ -115,9 +116,10 @@ export function useBoard(view: Schemas["SceneView"], film: Film) {
     if (ids.length && !of) choose(ids);
     hearAt(momentOf(frame, scene));
   };
-  /** Fill the range of a cue with a tonal bed, heard from a moment before the top of its swell. */
+  /** Fill the range of a cue with a tonal bed in place of the one that is there, heard from a moment before the top of its swell. */
   const layTonal = async (one: Cue, tonal: Tonal) => {
-    const ids = await scening.tone(one.frame, one.until ?? scene.frames, tonal, one.id);
+    const before = mix.members.find((each) => one.placed?.includes(each.id) && isOfSeveral(each) && !each.locked);
+    const ids = await scening.tone(one.frame, one.until ?? scene.frames, tonal, one.id, before);
     if (ids.length)
       hearAt(momentOf(Math.max(one.frame, (tonal.swell ?? one.frame) - Math.round(HEARD_BEFORE_S * frameRate(scene.frame_rate).exact)), scene));
   };

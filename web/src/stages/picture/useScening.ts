@@ -88,7 +88,8 @@ export function useScening(editing: Editing) {
       return [];
     }
   };
-  const tone = async (frame: number, until: number, tonal: Tonal, cue?: string): Promise<string[]> => {
+  /** A tonal bed over a range, for a cue; in place of one that lies there, with the level, place and chain that one has. */
+  const tone = async (frame: number, until: number, tonal: Tonal, cue: string, before: Member | undefined): Promise<string[]> => {
     try {
       setTried(null);
       const placed = await got(
@@ -97,7 +98,11 @@ export function useScening(editing: Editing) {
       const [bed] = placed.members;
       const voices = bed.node.kind === "mix" ? bed.node.members.map((one) => one.name) : [];
       tell(`${bed.name}: ${voices.join(", ")}.`);
-      return takeIn(placed, cue);
+      if (!before) return takeIn(placed, cue);
+      const { id, gain_db, pan, back, width, mute, group, chain, colour } = before;
+      const mix = latest().mix as Mix;
+      edit({ mix: changed(mix, [id ?? ""], () => ({ ...bed, id, gain_db, pan, back, width, mute, group, chain, colour })) });
+      return [id ?? ""];
     } catch (error) {
       complain(error);
       return [];
