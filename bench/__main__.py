@@ -8,7 +8,7 @@ import tempfile
 from datetime import UTC, datetime
 from pathlib import Path
 
-from bench import gather, noise, page, picture, rows, slicing, stack, steps
+from bench import gather, noise, page, picture, playing, rows, slicing, stack, steps
 
 DOCUMENT = Path(__file__).parents[1] / "docs" / "performance.md"
 
@@ -26,7 +26,7 @@ def main() -> None:
     ]
     single = {"two-hours": gather.bench_two_hours, **rows.ALL, **stack.ALL, **steps.ALL, **page.ALL, "search": gather.bench_search}
     several = {name: lambda folder, one=one: [one(folder)] for name, one in single.items()}
-    for name, bench in {**several, **picture.ALL}.items():
+    for name, bench in {**several, **picture.ALL, **playing.ALL}.items():
         if wanted and name not in wanted:
             continue
         with tempfile.TemporaryDirectory() as folder:

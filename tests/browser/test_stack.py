@@ -92,7 +92,7 @@ class Stacking(OnTheBench):
         cards = page.get_by_role("region", name="Designs").get_by_role("button")
         expect(cards).to_have_count(2)
         expect(cards.filter(has_text="Low tone")).to_contain_text("1 layer, 2.00 s")
-        expect(cards.filter(has_text="Low tone").locator("canvas")).to_be_visible()
+        expect(cards.filter(has_text="Low tone").locator("[data-wave] path")).to_be_visible()
         expect(cards.filter(has_text="Nothing yet")).to_contain_text("Nothing of it is heard yet.")
         cards.filter(has_text="Low tone").click()
         expect(page.locator("[data-clip]")).to_have_count(1)

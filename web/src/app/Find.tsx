@@ -129,7 +129,7 @@ export function Find({ onClose }: { onClose: () => void }) {
                   onClick={() => run(entry)}
                   onKeyDown={(event) => event.key === "Enter" && run(entry)}
                 >
-                  {entry.outline && <MiniWave outline={entry.outline} width="80px" height="20px" />}
+                  {entry.outline && <MiniWave outline={entry.outline} width="80px" height={20} />}
                   <Box flex={1}>{entry.title}</Box>
                   <Box color="dim" fontFamily="mono" fontSize="11px">
                     {entry.note}

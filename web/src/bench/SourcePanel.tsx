@@ -111,7 +111,7 @@ export function SourcePanel({ member, tried, keepLength, onKeepLength, onTry, on
             onClick={() => onTry(row.id)}
             onDoubleClick={onTake}
           >
-            <SoundLine sound={row} wave={["46px", "17px"]} colour={row.id === member.origin?.id ? "amber" : undefined} />
+            <SoundLine sound={row} wave={["46px", 17]} colour={row.id === member.origin?.id ? "amber" : undefined} />
           </Flex>
         ))}
       </Box>

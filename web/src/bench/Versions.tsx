@@ -70,7 +70,7 @@ export function Versions<V extends Kept>(props: Props<V>) {
           >
             {one.outline !== undefined && (
               <Box w="58px" flexShrink={0}>
-                {one.outline && <MiniWave outline={one.outline} height="22px" />}
+                {one.outline && <MiniWave outline={one.outline} height={22} />}
               </Box>
             )}
             <Box flex={1} textAlign="left" fontWeight={550} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">

@@ -6,7 +6,7 @@ import { MiniWave } from "./MiniWave";
 interface Props {
   sound: { name: string; outline: string; seconds: number };
   /** Width and height of the waveform. */
-  wave: [width: string, height: string];
+  wave: [width: string, height: number];
   colour?: string;
 }
 

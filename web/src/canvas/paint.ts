@@ -45,6 +45,17 @@ export function levelHeight(value: number): number {
   return Math.sign(value) * Math.min(1, Math.max(0, 1 + db / LOWEST_DB));
 }
 
+/** How far a column of a lane reaches from its middle, up (negative) and down (px): its peaks, or the RMS inside of them. */
+function reach(data: PeakData, column: number, lane: number, inner: boolean, height: number, gain: number, levelScale: boolean): [number, number] {
+  const at = (column * data.channels + lane) * 3;
+  const limit = height / 2;
+  const of = (value: number) => {
+    const share = (value / 32767) * gain;
+    return Math.max(-limit, Math.min(limit, (levelScale ? levelHeight(share) : share) * limit * 0.94));
+  };
+  return inner ? [-of(data.values[at + 2]), of(data.values[at + 2])] : [-of(data.values[at + 1]), -of(data.values[at])];
+}
+
 /** Peaks in the deep colour with the RMS inside in the clear one, one lane a channel. */
 export function waveform(
   pen: CanvasRenderingContext2D,
@@ -58,30 +69,50 @@ export function waveform(
   gain = 1,
   levelScale = false,
 ) {
-  const { width, channels, values } = data;
+  const { width, channels } = data;
   const lane = h / channels;
   for (let c = 0; c < channels; c++) {
     const middle = y + lane * (c + 0.5);
-    const full = (lane / 2) * 0.94;
-    const scale = (value: number) => (levelScale ? levelHeight((value / 32767) * gain) * full : (value / 32767) * full * gain);
-    for (const [from, to, colour] of [
-      [0, 1, deep],
-      [2, 2, clear],
-    ] as const) {
-      pen.fillStyle = colour;
+    for (const inner of [false, true]) {
+      pen.fillStyle = inner ? clear : deep;
       pen.beginPath();
-      const limit = lane / 2;
       for (let i = 0; i < width; i++) {
-        const at = (i * channels + c) * 3;
-        const low = from === 2 ? -values[at + 2] : values[at + from];
-        const high = values[at + to];
-        const top = Math.max(-limit, Math.min(limit, -scale(high)));
-        const bottom = Math.max(-limit, Math.min(limit, -scale(low)));
-        pen.rect(x + (i * w) / width, middle + top - 0.35, Math.max(w / width, 0.7), Math.max(bottom - top, 0.7));
+        const [top, bottom] = reach(data, i, c, inner, lane, gain, levelScale);
+        pen.rect(x + (i * w) / width, middle + top - LINE / 2, Math.max(w / width, LINE), Math.max(bottom - top, LINE));
       }
       pen.fill();
     }
   }
+}
+
+/** Silence is drawn as a line so thick (px). */
+const LINE = 0.7;
+
+/** The outline of columns side by side, each so wide (px), from its top to its bottom (px): what is drawn as a shape of a document, not as a canvas. */
+function outlineOf(count: number, wide: number, of: (column: number) => [number, number]): string {
+  const x = (column: number) => Math.round(column * wide * 100) / 100;
+  const there: string[] = [];
+  const back: string[] = [];
+  for (let i = 0; i < count; i++) {
+    const [top, bottom] = of(i);
+    there.push(`V${top.toFixed(1)}H${x(i + 1)}`);
+    back.push(`V${Math.max(bottom, top + LINE).toFixed(1)}H${x(i)}`);
+  }
+  return count ? `M0 0${there.join("")}${back.reverse().join("")}Z` : "";
+}
+
+/** The shapes of a waveform of some size (px): peaks, and the RMS inside of them. */
+export function waveShapes(data: PeakData, width: number, height: number, gain: number, levelScale: boolean): { peaks: string; inside: string } {
+  const lane = height / data.channels;
+  const shape = (inner: boolean) =>
+    Array.from({ length: data.channels }, (_, c) => {
+      const middle = lane * (c + 0.5);
+      return outlineOf(data.width, width / data.width, (i) => {
+        const [top, bottom] = reach(data, i, c, inner, lane, gain, levelScale);
+        return [middle + top - LINE / 2, middle + bottom + LINE / 2];
+      });
+    }).join("");
+  return { peaks: shape(false), inside: shape(true) };
 }
 
 /** Close up: the samples as a line through points. */
@@ -130,20 +161,15 @@ export function spectrogramImage(levels: Uint8Array, width: number, height: numb
   return image;
 }
 
-/** The small waveform of a row from its base64 bytes: lows, then highs. */
-export function smallWave(pen: CanvasRenderingContext2D, outline: string, w: number, h: number, colour: string) {
-  if (!outline) return;
+/** The shape of the small waveform of a row of some height (px) from its base64 bytes (lows, then highs), and how many units it is wide. */
+export function smallShape(outline: string, height: number): { shape: string; count: number } {
   const raw = atob(outline);
   const count = raw.length / 2;
   const signed = (i: number) => ((raw.charCodeAt(i) + 128) & 255) - 128;
-  pen.fillStyle = colour;
   let most = 1;
   for (let i = 0; i < count * 2; i++) most = Math.max(most, Math.abs(signed(i)));
   // quiet sounds are drawn up to four times taller, so that their shape shows
-  const scale = (h / 2 - 1) / Math.max(most, 32);
-  for (let i = 0; i < count; i++) {
-    const top = -signed(count + i) * scale;
-    const bottom = -signed(i) * scale;
-    pen.fillRect((i * w) / count, h / 2 + top - 0.4, Math.max(w / count - 0.15, 0.6), Math.max(bottom - top, 0.8));
-  }
+  const scale = (height / 2 - 1) / Math.max(most, 32);
+  const middle = height / 2;
+  return { count, shape: outlineOf(count, 1, (i) => [middle - signed(count + i) * scale - LINE / 2, middle - signed(i) * scale + LINE / 2]) };
 }

@@ -96,7 +96,7 @@ export function Beside({ step, what, onChange }: { step: Step; what: string; onC
                 _hover={{ color: "amber" }}
                 onClick={() => void choose(row)}
               >
-                <SoundLine sound={row} wave={["44px", "16px"]} />
+                <SoundLine sound={row} wave={["44px", 16]} />
               </Bare>
             ))}
           </Box>

@@ -30,7 +30,7 @@ function FadeLines({
     return points.join(" ");
   };
   return (
-    <svg width={width} height={height} style={{ position: "absolute", inset: 0, pointerEvents: "none" }} aria-hidden="true">
+    <svg width={width} height={height} overflow="visible" style={{ position: "absolute", inset: 0, pointerEvents: "none" }} aria-hidden="true">
       {rise > 0 && <polyline points={curve(rise, fades.in_shape, false)} fill="none" stroke="currentColor" strokeOpacity="0.65" />}
       {fall > 0 && <polyline points={curve(fall, fades.out_shape, true)} fill="none" stroke="currentColor" strokeOpacity="0.65" />}
     </svg>
@@ -55,6 +55,9 @@ function FadeGrip({ grip, title, ...at }: { grip: Grip; title: string; left?: st
     />
   );
 }
+
+/** A clip that is no wider has no room for a word. */
+const SPEAKING_PX = 26;
 
 interface Props {
   clip: Placed;
@@ -115,32 +118,34 @@ export function Clip({ clip, scale, from, height, beside, chosen, faded, aim, pe
       title={clip.hint}
     >
       <Box position="absolute" top={0} bottom={0} left={`${-trimLeft + moved("slip")}px`} w={`${width}px`} pointerEvents="none">
-        <Wave data={data.data} clear={clear} deep={deep} gain={10 ** (clip.gain_db / 20)} beside={beside} />
+        <Wave data={data.data} width={width} height={height} clear={clear} deep={deep} gain={10 ** (clip.gain_db / 20)} beside={beside} />
       </Box>
-      <Flex
-        position="absolute"
-        top="1px"
-        left="8px"
-        right="6px"
-        gap="8px"
-        pl="6px"
-        pointerEvents="none"
-        fontSize="11px"
-        lineHeight="15px"
-        whiteSpace="nowrap"
-        overflow="hidden"
-        aria-hidden
-      >
-        <Box overflow="hidden" textOverflow="ellipsis" bg="ground/60" borderRadius="3px" px="3px">
-          {clip.name}
-        </Box>
-        {clip.words.map((word) => (
-          <Box key={word} fontFamily="mono" fontSize="10px" color={clear} bg="ground/60" borderRadius="3px" px="3px">
-            {word}
+      {shown > SPEAKING_PX && (
+        <Flex
+          position="absolute"
+          top="1px"
+          left="8px"
+          right="6px"
+          gap="8px"
+          pl="6px"
+          pointerEvents="none"
+          fontSize="11px"
+          lineHeight="15px"
+          whiteSpace="nowrap"
+          overflow="hidden"
+          aria-hidden
+        >
+          <Box overflow="hidden" textOverflow="ellipsis" bg="ground/60" borderRadius="3px" px="3px">
+            {clip.name}
           </Box>
-        ))}
-      </Flex>
-      <FadeLines fades={clip.fades} seconds={seconds} width={shown} height={height} rise={rise} fall={fall} />
+          {clip.words.map((word) => (
+            <Box key={word} fontFamily="mono" fontSize="10px" color={clear} bg="ground/60" borderRadius="3px" px="3px">
+              {word}
+            </Box>
+          ))}
+        </Flex>
+      )}
+      {(rise > 0 || fall > 0) && <FadeLines fades={clip.fades} seconds={seconds} width={shown} height={height} rise={rise} fall={fall} />}
       {aim && !fixed ? (
         <EnvelopeLine
           aim={aim}

@@ -1,9 +1,8 @@
 /** The waveform of one opened sound, as wide as it is placed. */
-import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useMemo } from "react";
 import { bytes } from "../api/client";
-import { drawnToFit, type PeakData, waveform } from "../canvas/paint";
+import { type PeakData, waveShapes } from "../canvas/paint";
 import { type Ink, useInk } from "../ui/theme";
 import { filling, loudest, useHeights, useMagnitudes } from "./heights";
 
@@ -23,6 +22,9 @@ export function usePicture(digest: string | undefined, frames: number, channels:
 
 interface Props {
   data: PeakData | undefined;
+  /** px; without it, it fills its box. */
+  width?: number;
+  height: number;
   clear: keyof Ink;
   deep: keyof Ink;
   /** Of what is heard: the clip's own. */
@@ -31,16 +33,23 @@ interface Props {
   beside: number;
 }
 
-export function Wave({ data, clear, deep, gain, beside }: Props) {
-  const canvas = useRef<HTMLCanvasElement>(null);
+/**
+ * A shape, not a canvas: a scene has hundreds of clips, and every canvas would be a layer of its own.
+ *
+ * For the same reason it is drawn in the pixels of its clip: whatever is scaled or cut off is put together apart.
+ */
+export function Wave({ data, width, height, clear, deep, gain, beside }: Props) {
   const { byDb, inDb } = useHeights();
   const tall = inDb ? gain * 10 ** (byDb / 20) : gain * filling(beside, byDb);
   const colours = useInk();
-  useEffect(() => {
-    if (!canvas.current) return;
-    return drawnToFit(canvas.current, (pen, wide, high) => {
-      if (data) waveform(pen, data, 0, 0, wide, high, colours[clear], colours[deep], tall, inDb);
-    });
-  }, [data, clear, deep, tall, inDb, colours]);
-  return <chakra.canvas ref={canvas} position="absolute" inset={0} w="100%" h="100%" aria-hidden />;
+  const across = width ?? data?.width ?? 1;
+  const shapes = useMemo(() => data && waveShapes(data, across, height, tall, inDb), [data, across, height, tall, inDb]);
+  if (!shapes) return null;
+  const fills = width === undefined && { width: "100%", height: "100%", viewBox: `0 0 ${across} ${height}`, preserveAspectRatio: "none" };
+  return (
+    <svg width={across} height={height} {...fills} overflow="visible" style={{ position: "absolute", inset: 0 }} data-wave aria-hidden="true">
+      <path d={shapes.peaks} fill={colours[deep]} />
+      <path d={shapes.inside} fill={colours[clear]} />
+    </svg>
+  );
 }

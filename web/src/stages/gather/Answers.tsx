@@ -97,7 +97,7 @@ export function Answers({ entry, audition }: { entry: WantedEntry; audition: (ro
             Hear
           </Do>
           <Box w="70px" flexShrink={0}>
-            <MiniWave outline={sound.outline} width="70px" height="18px" />
+            <MiniWave outline={sound.outline} width="70px" height={18} />
           </Box>
           <Box flex={1} minW={0} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
             {sound.name}

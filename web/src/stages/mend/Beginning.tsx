@@ -44,7 +44,7 @@ function Sounds({ title, rows, total, onOpen }: { title: string; rows: SoundRow[
           borderRadius={0}
           onClick={() => onOpen(row)}
         >
-          <SoundLine sound={row} wave={["120px", "28px"]} />
+          <SoundLine sound={row} wave={["120px", 28]} />
         </Bare>
       ))}
     </Box>

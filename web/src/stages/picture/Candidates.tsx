@@ -124,7 +124,7 @@ export function Candidates({ words, tried, onTry, onPlace, onFill, more }: Props
             onDoubleClick={() => onPlace(one)}
           >
             {kind === "sound" ? (
-              <SoundLine sound={rows[i]} wave={["40px", "17px"]} />
+              <SoundLine sound={rows[i]} wave={["40px", 17]} />
             ) : (
               <Box overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
                 {made[i].name}

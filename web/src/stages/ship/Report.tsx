@@ -39,7 +39,7 @@ const COLUMNS: readonly TableColumn<ReportRow>[] = [
     name: "Waveform",
     width: 70,
     value: (row) => row.path,
-    cell: (row) => row.report?.outline && <MiniWave outline={row.report.outline} height="21px" />,
+    cell: (row) => row.report?.outline && <MiniWave outline={row.report.outline} height={21} />,
   },
   { name: "File", value: (row) => row.path },
   { name: "Length", width: 58, value: (row) => row.report?.duration_s, cell: (row) => (row.report ? seconds(row.report.duration_s) : "") },

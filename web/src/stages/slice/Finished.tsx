@@ -40,7 +40,7 @@ export function Finished({ sound, plan, piece, finished }: Props) {
   return (
     <Box as="figure" aria-label="The chosen slice, finished" aria-busy={shot.isFetching} m={0}>
       <Box position="relative" h="92px" bg="ground" borderRadius="6px" border="1px solid" borderColor="line" overflow="hidden">
-        {found && <Wave data={picture.data} clear="glass" deep="glassDeep" gain={1} beside={1} />}
+        {found && <Wave data={picture.data} height={90} clear="glass" deep="glassDeep" gain={1} beside={1} />}
       </Box>
       <Box as="figcaption" color="dim" fontSize="12px" mt="4px" data-testid="finished">
         {!piece && "Choose a slice to see it finished."}

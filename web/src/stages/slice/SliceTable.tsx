@@ -52,7 +52,7 @@ export function SliceTable({ rows, chosen, together, sorted, onSort, onChoose, o
         ...column,
         // what somebody chose is shown however little room there is
         roomy: column.roomy && !picked,
-        cell: (row) => (column.name === WAVE ? row.facts && <MiniWave outline={row.facts.outline} height="21px" /> : column.shown(row)),
+        cell: (row) => (column.name === WAVE ? row.facts && <MiniWave outline={row.facts.outline} height={21} /> : column.shown(row)),
       }),
     );
     return [...cells, NOTES];

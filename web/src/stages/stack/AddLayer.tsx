@@ -116,7 +116,7 @@ export function AddLayer({ design, designs, onClose, onAdd, onFill }: Props) {
         {offered.map((one, index) => (
           <Flex key={one.key} align="center" gap="10px" px="12px" h="29px" bg={index === at ? "sheet" : undefined} _hover={{ bg: "sheet" }}>
             <Bare aria-label={`Hear ${one.name}`} w="90px" flexShrink={0} onClick={() => pick(index)} cursor="pointer">
-              {one.sound ? <MiniWave outline={one.sound.outline} height="20px" /> : <Box color="glass">{one.design?.mix.members?.length} layers</Box>}
+              {one.sound ? <MiniWave outline={one.sound.outline} height={20} /> : <Box color="glass">{one.design?.mix.members?.length} layers</Box>}
             </Bare>
             <Box flex={1} overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap">
               {one.name}

@@ -9,7 +9,7 @@ import { seconds } from "../../ui/format";
 
 type Design = Schemas["DesignView"];
 
-const WAVE = "56px";
+const WAVE = 56;
 
 function Card({ design }: { design: Design }) {
   const library = useShared((state) => state.library);
@@ -39,7 +39,7 @@ function Card({ design }: { design: Design }) {
           {picture.data?.outline ? `, ${seconds(picture.data.seconds)}` : ""}
         </Box>
       </Flex>
-      <Box h={WAVE} color="dim" fontSize="12px">
+      <Box h={`${WAVE}px`} color="dim" fontSize="12px">
         {picture.data?.outline ? (
           <MiniWave outline={picture.data.outline} height={WAVE} />
         ) : picture.error ? (

@@ -180,7 +180,7 @@ export function Lanes({
           <Box h={`${sumHeight}px`} borderBottom="1px solid" borderColor="line" position="relative">
             {sumOpened && (
               <Box position="absolute" top="4px" bottom="4px" left={`${toX(sumStart)}px`} w={`${sumLength * perSecond}px`}>
-                <Wave data={sum.data} clear="chalk" deep="faint" gain={1} beside={sumMost} />
+                <Wave data={sum.data} width={sumLength * perSecond} height={sumHeight - 8} clear="chalk" deep="faint" gain={1} beside={sumMost} />
               </Box>
             )}
           </Box>

@@ -60,10 +60,10 @@ export function ComparePanel({ spread, one, other, onBetween, onLeave }: Props) 
       </Flex>
       <Box position="relative" h="52px" bg="ground" borderRadius="6px" overflow="hidden" aria-hidden>
         <Box position="absolute" inset="2px">
-          <MiniWave outline={one.outline} colour="amber" height="48px" />
+          <MiniWave outline={one.outline} colour="amber" height={48} />
         </Box>
         <Box position="absolute" inset="2px" opacity={0.65}>
-          <MiniWave outline={other.outline} colour="plum" height="48px" />
+          <MiniWave outline={other.outline} colour="plum" height={48} />
         </Box>
       </Box>
       {told.data && told.data.one_db.length > 0 && told.data.other_db.length > 0 && (

@@ -58,7 +58,7 @@ const Tile = memo(function Tile({ draw, index, count, chosen, other, sounding, o
         <span className="state">{draw.ready ? draw.state : "drawing …"}</span>
       </div>
       <div className="wave">
-        <MiniWave outline={draw.outline} colour={kept ? "glass" : "dim"} height="48px" />
+        <MiniWave outline={draw.outline} colour={kept ? "glass" : "dim"} height={48} />
       </div>
       <div className="measured">
         <span>{draw.seconds == null ? "" : seconds(draw.seconds)}</span>
