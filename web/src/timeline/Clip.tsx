@@ -97,7 +97,7 @@ export function Clip({ clip, scale, from, height, beside, chosen, faded, aim, pe
     <Box
       role="button"
       tabIndex={-1}
-      aria-label={`${clip.name}, starts ${starts.toFixed(3)} s ${label}`}
+      aria-label={`${[clip.name, ...clip.words].join(", ")}, starts ${starts.toFixed(3)} s ${label}`}
       aria-pressed={chosen}
       data-clip={clip.id}
       position="absolute"
