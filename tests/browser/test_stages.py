@@ -599,7 +599,7 @@ class Stages(InBrowser):
                   - button "mute"
                   - button "solo"
                   - slider "Gain"
-                - button /Bolt drop, starts .* from the strike line/
+                - button /Bolt drop, -4 st, starts .* from the strike line/
                 - complementary
                 """,
             ),

@@ -10,8 +10,8 @@ const SIZE = 1 << 19;
 const MASK = SIZE - 1;
 const HALF = 16;
 const STEPS = 256;
-/** So long without a sound, longer than the meters look back, and the worklet rests. */
-const REST_S = 0.6;
+/** So long without a sound, and the worklet rests; by then the meters have fallen and let go of what they held. */
+const REST_S = 2.5;
 /** Nothing louder than -1 dBFS leaves while the safety limit is on. */
 const CEILING = 10 ** (-1 / 20);
 
