@@ -25,7 +25,8 @@ from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
 from oskren.core.measure.sameness import same_recording
 from oskren.core.nodes import Member, Mix, Step
-from oskren.core.nodes.model import Chained, member_node
+from oskren.core.nodes.members import member_node
+from oskren.core.nodes.model import Chained
 from oskren.core.ship import manifest
 from oskren.core.ship.draft import OnSheet
 from oskren.core.ship.items import Item

@@ -10,7 +10,8 @@ from oskren.core.envelope import Envelope
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Member, Mix
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Chained, Group, Loop, Origin, Print, Source, Step, group_mix, member_node
+from oskren.core.nodes.members import group_mix, member_node
+from oskren.core.nodes.model import Chained, Group, Loop, Origin, Print, Source, Step
 from oskren.core.nodes.walk import leaves
 from oskren.core.stack import tune
 from oskren.core.stack.difference import differences

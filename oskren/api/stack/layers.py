@@ -13,7 +13,8 @@ from oskren.api.stack.told import TheMix
 from oskren.core.envelope import Envelope, smoothed
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.heard import Heard
-from oskren.core.nodes.model import Member, Mix, member_node
+from oskren.core.nodes.members import member_node
+from oskren.core.nodes.model import Member, Mix
 from oskren.core.stack import tune
 from oskren.work.engine.studio import Studio
 from oskren.work.stack import designs as work

@@ -15,8 +15,8 @@ from oskren.core.audio.layouts import CHANNELS
 from oskren.core.audio.places import SPOTTED, WIDE, spots
 from oskren.core.nodes.chains import chain_in
 from oskren.core.nodes.digest import node_hash
+from oskren.core.nodes.members import member_node, thawed
 from oskren.core.nodes.missing import lacking
-from oskren.core.nodes.model import member_node, thawed
 from oskren.core.nodes.walk import sounding
 from oskren.core.stack.crowding import Crowding
 from oskren.core.stack.shares import SumFacts, poor_rate, warned

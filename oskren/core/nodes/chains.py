@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from oskren.core.errors import OskrenError
-from oskren.core.nodes.model import Chained, Mix, Node, group_mix, member_node, thawed
+from oskren.core.nodes.members import group_mix, member_node, thawed
+from oskren.core.nodes.model import Chained, Mix, Node
 from oskren.core.nodes.walk import inputs, steps_of
 
 

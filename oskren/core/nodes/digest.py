@@ -11,26 +11,8 @@ from typing import Any
 from oskren.core.audio.layouts import layout_of
 from oskren.core.audio.places import WIDE
 from oskren.core.envelope import Envelope
-from oskren.core.nodes.model import (
-    FADE_S,
-    Chained,
-    Difference,
-    Excerpt,
-    Group,
-    Loop,
-    Member,
-    Mix,
-    Node,
-    Print,
-    Row,
-    Source,
-    Step,
-    active,
-    group_mix,
-    loose,
-    member_node,
-    thawed,
-)
+from oskren.core.nodes.members import group_mix, loose, member_node, thawed
+from oskren.core.nodes.model import FADE_S, Chained, Difference, Excerpt, Group, Loop, Member, Mix, Node, Print, Row, Source, Step, active
 from oskren.core.steps.base import kind_of
 
 HASH_VERSION = 1

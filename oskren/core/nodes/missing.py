@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from oskren.core.nodes.model import Group, Member, Mix, Node, thawed
+from oskren.core.nodes.members import thawed
+from oskren.core.nodes.model import Group, Member, Mix, Node
 from oskren.core.nodes.walk import inputs, leaves
 
 

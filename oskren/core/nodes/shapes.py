@@ -7,24 +7,8 @@ from typing import Any, TypeVar
 from oskren.core.audio.layouts import CHANNELS
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.digest import digest_of
-from oskren.core.nodes.model import (
-    Chained,
-    Difference,
-    Excerpt,
-    Loop,
-    Member,
-    Mix,
-    Node,
-    Print,
-    Row,
-    Source,
-    Step,
-    active,
-    group_mix,
-    loose,
-    member_node,
-    thawed,
-)
+from oskren.core.nodes.members import group_mix, loose, member_node, thawed
+from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Member, Mix, Node, Print, Row, Source, Step, active
 from oskren.core.nodes.voices import Moves, Shape, Spot, Voice
 from oskren.core.nodes.walk import deepest
 from oskren.core.steps.base import Context, kind_of

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import Chained, Difference, Mix, Node, Print, Row, Source, Step
+from oskren.core.steps.plugin import PluginStep
 
 
 def inputs(node: Node) -> list[Node]:
@@ -48,6 +49,11 @@ def all_steps(node: Node) -> Iterator[Step]:
         yield from steps_of(node)
     for inner in inputs(node):
         yield from all_steps(inner)
+
+
+def hash_lasts(node: Node) -> bool:
+    """Whether a hash found of a node is still true later on in this process: there is no plug-in in it, which may stand otherwise by then."""
+    return not any(step.kind == PluginStep.key for step in all_steps(node))
 
 
 def learned_from(*chains: Sequence[Step]) -> list[Node]:

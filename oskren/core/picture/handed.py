@@ -14,7 +14,8 @@ from typing import Literal
 from pydantic import BaseModel
 
 from oskren.core.controls import choice, number, switch
-from oskren.core.nodes.model import Frozen, Member, Mix, loose
+from oskren.core.nodes.members import loose
+from oskren.core.nodes.model import Frozen, Member, Mix
 from oskren.core.nodes.render import Renderer
 from oskren.core.picture.lanes import lanes
 from oskren.core.picture.scene import Scene, heard, nearest_frame

@@ -12,9 +12,8 @@ from sqlalchemy.orm import Session
 
 from oskren.core.errors import NotFound, OskrenError
 from oskren.core.nodes.model import check_chain
-from oskren.core.nodes.walk import all_steps, steps_of
+from oskren.core.nodes.walk import hash_lasts, steps_of
 from oskren.core.picture.scene import MOST_PLACED, Scene
-from oskren.core.steps.plugin import PluginStep
 from oskren.store.describe.keeping import note_uses
 from oskren.store.documents import versions
 from oskren.store.documents.revisions import step_on
@@ -38,8 +37,8 @@ def _state(library: Library, row: SceneRow) -> Scene:
 
 
 def _keep_state(library: Library, row: SceneRow, scene: Scene) -> Scene:
-    if any(step.kind == PluginStep.key for step in all_steps(scene.mix)):
-        return scene  # its hash is found anew each time: the plug-in may stand otherwise by then
+    if not hash_lasts(scene.mix):
+        return scene
     with _lock:
         _STATES[(library.folder, row.id)] = row.scene, scene
         _STATES.move_to_end((library.folder, row.id))

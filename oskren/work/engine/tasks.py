@@ -18,10 +18,9 @@ from oskren.core.nodes.glance import Glance
 from oskren.core.nodes.model import Mix, Node, NodeAdapter
 from oskren.core.nodes.render import Renderer
 from oskren.core.nodes.voices import Shape
-from oskren.core.nodes.walk import all_steps
+from oskren.core.nodes.walk import hash_lasts
 from oskren.core.plugins.outside import PluginError
 from oskren.core.steps.base import Summary
-from oskren.core.steps.plugin import PluginStep
 from oskren.core.types import Samples
 from oskren.work.engine.patching import grafted
 from oskren.work.engine.place import Workplace
@@ -37,8 +36,7 @@ def node_of(data: dict[str, Any]) -> Node:
             return mix
     before = _mixes[0] if _mixes and data.get("kind") == "mix" else None
     node = NodeAdapter.validate_python(grafted(data, *before, same=operator.eq) if before else data)
-    # what holds a plug-in is made anew each time: the plug-in may stand otherwise by then
-    if isinstance(node, Mix) and not any(step.kind == PluginStep.key for step in all_steps(node)):
+    if isinstance(node, Mix) and hash_lasts(node):
         _mixes.appendleft((data, node))
     return node
 

@@ -67,9 +67,12 @@ def _is_held(node: Node) -> bool:
     return isinstance(node, Chained) and [step.id for step in node.chain] == [HELD] and node.chain[0].kind == "hold"
 
 
-def is_bed_of_several(member: Member) -> bool:
-    """Whether a layer is a sum made to a length, such as a tonal bed, and no design."""
-    return isinstance(member.node, Mix) and member.node.length_s is not None and member.origin is None
+def _bed_in(member: Member) -> Loop | Excerpt | Mix | None:
+    """What goes on in a layer: a sound, or several made to a length, as in a tonal bed; None in what follows its sound or a design."""
+    node = member.node
+    if member.origin is not None or not isinstance(node, Loop | Excerpt | Mix):
+        return None
+    return None if isinstance(node, Mix) and node.length_s is None else node
 
 
 def as_bed(studio: Studio, library: Library, mix: Mix, id: str, bed: Bed, seed: int) -> Member:
@@ -89,7 +92,7 @@ def as_bed(studio: Studio, library: Library, mix: Mix, id: str, bed: Bed, seed: 
     if member is None:
         raise NotFound("That layer is not in the design any more.")
     node = member.node
-    if is_bed_of_several(member):
+    if isinstance(_bed_in(member), Mix):
         if bed.seconds is None:
             raise OskrenError(f"{member.name} was made to a length and has none of its own; give it another, or take it away.")
         heard = studio.renderer(library).placed(mix, member)[1].seconds
@@ -156,8 +159,8 @@ def lengthened(studio: Studio, library: Library, mix: Mix, ids: Sequence[str], b
         raise NotFound("There is no such layer any more.")
     renderer, found = studio.renderer(library), []
     for one in wanted:
-        node = one.node
-        if not isinstance(node, Loop | Excerpt | Mix) or one.origin is not None or (isinstance(node, Mix) and node.length_s is None):
+        node = _bed_in(one)
+        if node is None:
             raise OskrenError(f"{one.name} is no bed; a bed fills a marked range, or goes on for a length that is set.")
         if one.end_s is not None:
             raise OskrenError(f"{one.name} is cut short at its end; drag its end out again first.")

@@ -13,7 +13,8 @@ from oskren.core.measure.report import Measures
 from oskren.core.measure.spectrum import DULL_HZ
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.heard import Heard
-from oskren.core.nodes.model import Chained, Group, Member, Mix, Origin, Print, group_mix, member_node, thawed
+from oskren.core.nodes.members import group_mix, member_node, thawed
+from oskren.core.nodes.model import Chained, Group, Member, Mix, Origin, Print
 from oskren.core.nodes.walk import sounding
 from oskren.core.picture.scene import Scene
 from oskren.core.stack.swap import renewed

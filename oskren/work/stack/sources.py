@@ -9,7 +9,8 @@ from typing import Literal
 
 from oskren.core.errors import OskrenError
 from oskren.core.nodes.digest import node_hash
-from oskren.core.nodes.model import Member, Mix, Node, Origin, member_node, thawed
+from oskren.core.nodes.members import member_node, thawed
+from oskren.core.nodes.model import Member, Mix, Node, Origin
 from oskren.core.picture.scene import Scene
 from oskren.core.stack.swap import replaced_everywhere, swapped
 from oskren.core.words.conditions import parse
