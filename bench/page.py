@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 import tempfile
-import threading
 from pathlib import Path
 
 import numpy as np
-import uvicorn
 from playwright.sync_api import Page, sync_playwright
 
 from bench.rows import Row
+from bench.served import served
 from bench.stack import sounds
-from oskren.api.app import make_app
 from oskren.store import Home
 from oskren.work.engine.studio import Studio
 from oskren.work.gather.importing import import_paths
 from tests.browser.support import ARGUMENTS, CHROMIUM
-from tests.support import own_port
 
 SOUNDS = 600
 LOADS = 30
@@ -60,23 +57,19 @@ def bench_page(folder: Path) -> Row:
     studio = Studio(Home(folder / "home"))
     import_paths(studio, studio.home.library("Many", create=True), [folder / "in"], "in")
     studio.close()
-    port = own_port()
-    server = uvicorn.Server(uvicorn.Config(make_app(folder / "home"), port=port, log_level="warning"))
-    threading.Thread(target=server.run, daemon=True).start()
-    with sync_playwright() as playwright:
+    with served(folder / "home") as address, sync_playwright() as playwright:
         context = playwright.chromium.launch_persistent_context(
             folder / "browser", executable_path=CHROMIUM, args=ARGUMENTS, viewport={"width": 1280, "height": 800}
         )
         context.add_init_script(WATCH)
         page = context.new_page()
-        address = f"http://127.0.0.1:{port}/gather"
-        first_visit = _load(page, address)
+        gather = f"{address}/gather"
+        first_visit = _load(page, gather)
         for _ in range(3):  # the browser keeps what it compiled from the third load on
-            _load(page, address)
-        firsts, longest = np.array([_load(page, address) for _ in range(LOADS)]).T
+            _load(page, gather)
+        firsts, longest = np.array([_load(page, gather) for _ in range(LOADS)]).T
         scrolled = max(_scroll(page) for _ in range(5))
         context.close()
-    server.should_exit = True
     return (
         f"the page loaded again, scripts in the browser's cache, to the first rows of {SOUNDS}",
         "under 0.7 s, no task over 100 ms, nor while scrolling",

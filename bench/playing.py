@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 import tempfile
-import threading
 from pathlib import Path
 
 import numpy as np
-import uvicorn
 from fastapi.testclient import TestClient
 from playwright.sync_api import Page, sync_playwright
 
 from bench.picture import RATE, SECONDS, ready, scene_of
 from bench.rows import Row
+from bench.served import served
 from oskren.api.app import make_app
 from tests.browser.support import ARGUMENTS, CHROMIUM
-from tests.support import own_port
 
 STARTS = 12
 FRAME_S = 1 / 25
@@ -120,23 +118,19 @@ def bench_playing(folder: Path) -> list[Row]:
     with TestClient(app) as client:
         film, sounds = ready(client, folder)
         scene_of(client, film, sounds, 300)
-    port = own_port()
-    server = uvicorn.Server(uvicorn.Config(make_app(folder / "home"), port=port, log_level="warning"))
-    threading.Thread(target=server.run, daemon=True).start()
-    with sync_playwright() as playwright:
+    with served(folder / "home") as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(WATCH)
-        _open(page, f"http://127.0.0.1:{port}/picture")
+        _open(page, f"{address}/picture")
         page.keyboard.press("Space")  # once, so that the sound has a way out
         page.wait_for_timeout(1000)
         page.get_by_role("button", name="Stop", exact=True).click()
         page.wait_for_timeout(1000)
         starts = _starts(page)
-        _open(page, f"http://127.0.0.1:{port}/picture")
+        _open(page, f"{address}/picture")
         apart = _apart(page)
         browser.close()
-    server.should_exit = True
     sound, picture = np.array(starts[0]), np.array(starts[1])
     return [
         (

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import statistics
-import threading
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import uvicorn
 from playwright.sync_api import sync_playwright
 
 from bench.rows import Row, source_of, timed
-from oskren.api.app import make_app
-from oskren.api.serving import free_port
+from bench.served import served
 from oskren.core.audio import files, resample
 from oskren.core.audio.glide import Glide, glided
 from oskren.core.envelope import Envelope
@@ -172,13 +169,10 @@ def bench_drag(folder: Path) -> Row:
 
     designs.add(library, "Forty", Mix(members=tuple(designing.layer_of_sound(library, number) for number in range(1, 41))))
     studio.close()
-    port = free_port("127.0.0.1", 4790)
-    server = uvicorn.Server(uvicorn.Config(make_app(home), port=port, log_level="warning"))
-    threading.Thread(target=server.run, daemon=True).start()
-    with sync_playwright() as playwright:
+    with served(home) as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=["--no-sandbox"])
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"http://127.0.0.1:{port}/stack")
+        page.goto(f"{address}/stack")
         page.wait_for_selector("[data-clip] >> nth=39", state="attached", timeout=60_000)
         page.wait_for_function("() => document.querySelector('[data-testid=sum]').textContent.includes('LUFS')", timeout=60_000)
         page.keyboard.press("Control+a")
@@ -195,7 +189,6 @@ def bench_drag(folder: Path) -> Row:
         times = np.array(page.evaluate("() => window.frames_"))
         page.mouse.up()
         browser.close()
-    server.should_exit = True
     gaps = np.diff(times)
     return (
         "forty layers dragged together, headless Chromium at 60 Hz",
