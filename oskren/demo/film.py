@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -60,10 +61,16 @@ def _ramp(at: float, begin: float, length: float) -> float:
     return share * share * (3 - 2 * share)
 
 
-def _sky(top: tuple[int, int, int], low: tuple[int, int, int]) -> Image.Image:
+@cache
+def _ramp_down(top: tuple[int, int, int], low: tuple[int, int, int]) -> Image.Image:
     ramp = np.linspace(0, 1, SIZE[1] * DRAWN)[:, None, None]
     rows = np.array(top) * (1 - ramp) + np.array(low) * ramp
     return Image.fromarray(np.repeat(rows.round().astype(np.uint8), SIZE[0] * DRAWN, axis=1))
+
+
+def _sky(top: tuple[int, int, int], low: tuple[int, int, int]) -> Image.Image:
+    """From one colour above to another below, to be drawn on."""
+    return _ramp_down(top, low).copy()
 
 
 def _turned(points: list[Point], angle: float, around: Point) -> list[Point]:
@@ -202,7 +209,7 @@ def picture(number: int) -> Image.Image:
     """A frame of the film by its number."""
     at = number / RATE
     shot = max(k for k, begin in enumerate(CUTS) if at >= begin - 1e-9)
-    return SHOTS[shot](at).resize(SIZE, Image.Resampling.BOX)
+    return SHOTS[shot](at).reduce(DRAWN)
 
 
 def _sound() -> np.ndarray[Any, np.dtype[np.float32]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft, next_fast_len, rfft
+from scipy.fft import irfft, next_fast_len, rfft, rfftfreq
 from scipy.signal import butter, sosfilt, sosfiltfilt
 
 Wave = NDArray[np.float64]
@@ -31,20 +31,24 @@ class Maker:
         """Noise whose level falls by ``slope_db`` an octave above 40 Hz, RMS 1."""
         frames = round(seconds * self.rate)
         size = next_fast_len(frames, real=True)  # a length with large prime factors takes many times longer
-        spectrum = rfft(self.random.standard_normal(size))
-        hz = np.maximum(np.fft.rfftfreq(size, 1 / self.rate), 40)
-        shaped = irfft(spectrum * (hz / 40) ** (-slope_db / 6.02), size)[:frames]
+        # single precision, 140 dB below, is more than a recorder keeps of its noise
+        spectrum = rfft(self.random.standard_normal(size).astype(np.float32))
+        above = np.maximum(rfftfreq(size, 40 / self.rate).astype(np.float32), np.float32(1))
+        shaped = irfft(spectrum * above ** np.float32(-slope_db / 6.02), size)[:frames].astype(np.float64)
         return np.asarray(shaped / np.std(shaped))
 
     def slow(self, seconds: float, hz: float, low: float = 0.0, high: float = 1.0) -> Wave:
         """A wandering control between low and high that changes about ``hz`` times a second."""
         points = max(4, round(seconds * hz) + 3)
         values = self.random.random(points)
-        at = np.linspace(0, points - 1.001, round(seconds * self.rate))
+        frames = round(seconds * self.rate)
+        # thousands of places a turn will do, with straight lines between
+        every = max(1, min(32, round(self.rate / hz / 1000)))
+        places = np.append(np.arange(0, frames - 1, every), frames - 1)
+        at = places * ((points - 1.001) / max(1, frames - 1))
         i = at.astype(int)
-        x = at - i
-        smooth = values[i] + (values[i + 1] - values[i]) * (1 - np.cos(np.pi * x)) / 2
-        return np.asarray(low + (high - low) * smooth)
+        smooth = values[i] + (values[i + 1] - values[i]) * (1 - np.cos(np.pi * (at - i))) / 2
+        return np.interp(np.arange(frames), places, low + (high - low) * smooth)
 
     def modes(self, seconds: float, base: float, ratios: list[float], decay: float, bright: float = 1.0, spread: float = 0.01, attack_ms: float = 0.3) -> Wave:
         """A struck body: partials at ratios of ``base``, higher ones dying sooner."""
@@ -100,7 +104,7 @@ class Maker:
 
     def room(self, wave: Wave, decay: float, wet: float) -> Wave:
         """A plain room around a mono or stereo sound; the tail is added."""
-        from scipy.signal import fftconvolve
+        from scipy.signal import oaconvolve
 
         two = wave if wave.ndim == 2 else wave[:, None]
         n = round(decay * self.rate)
@@ -110,7 +114,7 @@ class Maker:
             tail = self.random.standard_normal(n) * np.exp(-6.9 * t / decay)
             tail = np.asarray(sosfiltfilt(butter(1, min(5000, 0.4 * self.rate), fs=self.rate, output="sos"), tail))
             tail /= np.sqrt(np.sum(tail**2))
-            out[:, c] += wet * fftconvolve(two[:, c], tail)
+            out[:, c] += wet * oaconvolve(two[:, c], tail)
         return out if wave.ndim == 2 else out[:, 0]
 
     def gears(self, seconds: float, rate_hz: float, base: float, hardness: float = 1.0, waver: float = 0.06) -> Wave:
@@ -144,12 +148,11 @@ class Maker:
         """What a recorder out there adds: hiss, mains hum, wind in the microphone, hands on the body."""
         two = wave if wave.ndim == 2 else wave[:, None]
         seconds = len(two) / self.rate
-        t = np.arange(len(two)) / self.rate
-        out = two.copy()
+        turn = np.arange(self.rate // 50) / self.rate
+        hum = sum(10 ** ((hum_db + level) / 20) * np.sin(2 * np.pi * 50 * (k + 1) * turn + k) for k, level in enumerate((0, -7, -13, -22)))
+        out = two + np.resize(hum, len(two))[:, None]
         for c in range(two.shape[1]):
             out[:, c] += 10 ** (noise_db / 20) * self.coloured(seconds, 1.5)[: len(two)]
-            for k, level in enumerate((0, -7, -13, -22)):
-                out[:, c] += 10 ** ((hum_db + level) / 20) * np.sin(2 * np.pi * 50 * (k + 1) * t + k)
             out[:, c] += 10 ** (wind_db / 20) * self.coloured(seconds, 5)[: len(two)] * self.slow(seconds, 0.7, 0, 1.6)[: len(two)] ** 2
         for _ in range(bumps):
             i = round((0.1 + 0.8 * self.random.random()) * len(two))

@@ -39,10 +39,13 @@ def _continued(samples: Samples, frames: int, rate: int) -> Samples:
     like = min(round(LIKE_S * rate), len(samples) // 3)
     if like < 8:
         return np.zeros((frames, samples.shape[1]), np.float32)
+    from scipy.signal import correlate
+
     lane = samples[-like - frames :, int(np.argmax(np.sum(np.square(samples[-like:]), axis=0)))].astype(np.float64)
     end, before = lane[-like:], lane[:-1]
-    agrees = np.correlate(before, end, "valid")
-    power = np.convolve(before**2, np.ones(like), "valid")
+    agrees = correlate(before, end, "valid", "fft")
+    sums = np.concatenate([[0.0], np.cumsum(before**2)])
+    power = sums[like:] - sums[:-like]
     # the shortest periods are passed over: any sound agrees with itself a few samples ago
     usable = len(agrees) - like // 4
     if usable < 1:
