@@ -239,3 +239,18 @@ class Kept(Sliced):
         self.assertEqual([one["name"] for one in made[len(HITS) :]], [f"{name} {k:02d}" for k in (2, 3, 4)])
         for near, other in zip(made[1:], made[len(HITS) :], strict=False):
             np.testing.assert_allclose(self.heard(other["node"]), 0.25 * self.heard(near["node"]), atol=2e-6)
+
+    def test_a_stem_keeps_its_own_better_channel(self) -> None:
+        name = f"wide take {Sliced.takes}"
+        lane = self.samples[:, 0]
+        # the left one is the better of the first hit, the right one of the others
+        share = np.where(np.arange(len(lane)) < HITS[1] * RATE - RATE // 2, 0.8, 0.2).astype(np.float32)
+        files.write(self.folder / "more" / f"{name}.wav", np.stack([lane * share, lane * (1 - share)], axis=1), RATE, 24)
+        self.finish(self.client.post(f"{HERE}/import", json={"paths": [str(self.folder / "more" / f"{name}.wav")]}))
+        self.slices()
+        self.post(f"{self.plan}/stems", {"sounds": [self.named(name)["id"], self.take]})
+        self.put(finish={"peak_dbfs": None, "fade_in_ms": 0, "fade_out_ms": 0, "mono": "better"})
+        made = [self.get(f"{HERE}/sounds/{one}") for one in self.finish(self.client.post(f"{self.plan}/make"))["sounds"]]
+        self.assertEqual([one["channels"] for one in made], [1] * 2 * len(HITS))
+        for near, wide in zip(made[: len(HITS)], made[len(HITS) :], strict=True):
+            np.testing.assert_allclose(self.heard(wide["node"]), 0.8 * self.heard(near["node"]), atol=2e-6)

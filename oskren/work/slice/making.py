@@ -122,13 +122,23 @@ def _known(studio: Studio, node: Node, plan: Plan) -> dict[int, Known]:
     return {row.id: Known(row.pitch_hz, row.channel) for row in measuring.measured(studio, node, plan)[0]}
 
 
-def _of_stem(studio: Studio, library: Library, node: Node, plan: Plan, stem: int) -> list[Made]:
-    """The kept slices of a plan cut from a sound that was recorded with it, at the same moments; pitch and channel go by the first."""
+def _of_stem(studio: Studio, library: Library, node: Node, plan: Plan, stem: int, progress: Progress) -> list[Made]:
+    """The kept slices of a plan cut from a sound that was recorded with it, at the same moments.
+
+    The better channel is its own; pitch goes by the first sound, so that what was played together stays in tune.
+    """
     try:
         other = node_of(library.sound(stem))
     except NotFound:
         raise OskrenError("A sound that is sliced along is not in the library any more; leave it out in Finish.") from None
-    return _cut_from(studio, library, stem, other, plan, plan.kept, _known(studio, node, plan), Moving.of(studio, library, node, other))
+    moving, known = Moving.of(studio, library, node, other), _known(studio, node, plan)
+    if plan.finish.mono == "better":
+        ways = [(moving, studio.renderer(library).output_shape(other).seconds)]
+        along = plan.model_copy(update={"slices": tuple(cut for piece in plan.kept if (cut := _carried(piece, ways)) is not None)})
+        measuring.measure_plan(studio, library, other, along, progress)
+        own = {row.id: row.channel for row in measuring.measured(studio, other, along)[0]}
+        known = {piece.id: known.get(piece.id, Known())._replace(channel=own.get(piece.id, 1)) for piece in plan.kept}
+    return _cut_from(studio, library, stem, other, plan, plan.kept, known, moving)
 
 
 def mix_of(name: str, plan: Plan, made: Sequence[Made]) -> Mix:
@@ -168,7 +178,7 @@ def make_of(studio: Studio, library: Library, sound: int, node: Node, plan: Plan
     measure_first(studio, library, node, plan, progress)
     wanted = one_shots_of(studio, library, sound, node, plan, kept)
     for stem in plan.stems:
-        wanted += _of_stem(studio, library, node, plan, stem)
+        wanted += _of_stem(studio, library, node, plan, stem, progress)
     arrival = there(library, progress.noted("arrival") or 0) or library.arrival(f"Slices of {source.name}")
     progress.note("arrival", arrival)
     with library.reading() as session:

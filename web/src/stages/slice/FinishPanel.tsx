@@ -102,6 +102,9 @@ export function FinishPanel({ plan, loudest, onFinish, onPlan }: Props) {
               </Do>
             </Flex>
           ))}
+          <Box color="dim" fontSize="12px">
+            Each through its own chain, with its own better channel; tuned as the first one is.
+          </Box>
         </>
       )}
       <Line />
