@@ -48,7 +48,7 @@ class Maker:
         at = places * ((points - 1.001) / max(1, frames - 1))
         i = at.astype(int)
         smooth = values[i] + (values[i + 1] - values[i]) * (1 - np.cos(np.pi * (at - i))) / 2
-        return np.interp(np.arange(frames), places, low + (high - low) * smooth)
+        return np.asarray(np.interp(np.arange(frames), places, low + (high - low) * smooth))
 
     def modes(self, seconds: float, base: float, ratios: list[float], decay: float, bright: float = 1.0, spread: float = 0.01, attack_ms: float = 0.3) -> Wave:
         """A struck body: partials at ratios of ``base``, higher ones dying sooner."""
@@ -148,8 +148,8 @@ class Maker:
         """What a recorder out there adds: hiss, mains hum, wind in the microphone, hands on the body."""
         two = wave if wave.ndim == 2 else wave[:, None]
         seconds = len(two) / self.rate
-        turn = np.arange(self.rate // 50) / self.rate
-        hum = sum(10 ** ((hum_db + level) / 20) * np.sin(2 * np.pi * 50 * (k + 1) * turn + k) for k, level in enumerate((0, -7, -13, -22)))
+        turn: Wave = np.arange(self.rate // 50) / self.rate
+        hum = np.sum([10 ** ((hum_db + level) / 20) * np.sin(2 * np.pi * 50 * (k + 1) * turn + k) for k, level in enumerate((0, -7, -13, -22))], axis=0)
         out = two + np.resize(hum, len(two))[:, None]
         for c in range(two.shape[1]):
             out[:, c] += 10 ** (noise_db / 20) * self.coloured(seconds, 1.5)[: len(two)]
@@ -158,7 +158,7 @@ class Maker:
             i = round((0.1 + 0.8 * self.random.random()) * len(two))
             thump = self.modes(0.35, 48 + 30 * self.random.random(), [1, 1.7], 0.22, 0.5, attack_ms=4) * 0.35
             out[i : i + len(thump)] += thump[: len(out) - i, None]
-        return out if wave.ndim == 2 else out[:, 0]
+        return np.asarray(out if wave.ndim == 2 else out[:, 0])
 
 
 def level(wave: Wave, peak_db: float) -> NDArray[np.float32]:

@@ -1,6 +1,7 @@
 """Nodes: hashes, time maps, blockwise rendering, and that only what depends on an edit is rendered again."""
 
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -8,7 +9,7 @@ from hypothesis import strategies as st
 
 from oskren.core.errors import OskrenError
 from oskren.core.measure import levels
-from oskren.core.nodes import Cache, Chained, Difference, Excerpt, Loop, Member, Mix, NodeAdapter, Renderer, Step
+from oskren.core.nodes import Cache, Chained, Difference, Excerpt, Loop, Member, Mix, NodeAdapter, Renderer, Step, cache
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.model import check_chain
 from oskren.core.nodes.walk import leaves
@@ -266,6 +267,22 @@ class Caches(InFolder):
             cache.write("aa", blocks(), RATE, 1)
         self.assertIsNone(cache.open("aa"))
         self.assertEqual([path for path in cache.folder.rglob("*") if path.is_file()], [])
+
+    def test_what_is_held_in_memory_goes_to_disk_when_it_is_long_and_may(self) -> None:
+        blocks = [noise(0.1, seed=number) for number in range(5)]
+        for long_on_disk in (False, True):
+            folder = self.folder / f"scratch {long_on_disk}"
+            with self.subTest(long_on_disk=long_on_disk), mock.patch.object(cache, "HELD_BYTES", 3 * blocks[0].nbytes):
+                scratch = cache.Scratch(folder, long_on_disk=long_on_disk)
+                scratch.write("ab" * 32, iter(blocks), RATE, 1)
+                scratch.write("cd" * 32, iter(blocks[:3]), RATE, 1)
+                for digest, held in (("ab" * 32, blocks), ("cd" * 32, blocks[:3])):
+                    found = scratch.open(digest)
+                    assert found is not None
+                    np.testing.assert_array_equal(found[0], np.concatenate(held))
+                self.assertEqual((Cache(folder).has("ab" * 32), Cache(folder).has("cd" * 32)), (long_on_disk, False))
+                scratch.forget()
+                self.assertEqual((scratch.has("ab" * 32), scratch.has("cd" * 32)), (long_on_disk, False))
 
     def test_damaged_entries_count_as_missing(self) -> None:
         cache = Cache(self.folder / "c")

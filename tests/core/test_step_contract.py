@@ -1,10 +1,13 @@
 """What every step of the registry must keep to, whatever it does: a new step is held to all of it by being there."""
 
+import tracemalloc
 import unittest
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
+from oskren.core.audio.resample import fit
 from oskren.core.controls import controls_of
 from oskren.core.errors import OskrenError
 from oskren.core.nodes import Cache, Chained, Renderer, Step
@@ -157,6 +160,36 @@ class Contract(InFolder):
 
             with self.subTest(step=key):
                 np.testing.assert_allclose(run([1, 63, 5000, 17, 40_000, 2919]), run([len(samples)]), atol=1e-6)
+
+    def test_what_a_whole_step_passes_on_in_blocks_is_what_it_gives_at_once(self) -> None:
+        samples = noise(1.1, -12, channels=2, seed=5)
+        at = Context(RATE, 2, len(samples))
+        cases = (("rate", {"rate": 44_100}), ("rate", {"rate": 96_000}), ("rate", {"rate": RATE}))
+        speeds = tuple(("pitch", {"semitones": semitones}) for semitones in (-24.0, -5.0, 0.0, 7.3))
+        for key, values in cases + speeds:
+            kind = REGISTRY[key]
+            params = kind.params(**values)
+            edges = [0, 1, 64, 64, 5064, 5081, 45_081, len(samples)]
+            with self.subTest(step=key, **values):
+                passing = kind.passes(params, (samples[a:b] for a, b in pairwise(edges)), at)
+                assert passing is not None
+                made = fit(np.concatenate(list(passing)), kind.out_frames(params, at))
+                np.testing.assert_array_equal(made, kind.run(params, samples, at))
+        others = {key for key, kind in REGISTRY.items() if kind.passes(kind.params(**PARAMS.get(key, {})), iter([samples]), at) is not None}
+        self.assertEqual(others, {"rate"}, "a step that passes blocks on belongs among the cases")
+
+    def test_a_long_sound_is_converted_without_holding_it(self) -> None:
+        long = self.source(np.tile(noise(1.0, -18, channels=2), (60, 1)), name="long.wav")
+        for step in (Step(kind="rate", params={"rate": 44_100}), Step(kind="pitch", params={"semitones": -2.0})):
+            with self.subTest(step=step.kind):
+                tracemalloc.start()
+                try:
+                    audio, _ = self.renderer.audio(Chained(node=long, chain=(step,)))
+                    most = tracemalloc.get_traced_memory()[1]
+                finally:
+                    tracemalloc.stop()
+                self.assertGreater(audio.nbytes, 20_000_000)
+                self.assertLess(most, 6_000_000)
 
     def test_every_step_takes_mono_and_a_wide_sum(self) -> None:
         """One or six channels go through every step and come out as many as it says, each heard."""

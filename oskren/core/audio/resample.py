@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from oskren.core.types import Samples
+
+VARISPEED_HZ = 48_000.0
+"""Varispeed is a conversion to this rate."""
 
 
 def fit(samples: Samples, frames: int) -> Samples:
@@ -41,6 +46,24 @@ def convert_rate(samples: Samples, rate: int, wanted: int) -> Samples:
     return fit(soxr.resample(samples, rate, wanted, quality="VHQ"), round(len(samples) * wanted / rate))
 
 
+def converted(blocks: Iterator[Samples], rate: float, wanted: float, channels: int) -> Iterator[Samples]:
+    """As :func:`convert_rate`, bit for bit, for blocks of shape (frames, channels) in order; before it is cut or filled up to an exact length.
+
+    Of a long sound it holds a block.
+    """
+    import soxr
+
+    stream = soxr.ResampleStream(rate, wanted, channels, dtype="float32", quality="VHQ")
+    for block in blocks:
+        yield stream.resample_chunk(np.ascontiguousarray(block, np.float32))
+    yield stream.resample_chunk(np.zeros((0, channels), np.float32), last=True)
+
+
+def speed(semitones: float) -> tuple[float, float]:
+    """The two rates (Hz) between which a sound is converted to be moved by so many semitones together with its length."""
+    return VARISPEED_HZ * 2.0 ** (semitones / 12), VARISPEED_HZ
+
+
 def varispeed(samples: Samples, semitones: float) -> Samples:
     """Change pitch and length together, as a tape does.
 
@@ -54,6 +77,5 @@ def varispeed(samples: Samples, semitones: float) -> Samples:
         return samples
     import soxr
 
-    ratio = 2.0 ** (semitones / 12)
-    base = 48000.0
-    return fit(soxr.resample(np.ascontiguousarray(samples), base * ratio, base, quality="VHQ"), max(1, round(len(samples) / ratio)))
+    frames = max(1, round(len(samples) / 2.0 ** (semitones / 12)))
+    return fit(soxr.resample(np.ascontiguousarray(samples), *speed(semitones), quality="VHQ"), frames)

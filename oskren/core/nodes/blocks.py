@@ -33,6 +33,16 @@ def pumped(stream: Stream, blocks: Iterator[Samples]) -> Iterator[Samples]:
     yield stream.flush()
 
 
+def joined(blocks: Iterator[Samples], frames: int, channels: int) -> Samples:
+    """Blocks as one array of at most ``frames``; never held twice, as joining a list of them would."""
+    whole, here = np.empty((frames, channels), np.float32), 0
+    for block in blocks:
+        taken = block[: frames - here]
+        whole[here : here + len(taken)] = taken
+        here += len(taken)
+    return whole[:here]
+
+
 def skip_frames(blocks: Iterator[Samples], frames: int) -> Iterator[Samples]:
     """Blocks without their first ``frames``."""
     for block in blocks:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import itertools
 import json
 import os
 import tempfile
@@ -114,11 +115,19 @@ class Cache:
         return removed
 
 
-class Scratch(Cache):
-    """Reads from a cache's folder but keeps what is new in memory: for batches of short items, rendered once each."""
+HELD_BYTES = 1 << 27
+"""Audio that takes more is long: six minutes of 48 kHz stereo."""
 
-    def __init__(self, folder: Path):
+
+class Scratch(Cache):
+    """Reads from a cache's folder but keeps what is new in memory: for batches of items, rendered once each.
+
+    With ``long_on_disk`` what is long goes into the cache all the same.
+    """
+
+    def __init__(self, folder: Path, *, long_on_disk: bool = False):
         super().__init__(folder)
+        self._most = HELD_BYTES if long_on_disk else None
         self._audio: dict[str, tuple[Samples, int]] = {}
         self._summaries: dict[str, Summary] = {}
 
@@ -129,7 +138,13 @@ class Scratch(Cache):
         return digest in self._audio or super().has(digest)
 
     def write(self, digest: str, blocks: Iterator[Samples], rate: int, channels: int) -> None:
-        parts = list(blocks)
+        parts, held = [], 0
+        for block in blocks:
+            parts.append(block)
+            held += block.nbytes
+            if self._most is not None and held > self._most:
+                super().write(digest, itertools.chain(parts, blocks), rate, channels)
+                return
         self._audio[digest] = (np.concatenate(parts) if parts else np.zeros((0, channels), np.float32), rate)
 
     def summary(self, digest: str) -> Summary | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -13,14 +14,14 @@ from oskren.core.audio.layouts import convert
 from oskren.core.audio.seams import SEEK_S, looped
 from oskren.core.audio.weaving import woven
 from oskren.core.errors import Cancelled, OskrenError
-from oskren.core.nodes.blocks import Reader, cut, pumped, skip_frames
+from oskren.core.nodes.blocks import Reader, cut, joined, pumped, skip_frames
 from oskren.core.nodes.cache import Cache
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.learning import Learning
 from oskren.core.nodes.limits import Computed, Limited, overlap
-from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Mix, Node, Print, Row, Source, active
+from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Mix, Node, Print, Row, Source, Step, active
 from oskren.core.nodes.shapes import on_sum
-from oskren.core.steps.base import kind_of
+from oskren.core.steps.base import Context, kind_of
 from oskren.core.types import Samples
 
 BLOCK = 1 << 16
@@ -54,8 +55,11 @@ class Renderer(Learning):
         digest = node_hash(node)
         found = self.cache.open(digest)
         if found is None:
-            shape = self.output_shape(node)
-            self.cache.write(digest, self._compute(node, 0), shape.rate, shape.channels)
+            shape, blocks = self.output_shape(node), self._compute(node, 0)
+            first = next(blocks, None)
+            found = self.cache.open(digest)  # a whole step at the end has kept what it made by now
+        if found is None:
+            self.cache.write(digest, blocks if first is None else itertools.chain([first], blocks), shape.rate, shape.channels)
             found = self.cache.open(digest)
             if found is None:
                 raise OskrenError(f"The cache {self.cache.folder} cannot be read back; check its disk.")
@@ -133,13 +137,7 @@ class Renderer(Learning):
             found = self.cache.open(digest)
             if found is None:
                 self.renders[step.kind] += 1
-                whole = np.concatenate(list(self.stream(before)))
-                self._check()
-                given = kind.run(params, whole, at)
-                if kind.keeps_time and step.limited and given.shape[1] == at.channels:
-                    limited_whole = Limited(Computed(given), step, at, 0)
-                    given = np.concatenate([limited_whole.push(whole), limited_whole.flush()])[: shape.frames]
-                self.cache.write(digest, iter([given]), shape.rate, shape.channels)
+                self.cache.write(digest, self._all_of(step, before, at, shape.frames), shape.rate, shape.channels)
                 found = self.cache.open(digest)
             assert found is not None
             for here in range(start, len(found[0]), BLOCK):
@@ -160,6 +158,21 @@ class Renderer(Learning):
         self.renders[step.kind] += 1
         source = iter([held]) if held is not None else self.stream(before, position)
         yield from cut(skip_frames(pumped(stream, source), lead), shape.frames - start)
+
+    def _all_of(self, step: Step, before: Chained, at: Context, frames: int) -> Iterator[Samples]:
+        """What a whole step makes of all that comes before it; in blocks where it gets by with them."""
+        kind, params = kind_of(step.kind), step.values()
+        limited = kind.keeps_time and step.limited
+        if not limited and (passing := kind.passes(params, self.stream(before), at)) is not None:
+            yield from cut(passing, frames)
+            return
+        whole = joined(self.stream(before), at.frames, at.channels)
+        self._check()
+        given = kind.run(params, whole, at)
+        if limited and given.shape[1] == at.channels:
+            through = Limited(Computed(given), step, at, 0)
+            given = np.concatenate([through.push(whole), through.flush()])[:frames]
+        yield given
 
     def _loop(self, node: Loop) -> Samples:
         inner = self.shape(node.node)

@@ -249,6 +249,10 @@ class StepKind:
     def stream(self, params: Any, summary: Summary, at: Context, position: int) -> Stream:
         raise NotImplementedError(f"{self.key} works on a whole sound")
 
+    def passes(self, params: Any, blocks: Iterator[Samples], at: Context) -> Iterator[Samples] | None:
+        """What ``run`` gives, block by block, where a whole step gets by with its input in order from the beginning; None where it needs all at once."""
+        return None
+
     def run(self, params: Any, samples: Samples, at: Context) -> Samples:
         raise NotImplementedError(f"{self.key} works block by block")
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 
 from oskren.core.audio import resample, stretching
@@ -69,6 +71,11 @@ class Pitch(StepKind):
         whole = glide.time_map()
         return TimeMap(tuple(out * params.stretch for out in whole.outputs), whole.inputs)
 
+    def passes(self, params: PitchParams, blocks: Iterator[Samples], at: Context) -> Iterator[Samples] | None:
+        if at.envelope("semitones") is not None or params.mode == "keep length" or params.stretch != 1:
+            return None
+        return blocks if params.semitones == 0 else resample.converted(blocks, *resample.speed(params.semitones), at.channels)
+
     def run(self, params: PitchParams, samples: Samples, at: Context) -> Samples:
         glide = self._glide(params, at)
         if glide is None:
@@ -96,6 +103,9 @@ class Rate(StepKind):
 
     def out_rate(self, params: RateParams, rate: int) -> int:
         return params.rate
+
+    def passes(self, params: RateParams, blocks: Iterator[Samples], at: Context) -> Iterator[Samples]:
+        return blocks if params.rate == at.rate else resample.converted(blocks, at.rate, params.rate, at.channels)
 
     def run(self, params: RateParams, samples: Samples, at: Context) -> Samples:
         return resample.convert_rate(samples, at.rate, params.rate)

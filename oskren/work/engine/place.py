@@ -35,7 +35,7 @@ class Workplace:
 
     def renderer(self, *, scratch: bool = False) -> Renderer:
         folder = Path(self.cache)
-        return Renderer(self.path, Scratch(folder) if scratch else Cache(folder), self._cancelled)
+        return Renderer(self.path, Scratch(folder, long_on_disk=True) if scratch else Cache(folder), self._cancelled)
 
     def glance(self, learned: dict[str, Summary]) -> Glance:
         """A renderer that estimates what steps have not measured yet; ``learned`` keeps the estimates from one look to the next."""
