@@ -63,13 +63,13 @@ class Count(BaseModel):
     made: int
 
 
-def counting(left: str = "", behind: bool = False, run: Any = None) -> Kind[Counting]:
+def counting(left: str = "", behind: bool = False, run: Any = None, pauses: bool = False) -> Kind[Counting]:
     def count(studio: Studio, library: object, wanted: Counting, progress: Progress) -> Count:
         for k in range(wanted.to):
             progress.at(k + 1, wanted.to)
         return Count(made=wanted.to)
 
-    return Kind("count", Counting, run or count, left, behind)
+    return Kind("count", Counting, run or count, left, behind, pauses)
 
 
 class Told(unittest.TestCase):
@@ -180,6 +180,35 @@ class Told(unittest.TestCase):
         self.assertIn("There is no library 'no such'", jobs.get(gone).message)
         self.assertEqual({jobs.get(id).state for id in (named, nothing, unknown, gone)}, {"interrupted"})
         self.assertEqual(self.fresh().take_up(kinds), [])
+
+    def test_one_that_rests_rests_on_after_a_restart(self) -> None:
+        before, stopped, asked = self.jobs._studio, threading.Event(), threading.Event()
+
+        def run(studio: object, library: object, wanted: Counting, progress: Progress) -> Count:
+            if studio is before:
+                stopped.wait(90)
+                raise BrokenPipeError("its workers were ended with the server")
+            held = progress.held
+            asked.set()
+            while progress.held:
+                time.sleep(0.01)
+            progress.at(wanted.to, wanted.to)
+            return Count(made=wanted.to if held else 0)
+
+        kind = counting(run=run, pauses=True)
+        job = self.start(kind)
+        self.jobs.pause(job.id, True)
+        self.jobs.end_behind(within_s=0)
+        stopped.set()
+        self.jobs.wait(within_s=90)
+        jobs = self.fresh()
+        self.assertEqual(jobs.take_up({"count": kind}), [job.id])
+        self.assertTrue(asked.wait(90))
+        resting = jobs.get(job.id)
+        self.assertEqual((resting.state, resting.paused, resting.done, resting.left_s), ("running", True, 0, None))
+        jobs.pause(job.id, False)
+        self.assertEqual(ended(jobs, job.id).result, {"kind": "count", "made": 5})
+        self.assertEqual(list(job.resting.parent.iterdir()), [])
 
     def test_ends_that_nobody_heard_are_told_to_the_next_page_once(self) -> None:
         first = ended(self.jobs, self.start(counting()).id)
