@@ -664,6 +664,22 @@ class Stages(InBrowser):
             with self.subTest(stage=stage):
                 self.cuts_nothing_off()
 
+    def test_a_page_under_which_the_app_was_built_anew_says_so_and_goes_on(self) -> None:
+        page = self.page
+        gone = re.compile(r"/assets/(Ship|Wanted)-")
+        page.route(gone, lambda route: route.fulfill(status=404))
+        said = page.get_by_text("Oskren was renewed since the page was opened")
+        self.stage("Ship")
+        expect(said).to_have_count(1)
+        self.press("6")
+        expect(page.get_by_role("alert").filter(has=said)).to_have_count(1)
+        self.stage("Gather")
+        expect(page.locator("[data-sound]").first).to_be_visible()
+        self.stage("Ship")
+        page.unroute(gone)
+        page.get_by_role("button", name="Load the page again").click()
+        expect(page.get_by_label("Folder to ship to")).to_be_visible()
+
     def test_a_wait_says_for_what(self) -> None:
         page = self.page
         self.choose("Bolt drop")

@@ -30,7 +30,7 @@ import { Find } from "./Find";
 import { JobsView } from "./JobsView";
 import { KeyList } from "./KeyList";
 import { Messages } from "./Messages";
-import { Stage } from "./scripts";
+import { NOT_LOADED, Stage } from "./Stage";
 
 const STAGES = [
   ["gather", "Gather", "sounds"],
@@ -42,7 +42,7 @@ const STAGES = [
   ["picture", "Picture", "cues"],
 ] as const;
 
-const Wanted = lazy(() => import("../stages/gather/Wanted"));
+const Wanted = lazy(() => import("../stages/gather/Wanted").catch(() => ({ default: WantedNotLoaded })));
 
 function Libraries() {
   const library = useShared((state) => state.library);
@@ -88,6 +88,14 @@ const unwant = () => useShared.setState({ wanting: false });
 function Coming({ onClose }: { onClose: () => void }) {
   useKeys({ leave: onClose, wanted: onClose }, { over: true });
   return null;
+}
+
+function WantedNotLoaded({ onClose }: { onClose: () => void }) {
+  useEffect(() => {
+    tell(`${NOT_LOADED} Load the page again.`, true);
+    onClose();
+  }, [onClose]);
+  return <Coming onClose={onClose} />;
 }
 
 /** Designs, plans and shipments belong to the project chosen here. */

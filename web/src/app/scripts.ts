@@ -1,5 +1,5 @@
-/** The stages: their scripts are loaded when they are looked at. */
-import { type ComponentType, lazy, useState } from "react";
+/** The scripts of the stages: they are loaded when a stage is looked at. */
+import type { ComponentType } from "react";
 
 const SCRIPTS = {
   gather: () => import("../stages/gather/Gather"),
@@ -13,7 +13,8 @@ const SCRIPTS = {
 
 export type Slug = keyof typeof SCRIPTS;
 
-const loaded: Partial<Record<Slug, ComponentType>> = {};
+/** The stages whose scripts are here. */
+export const loaded: Partial<Record<Slug, ComponentType>> = {};
 
 export const isStage = (slug: string): slug is Slug => Object.hasOwn(SCRIPTS, slug);
 
@@ -22,17 +23,4 @@ export async function load(slug: Slug): Promise<{ default: ComponentType }> {
   const script = await SCRIPTS[slug]();
   loaded[slug] = script.default;
   return script;
-}
-
-const later: Partial<Record<Slug, ComponentType>> = {};
-
-function comes(slug: Slug): ComponentType {
-  later[slug] ??= lazy(() => load(slug));
-  return later[slug];
-}
-
-/** A stage; drawn with what is around it when its script is here already. */
-export function Stage({ slug }: { slug: Slug }) {
-  const [Shown] = useState(() => loaded[slug] ?? comes(slug));
-  return <Shown />;
 }
