@@ -45,7 +45,7 @@ def _continued(samples: Samples, frames: int, rate: int) -> Samples:
     end, before = lane[-like:], lane[:-1]
     agrees = correlate(before, end, "valid", "fft")
     sums = np.concatenate([[0.0], np.cumsum(before**2)])
-    power = sums[like:] - sums[:-like]
+    power = np.maximum(sums[like:] - sums[:-like], 0.0)  # what is left of loud sums behind a loud sound may be under zero
     # the shortest periods are passed over: any sound agrees with itself a few samples ago
     usable = len(agrees) - like // 4
     if usable < 1:
