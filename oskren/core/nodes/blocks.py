@@ -33,7 +33,7 @@ def pumped(stream: Stream, blocks: Iterator[Samples]) -> Iterator[Samples]:
     yield stream.flush()
 
 
-def joined(blocks: Iterator[Samples], frames: int, channels: int) -> Samples:
+def whole_of(blocks: Iterator[Samples], frames: int, channels: int) -> Samples:
     """Blocks as one array of at most ``frames``; never held twice, as joining a list of them would."""
     whole, here = np.empty((frames, channels), np.float32), 0
     for block in blocks:

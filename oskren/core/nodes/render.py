@@ -14,7 +14,7 @@ from oskren.core.audio.layouts import convert
 from oskren.core.audio.seams import SEEK_S, looped
 from oskren.core.audio.weaving import woven
 from oskren.core.errors import Cancelled, OskrenError
-from oskren.core.nodes.blocks import Reader, cut, joined, pumped, skip_frames
+from oskren.core.nodes.blocks import Reader, cut, pumped, skip_frames, whole_of
 from oskren.core.nodes.cache import Cache
 from oskren.core.nodes.digest import node_hash
 from oskren.core.nodes.learning import Learning
@@ -166,7 +166,7 @@ class Renderer(Learning):
         if not limited and (passing := kind.passes(params, self.stream(before), at)) is not None:
             yield from cut(passing, frames)
             return
-        whole = joined(self.stream(before), at.frames, at.channels)
+        whole = whole_of(self.stream(before), at.frames, at.channels)
         self._check()
         given = kind.run(params, whole, at)
         if limited and given.shape[1] == at.channels:
