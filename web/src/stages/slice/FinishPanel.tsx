@@ -103,7 +103,7 @@ export function FinishPanel({ plan, loudest, onFinish, onPlan }: Props) {
             </Flex>
           ))}
           <Box color="dim" fontSize="12px">
-            Each through its own chain, with its own better channel; tuned as the first one is.
+            Each through its own chain; where the better channel is kept, its own; tuned as the first one is.
           </Box>
         </>
       )}
