@@ -51,7 +51,7 @@ ALONG = """(seconds) => new Promise((resolve) => {
     const look = () => {
         const at = Number.parseFloat(document.querySelector("[data-testid=position]").textContent.split(":").pop());
         found.push([shown(), at]);
-        if (performance.now() - begun > 1000 * seconds) resolve(found.filter(([number]) => number !== null));
+        if (performance.now() - begun > 1000 * seconds || video.ended) resolve(found.filter(([number]) => number !== null));
         else video.requestVideoFrameCallback(look);
     };
     video.requestVideoFrameCallback(look);
@@ -186,7 +186,7 @@ class Picture(OfFilm):
     def test_picture_and_sound_stay_within_a_frame_at_every_speed(self) -> None:
         page = self.page
         self.open_scene()
-        for speed, seconds in ((1.0, 6.0), (0.5, 3.0)):
+        for speed, seconds in ((1.0, 4.0), (0.5, 3.0)):
             page.get_by_role("button", name="Play", exact=True).click()
             self.sounding()
             page.wait_for_timeout(1500)  # the picture is led to the sound as it begins
@@ -195,6 +195,12 @@ class Picture(OfFilm):
             off = [number - at * float(COUNTED.rate) for number, at in found]
             # what is written is never newer than what is heard, and often older: the picture seems early then. What a machine that does all
             # else beside it stalls for a moment is caught up with; three frames of four tell where picture and sound lie to each other
+            self.assertLess(abs(float(np.quantile(off, 0.25))), 1.5, found)
+            # a picture that stalled for six frames is with the sound again within a second
+            page.evaluate("() => { document.querySelector('video').currentTime -= 0.2; }")
+            page.wait_for_timeout(1000)
+            found = page.evaluate(ALONG, 1.5)
+            off = [number - at * float(COUNTED.rate) for number, at in found]
             self.assertLess(abs(float(np.quantile(off, 0.25))), 1.5, found)
             page.get_by_role("button", name="Stop", exact=True).click()
             if speed == 1.0:

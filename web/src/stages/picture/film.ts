@@ -12,8 +12,9 @@ export const useAt = create<{ frame: number; held: number | null }>(() => ({ fra
 
 /** Further away from the sound (s) than that the picture is put there anew; nearer it is led there by its speed. */
 const FAR_S = 0.25;
-const LED = 1.5;
-const MOST_LED = 0.12;
+/** By how much faster or slower (share of the speed, per second away) it is led, and at most: a stall of six frames is made up in half a second. */
+const LED = 4;
+const MOST_LED = 0.5;
 
 /** The moment of the film (s) that is heard. */
 function heardAt(opened: Opened | null): number | null {
