@@ -315,5 +315,19 @@ class CommandLine(unittest.TestCase):
 
     def test_starting_imports_no_heavy_library(self) -> None:
         """scipy.signal takes a second: neither the command line nor the server imports it at start."""
-        code = "import sys, oskren.cli, oskren.api.app; sys.exit(any(name in sys.modules for name in ('scipy.signal', 'librosa', 'soxr', 'scipy.ndimage')))"
+        heavy = ("scipy.signal", "librosa", "soxr", "scipy.ndimage")
+        code = f"import sys, oskren.cli.commands, oskren.api.app; sys.exit(any(name in sys.modules for name in {heavy}))"
         self.assertEqual(subprocess.run([sys.executable, "-c", code]).returncode, 0)
+
+    def test_what_loads_late_is_whole_when_it_is_used(self) -> None:
+        """The distributions of scipy.stats are not loaded with the filters, and all of them is there for whoever asks, by whatever name."""
+        for code in (
+            "import scipy.signal, sys; assert 'scipy.stats._continuous_distns' not in sys.modules",
+            "import scipy.signal; assert len(scipy.signal.find_peaks_cwt([0, 1, 4, 1, 0] * 9, [1, 2])) > 1",
+            "from scipy.stats import norm; assert norm.cdf(0) == 0.5",
+            "import scipy.signal, scipy.stats; assert scipy.stats.scoreatpercentile([1, 2, 3], 50) == 2",
+            "import scipy.stats.mstats as m, scipy.stats; assert scipy.stats.mstats is m and scipy.stats.norm.cdf(0) == 0.5",
+        ):
+            with self.subTest(code=code):
+                done = subprocess.run([sys.executable, "-c", f"import oskren; {code}"], capture_output=True, text=True)
+                self.assertEqual(done.returncode, 0, done.stderr)

@@ -8,47 +8,33 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Callable
+from typing import NoReturn
 
-import typer
-
-from oskren.cli import files, libraries, making, serving
-from oskren.cli.said import say
 from oskren.core.errors import OskrenError
+from oskren.work.engine import beforehand
 
-app = typer.Typer(
-    add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help="Record, clean, layer, vary, slice and ship designed sounds."
-)
-COMMANDS: dict[str, Callable[..., None]] = {
-    "demo": serving.demo,
-    "serve": serving.serve,
-    "measure": files.measure,
-    "pitch": files.pitch,
-    "clean": files.clean,
-    "process": files.process,
-    "slice": files.slice_,
-    "import": libraries.import_,
-    "sounds": libraries.sounds,
-    "vary": making.vary,
-    "ship": making.ship,
-    "scene": making.scene,
-}
-for name, command in COMMANDS.items():
-    app.command(name)(command)
+WITH_WORKERS = ("import", "vary", "ship", "scene")
+"""The commands that work with a library: their workers load what they need while the command loads its own."""
+
+
+def _end(sentence: str) -> NoReturn:
+    print(sentence, file=sys.stderr)
+    sys.exit(2)
 
 
 def main() -> None:
     """Entry point: what cannot be used ends with status 2 and one sentence, never with a traceback."""
+    if sys.argv[1:2] and sys.argv[1] in WITH_WORKERS and not {"--help", "--schema"} & set(sys.argv):
+        beforehand.begin()
     try:
+        from oskren.cli.commands import app
+
         app(standalone_mode=True)
     except OskrenError as error:
-        say(str(error))
-        sys.exit(2)
+        _end(str(error))
     except OSError as error:
-        say(f"{error.filename or 'A file'}: {error.strerror or error}; check the path, its rights and the room on the disk")
-        sys.exit(2)
+        _end(f"{error.filename or 'A file'}: {error.strerror or error}; check the path, its rights and the room on the disk")
     except Exception as error:
-        say(f"A fault inside Oskren ended this ({type(error).__name__}: {error}). What was finished until then stays; OSKREN_DEBUG=1 shows where.")
         if os.environ.get("OSKREN_DEBUG"):
             raise
-        sys.exit(2)
+        _end(f"A fault inside Oskren ended this ({type(error).__name__}: {error}). What was finished until then stays; OSKREN_DEBUG=1 shows where.")

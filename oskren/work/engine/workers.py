@@ -15,13 +15,13 @@ import threading
 from collections.abc import Callable, Mapping
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import forkserver
 from pathlib import Path
 from typing import Any
 
 from oskren.core.errors import OskrenError
 from oskren.core.plugins import shelf
 from oskren.core.plugins.outside import PluginError
+from oskren.work.engine import beforehand
 
 TASKS = [f"oskren.work.{stage}.tasks" for stage in ("engine", "gather", "mend", "stack", "slice", "ship")]
 """What workers do, by stage."""
@@ -43,13 +43,9 @@ def load_loops() -> None:
     importlib.import_module(LOOPS)
 
 
-OF_A_COMMAND = ["scipy.signal", "scipy.fft", "scipy.ndimage", "oskren.work.engine.tasks", "oskren.work.gather.tasks"]
-"""What the workers of every command need; what only some need they load themselves."""
-
-
 def _preload(command: bool) -> list[str]:
     if command:
-        return OF_A_COMMAND
+        return beforehand.OF_A_COMMAND
     return [*PRELOAD, LOOPS] if compiled() else PRELOAD
 
 
@@ -138,8 +134,7 @@ class Workers:
 
     def begin(self) -> None:
         """Load what workers need, in a process beside this one, before the first of them is asked for."""
-        forkserver.set_forkserver_preload(_preload(self._command))
-        forkserver.ensure_running()
+        beforehand.begin(_preload(self._command))
 
     def warm(self) -> None:
         """Start the live worker, which takes a while, before somebody waits for it; after a fresh install compile the loops behind it."""
