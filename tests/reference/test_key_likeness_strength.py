@@ -131,7 +131,7 @@ class Likeness(unittest.TestCase):
     def test_bands_add_up(self) -> None:
         """Pink-like tones, one an octave: each band holds its own."""
         for i, low in enumerate(likeness.BANDS_HZ[:-1]):
-            levels = likeness.band_levels(spectrum.magnitudes(sine(low * 1.41, 0.5)[:, 0]), RATE)
+            levels = likeness.band_levels(likeness.bin_powers(spectrum.magnitudes(sine(low * 1.41, 0.5)[:, 0])), RATE)
             self.assertEqual(int(np.argmax(levels)), i)
             self.assertGreater(levels[i], -0.5)
 

@@ -151,6 +151,15 @@ class ShortSounds(unittest.TestCase):
         self.assertTrue(found.padded)
         self.assertAlmostEqual(found.integrated_lufs, -23 - 6.02, delta=0.2)
 
+    def test_what_rings_on_after_a_short_sound_counts_as_filtered_silence_does(self) -> None:
+        """A cut 30 Hz tone rings on in the high-pass of the K-weighting; scipy's filter over the silence says by how much."""
+        for rate in (8_000, 44_100, 48_000, 192_000):
+            with self.subTest(rate=rate):
+                short = np.tile(np.sin(2 * np.pi * 30 * np.arange(rate // 20) / rate + 1.3).astype(np.float32)[:, None], (1, 2))
+                padded = np.concatenate([short, np.zeros((4 * round(rate / 10) - len(short), 2))])
+                power = np.square(signal.sosfilt(loudness.k_weighting(rate), padded, axis=0)).mean(axis=0).sum()
+                self.assertAlmostEqual(loudness.loudness(short, rate).integrated_lufs, -0.691 + 10 * np.log10(power), places=6)
+
     def test_silence_has_no_loudness(self) -> None:
         self.assertIsNone(loudness.loudness(np.zeros((RATE, 1), np.float32), RATE).integrated_lufs)
 

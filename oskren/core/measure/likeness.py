@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from oskren.core.measure import timbre
+from oskren.core.measure import spectrum, timbre
 from oskren.core.types import AnyArray, Floats, Samples
 
 BANDS_HZ = (60.0, 120.0, 250.0, 500.0, 1000.0, 2000.0, 4000.0, 8000.0, 16000.0)
@@ -31,27 +31,29 @@ BESIDE = 0.1
 NEAR = 0.01
 
 
-def band_levels(mags: Samples, rate: int) -> tuple[float, ...]:
+def bin_powers(mags: Samples) -> Floats:
+    """Power of every bin over all frames, shape (bins,), of magnitudes (:func:`oskren.core.measure.spectrum.magnitudes`) of shape (frames, bins)."""
+    return np.asarray(np.einsum("ij,ij->j", mags, mags, dtype=np.float64))
+
+
+def band_levels(power: Floats, rate: int) -> tuple[float, ...]:
     """Level of eight octaves from 60 Hz on, dB under the whole, -60 at least.
 
     Parameters
     ----------
-    mags : array, shape (frames, bins)
-        Magnitudes of :func:`oskren.core.measure.spectrum.magnitudes`.
+    power : array, shape (bins,)
+        See :func:`bin_powers`.
     """
-    power = np.einsum("ij,ij->j", mags, mags, dtype=np.float64)
     total = float(power.sum())
     if total <= 0:
         return (LOWEST_DB,) * (len(BANDS_HZ) - 1)
-    hz = np.linspace(0, rate / 2, len(power))
-    edges = np.searchsorted(hz, BANDS_HZ)
+    edges = np.searchsorted(spectrum.bins_hz(rate, len(power)), BANDS_HZ)
     return tuple(round(max(LOWEST_DB, 10 * math.log10(max(float(power[a:b].sum()) / total, 1e-9))), 2) for a, b in itertools.pairwise(edges))
 
 
-def low_share(mags: Samples, rate: int, below_hz: float = 200.0) -> float:
-    """Share 0..1 of the power below a frequency."""
-    power = np.einsum("ij,ij->j", mags, mags, dtype=np.float64)
-    last = int(np.searchsorted(np.linspace(0, rate / 2, len(power)), below_hz))
+def low_share(power: Floats, rate: int, below_hz: float = 200.0) -> float:
+    """Share 0..1 of the power (:func:`bin_powers`) below a frequency."""
+    last = int(np.searchsorted(spectrum.bins_hz(rate, len(power)), below_hz))
     return float(power[:last].sum() / max(float(power.sum()), 1e-20))
 
 

@@ -39,6 +39,15 @@ def k_weighting(rate: int) -> Floats:
     return np.array([shelf, low])
 
 
+@functools.lru_cache(maxsize=4)
+def _ringing(rate: int) -> Floats:
+    """What the K-weighting rings on for 400 ms from each of its four values of state, shape (frames, 4)."""
+    from scipy.signal import sosfilt
+
+    silence = np.zeros((round(rate * STEP_S) * round(GATE_S / STEP_S), 4))
+    return np.asarray(sosfilt(k_weighting(rate), silence, axis=0, zi=np.eye(4).reshape(2, 2, 4))[0])
+
+
 def channel_weights(layout: str, channels: int) -> Floats:
     """1.41 for what stands between 60 and 120 degrees to a side, 1.0 for all else, LFE left out (ITU-R BS.1770-5, table 4)."""
     labels = CHANNELS.get(layout, ())
@@ -55,7 +64,7 @@ class Powers:
     """
 
     def __init__(self, rate: int, channels: int, layout: str | None = None):
-        self.step = round(rate * STEP_S)
+        self.step, self._rate = round(rate * STEP_S), rate
         self._sections = k_weighting(rate)
         self._state = np.zeros((2, 2, channels))
         self._weights = channel_weights(layout or layout_of(channels), channels)
@@ -66,11 +75,18 @@ class Powers:
         from scipy.signal import sosfilt
 
         weighted, self._state = sosfilt(self._sections, block.astype(np.float64), axis=0, zi=self._state)
+        self._took(weighted)
+
+    def _took(self, weighted: Floats) -> None:
         power = np.concatenate([self._left, np.einsum("ij,ij,j->i", weighted, weighted, self._weights)])
         whole = len(power) // self.step
         if whole:
             self._parts.append(power[: whole * self.step].reshape(whole, self.step).mean(axis=1))
         self._left = power[whole * self.step :]
+
+    def fill_up(self, frames: int) -> None:
+        """Add silence after the end, at most 400 ms of it; nothing follows. What rings on in the filter is found from its state at once."""
+        self._took(_ringing(self._rate)[:frames] @ self._state.reshape(4, -1))
 
     def steps(self) -> Floats:
         return np.concatenate(self._parts) if self._parts else np.zeros(0)
@@ -162,5 +178,5 @@ def loudness(samples: Samples, rate: int, layout: str | None = None) -> Loudness
     padded = len(samples) < need
     powers.add(samples)
     if padded:
-        powers.add(np.zeros((need - len(samples), samples.shape[1]), np.float32))
+        powers.fill_up(need - len(samples))
     return summarise(powers.steps(), padded)

@@ -141,18 +141,19 @@ class Measuring:
             self._head_left -= len(mono)
             self._head.append(mono)
 
-    def finish(self, *, slow: bool = True) -> Measures:
-        """The measures; ``slow=False`` leaves out pitch and bandwidth, which may follow later."""
+    def finish(self, *, slow: bool = True, anchored: bool = False) -> Measures:
+        """The measures; ``slow=False`` leaves out pitch and bandwidth, which may follow later, ``anchored`` the anchor, where it is known."""
         padded = self._frames < self._powers.step * 4
         if padded:
-            self._powers.add(np.zeros((self._powers.step * 4 - self._frames, self.channels), np.float32))
+            self._powers.fill_up(self._powers.step * 4 - self._frames)
         loud = loudness.summarise(self._powers.steps(), padded)
         mono = np.concatenate(self._head) if self._head else np.zeros(0, np.float32)
         sounds = self._peak > 1e-10
         mags = spectrum.magnitudes(mono) if sounds else np.zeros((0, 2), np.float32)
         shape = spectrum.shape(mags, self.rate) if sounds else spectrum.Shape()
         envelope = np.concatenate(self._envelope) if self._envelope else np.zeros(0)
-        found, rising = anchor.propose(envelope), anchor.attack(envelope)
+        found, rising = anchor.Anchor(0.0, "start") if anchored else anchor.propose(envelope), anchor.attack(envelope)
+        powers = likeness.bin_powers(mags)
         slowly = slow_measures(mono, self.rate) if slow and sounds else SlowMeasures()
         floor = noise.noise_floor(np.concatenate(self._floor)) if self._floor else None
         offset = self._sum / max(1, self._frames)
@@ -174,9 +175,9 @@ class Measuring:
             dc_offset=round(float(offset[np.argmax(np.abs(offset))]), 7) if self._frames else 0.0,
             correlation=_rounded(levels.correlation_of(self._pair)),
             attack_s=_rounded(rising.seconds, 4) if sounds else None,
-            bands_db=likeness.band_levels(mags, self.rate) if sounds else (),
+            bands_db=likeness.band_levels(powers, self.rate) if sounds else (),
             timbre=timbre.timbre(mono, self.rate, self._frames / self.rate) if sounds else (),
-            force=strength.force(_rounded(loud.max_momentary_lufs), rising.rise_db, likeness.low_share(mags, self.rate)) if sounds else None,
+            force=strength.force(_rounded(loud.max_momentary_lufs), rising.rise_db, likeness.low_share(powers, self.rate)) if sounds else None,
             **slowly.model_dump(),
         )
 
@@ -210,12 +211,14 @@ def measure(samples: Samples, rate: int, layout: str | None = None, *, slow: boo
     return measure_blocks([samples], rate, samples.shape[1], layout, slow=slow)
 
 
-def measure_blocks(parts: Iterable[Samples], rate: int, channels: int, layout: str | None = None, *, slow: bool = True, true_peak: bool = True) -> Measures:
+def measure_blocks(
+    parts: Iterable[Samples], rate: int, channels: int, layout: str | None = None, *, slow: bool = True, anchored: bool = False, true_peak: bool = True
+) -> Measures:
     """Measure a sound given in blocks."""
     measuring = Measuring(rate, channels, layout, true_peak=true_peak)
     for part in parts:
         measuring.add(part)
-    return measuring.finish(slow=slow)
+    return measuring.finish(slow=slow, anchored=anchored)
 
 
 class FileMeasures(Measures):

@@ -30,11 +30,17 @@ def hann(size: int) -> Samples:
     return (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
 
 
+@functools.lru_cache(maxsize=16)
+def bins_hz(rate: int, bins: int) -> Samples:
+    """Frequencies of the bins of a spectrum from 0 to half the rate, shape (bins,); not to be written to."""
+    return np.linspace(0, rate / 2, bins, dtype=np.float32)
+
+
 def magnitudes(mono: Samples, size: int = SIZE, hop: int = HOP) -> Samples:
     """Magnitudes of windowed frames: shape (frames, size // 2 + 1). ``mono`` has shape (n,) and is padded to whole frames, so that its end counts."""
     from scipy.fft import rfft
 
-    mono = np.pad(mono, (0, size - len(mono) if len(mono) < size else -(len(mono) - size) % hop))
+    mono = np.concatenate([mono, np.zeros(size - len(mono) if len(mono) < size else -(len(mono) - size) % hop, mono.dtype)])
     windows = np.lib.stride_tricks.sliding_window_view(mono, size)[::hop]
     return np.asarray(np.abs(rfft(windows * hann(size), axis=1)), dtype=np.float32)
 
@@ -68,7 +74,7 @@ def shape(mags: Samples, rate: int) -> Shape:
 
     Source: Peeters et al., "The Timbre Toolbox", JASA 130, 2011.
     """
-    frequencies = np.linspace(0, rate / 2, mags.shape[1], dtype=np.float32)
+    frequencies = bins_hz(rate, mags.shape[1])
     squares = mags * mags
     power = squares.sum(axis=1, dtype=np.float64)
     total = np.maximum(mags.sum(axis=1), 1e-12)

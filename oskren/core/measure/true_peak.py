@@ -225,7 +225,8 @@ def true_peak(samples: Samples, rate: int, so_far: float = 0.0, *, lead: int = 0
     highest = np.maximum.reduceat(magnitudes[:stop], starts)
     beside = [float(part.max()) if len(part) else 0.0 for part in (magnitudes[:lead], magnitudes[stop:])]
     around = np.maximum(highest, np.maximum(np.append(highest[1:], beside[1]), np.append(beside[0], highest[:-1])))
-    padded = np.pad(samples, ((REACH, REACH + span), (0, 0)))
+    silence = np.zeros((REACH + span, samples.shape[1]), samples.dtype)
+    padded = np.concatenate([silence[:REACH], samples, silence])
 
     def highest_of(places: AnyArray, best: float) -> float:
         """True peak of some stretches, or ``best``; the context on both sides only feeds the filters, since its own edges would ring."""

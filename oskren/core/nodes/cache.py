@@ -30,7 +30,7 @@ class Cache:
     """
 
     def __init__(self, folder: Path, budget: int = 8 << 30):
-        self.folder, self.budget = folder, budget
+        self.folder, self.budget, self._place = folder, budget, str(folder)
         self._written = 0
         folder.mkdir(parents=True, exist_ok=True)
 
@@ -39,7 +39,7 @@ class Cache:
 
     def open(self, digest: str) -> tuple[Samples, int] | None:
         """Memory-mapped samples (frames, channels) and their rate, or None."""
-        path = self._path(digest)
+        path = f"{self._place}/{digest[:2]}/{digest}.f32"  # joined as text: it is looked for several times a sound
         try:
             with open(path, "rb") as stream:
                 head = json.loads(stream.read(HEADER).decode())

@@ -41,10 +41,10 @@ def node_of(data: dict[str, Any]) -> Node:
     return node
 
 
-def measured(audio: Samples, shape: Shape, *, slow: bool = True, true_peak: bool = True) -> report.Measures:
+def measured(audio: Samples, shape: Shape, *, slow: bool = True, anchored: bool = False, true_peak: bool = True) -> report.Measures:
     size = max(1, round(shape.rate * noise.FRAME_S)) * 100
     parts = (np.array(audio[at : at + size]) for at in range(0, len(audio), size))
-    return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow, true_peak=true_peak)
+    return report.measure_blocks(parts, shape.rate, shape.channels, shape.named, slow=slow, anchored=anchored, true_peak=true_peak)
 
 
 def facts(

@@ -90,7 +90,7 @@ def shots(place: Workplace, nodes: Sequence[dict[str, Any]], slow: Sequence[dict
     for node, known in zip(nodes, slow, strict=True):
 
         def measure(audio: Samples, shape: Shape, known: dict[str, Any] | None = known) -> Measures:
-            fresh = tasks.measured(audio, shape, slow=known is None)
+            fresh = tasks.measured(audio, shape, slow=known is None, anchored=True)
             return fresh if known is None else fresh.model_copy(update=known)
 
         found.append(facts(place, node, renderer, measure, keep=False))
