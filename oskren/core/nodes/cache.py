@@ -37,9 +37,13 @@ class Cache:
     def _path(self, digest: str, suffix: str = ".f32") -> Path:
         return self.folder / digest[:2] / (digest + suffix)
 
+    def _audio_at(self, digest: str) -> str:
+        """Joined as text: it is looked for several times a sound, and at every edit for each layer of a mix."""
+        return f"{self._place}/{digest[:2]}/{digest}.f32"
+
     def open(self, digest: str) -> tuple[Samples, int] | None:
         """Memory-mapped samples (frames, channels) and their rate, or None."""
-        path = f"{self._place}/{digest[:2]}/{digest}.f32"  # joined as text: it is looked for several times a sound
+        path = self._audio_at(digest)
         try:
             with open(path, "rb") as stream:
                 head = json.loads(stream.read(HEADER).decode())
@@ -50,7 +54,7 @@ class Cache:
             return None
 
     def has(self, digest: str) -> bool:
-        return self._path(digest).exists()
+        return os.path.exists(self._audio_at(digest))
 
     def path(self, digest: str) -> Path:
         return self._path(digest)

@@ -21,6 +21,7 @@ from oskren.core.nodes.learning import Learning
 from oskren.core.nodes.limits import Computed, Limited, overlap
 from oskren.core.nodes.model import Chained, Difference, Excerpt, Loop, Mix, Node, Print, Row, Source, Step, active
 from oskren.core.nodes.shapes import on_sum
+from oskren.core.nodes.voices import Voice
 from oskren.core.steps.base import Context, kind_of
 from oskren.core.types import Samples
 
@@ -55,6 +56,7 @@ class Renderer(Learning):
         digest = node_hash(node)
         found = self.cache.open(digest)
         if found is None:
+            self._keep_groups(node)
             shape, blocks = self.output_shape(node), self._compute(node, 0)
             first = next(blocks, None)
             found = self.cache.open(digest)  # a whole step at the end has kept what it made by now
@@ -92,9 +94,19 @@ class Renderer(Learning):
         """Render what must be whole before the first block of a node can be heard: of a mix its voices, not the sum."""
         if isinstance(node, Mix):
             for voice in self.voices(node):
-                self.audio(voice.node)
+                if isinstance(voice.node, Mix):  # the sum of a group comes block by block too
+                    self.make_ready(voice.node)
+                else:
+                    self.audio(voice.node)
         else:
             self.read(node, 0, 1)
+
+    def _keep_groups(self, node: Node) -> None:
+        """What is rendered whole keeps what went through the chains of its groups, for the next time that another group is edited."""
+        if isinstance(node, Mix):
+            for voice in self.voices(node):
+                if isinstance(voice.node, Mix) and active(voice.node.chain):
+                    self.audio(voice.node)
 
     def _check(self) -> None:
         if self._cancelled():
@@ -207,15 +219,43 @@ class Renderer(Learning):
     def _mix(self, mix: Mix, start: int) -> Iterator[Samples]:
         self.renders["mix"] += 1
         shape = self._mix_shape(mix)
-        voices = [(voice, voice.place + shape.zero, self.audio(voice.node)[0]) for voice in self.voices(mix)]
+        voices = [_Sounding(self, voice, voice.place + shape.zero) for voice in self.voices(mix)]
         at, size = start, FIRST
         while at < shape.frames:
             count = min(size, shape.frames - at)
             total = np.zeros((count, max(2, shape.channels)), np.float64)
-            for voice, first, audio in voices:
-                low, high = max(at, first), min(at + count, first + len(audio))
+            for one in voices:
+                low, high = max(at, one.first), min(at + count, one.last)
                 if low < high:
-                    total[low - at : high - at] += voice.heard(np.asarray(audio[low - first : high - first]), low - first)
+                    total[low - at : high - at] += one.heard(low, high)
             result = total.astype(np.float32)
             yield convert(result, "mono") if shape.channels == 1 else result
             at, size = at + count, min(BLOCK, size * 2)
+            voices = [one for one in voices if one.last > at]
+
+
+class _Sounding:
+    """A voice from frame ``first`` to ``last`` of a mix that is read from beginning to end; its audio is looked for when it begins to sound.
+
+    The sum of a group is read along block by block where it is not in the cache: an edit in it is heard without rendering all of it.
+    """
+
+    def __init__(self, renderer: Renderer, voice: Voice, first: int):
+        self._renderer, self._voice = renderer, voice
+        self.first, self.last = first, first + voice.shape.frames
+        self._read: Callable[[int, int], Samples] | None = None
+
+    def heard(self, low: int, high: int) -> Samples:
+        """What it gives to frames ``low`` to ``high`` of the mix; they follow those asked for last."""
+        here = low - self.first
+        if self._read is None:
+            self._read = self._reading(here)
+        return self._voice.heard(self._read(here, high - low), here)
+
+    def _reading(self, here: int) -> Callable[[int, int], Samples]:
+        node = self._voice.node
+        if isinstance(node, Mix) and not self._renderer.cache.has(node_hash(node)):
+            along = Reader(self._renderer.stream(node, here), self._voice.shape.channels)
+            return lambda _, count: along.take(count)
+        audio, _ = self._renderer.audio(node)
+        return lambda at, count: np.asarray(audio[at : at + count])
