@@ -12,9 +12,15 @@ export const useAt = create<{ frame: number; held: number | null }>(() => ({ fra
 
 /** Further away from the sound (s) than that the picture is put there anew; nearer it is led there by its speed. */
 const FAR_S = 0.25;
-/** By how much faster or slower (share of the speed, per second away) it is led, and at most: a stall of six frames is made up in half a second. */
-const LED = 4;
-const MOST_LED = 0.5;
+/** By how much faster or slower (share of the speed) it is led, by how far away (s) it is: gently about the sound, since each change of speed may cost a
+ * frame, and hard where it stalled, so that six frames are made up in half a second. */
+const LED = 1.5;
+const MOST_LED = 0.12;
+const STALLED_LED = 4;
+const MOST_STALLED_LED = 0.5;
+/** Further away than so many frames is stalled, until it is nearer than half a frame. */
+const STALLED = 2.5;
+const MET = 0.5;
 
 /** The moment of the film (s) that is heard. */
 function heardAt(opened: Opened | null): number | null {
@@ -38,6 +44,7 @@ export function showAt(at: number | null, scene: Scene) {
 export function useInTime(picture: HTMLVideoElement | null, opened: Opened | null, scene: Scene) {
   useEffect(() => {
     const { exact } = frameRate(scene.frame_rate);
+    let stalled = false;
     const follow = () => {
       const at = heardAt(opened);
       const { playing, tempo, speedSt } = useListening.getState();
@@ -50,9 +57,12 @@ export function useInTime(picture: HTMLVideoElement | null, opened: Opened | nul
       if (playing && at !== null && held === null) {
         const speed = tempo * 2 ** (speedSt / 12);
         const away = picture.currentTime - at;
-        if (Math.abs(away) > FAR_S) picture.currentTime = Math.max(0, at);
+        // where it is put takes a while to be shown: put there again meanwhile it would never be
+        if (Math.abs(away) > FAR_S && !picture.seeking) picture.currentTime = Math.max(0, at);
         // half a frame off is nothing to see; what is left is made up by going a little faster or slower
-        const lead = Math.abs(away) < 0.25 / exact ? 0 : Math.max(-MOST_LED, Math.min(MOST_LED, -LED * away));
+        stalled = Math.abs(away) > (stalled ? MET : STALLED) / exact;
+        const [led, most] = stalled ? [STALLED_LED, MOST_STALLED_LED] : [LED, MOST_LED];
+        const lead = Math.abs(away) < 0.25 / exact ? 0 : Math.max(-most, Math.min(most, -led * away));
         const rate = Math.max(0.0625, Math.min(16, speed * (1 + lead)));
         if (Math.abs(picture.playbackRate - rate) > 0.002) picture.playbackRate = rate;
         if (picture.paused && !picture.ended) void picture.play().catch(() => {});
