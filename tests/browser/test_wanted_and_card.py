@@ -234,12 +234,16 @@ class Fieldwork(InBrowser):
         expect(page.locator("[data-sound]").first).to_be_visible()
         late: list[Route] = []
         page.route("**/assets/Wanted-*.js", lambda route: route.continue_() if late else late.append(route))
-        with page.expect_request("**/assets/Wanted-*.js"):
-            self.press("6")
-        self.press("Escape")  # left before it is there, it is not shown when it comes; the next press shows it
-        late[0].continue_()
-        self.press("6")
         panel = page.get_by_role("dialog", name="Wanted list")
+        self.press("6")
+        for _ in range(1200):  # the browser may still have the script of a story before, and asks for none
+            if late or panel.is_visible():
+                break
+            page.wait_for_timeout(50)
+        self.press("Escape")  # left before it is there, it is not shown when it comes; the next press shows it
+        for route in list(late):
+            route.continue_()
+        self.press("6")
         write = panel.get_by_label("What is wanted")
         for text in ("2 glass creaks", "kelp torn", "distant thunder"):
             write.fill(text)
