@@ -33,6 +33,11 @@ SHORT = 1 << 20
 """Frames up to which a sound is held whole between learning and processing."""
 
 
+def plain_sum(node: Node) -> bool:
+    """Whether a node is a sum that goes through no chain: adding it up again costs less than keeping it, where a chain is gone through once."""
+    return isinstance(node, Mix) and not active(node.chain)
+
+
 class Renderer(Learning):
     """Renders nodes with files found by ``media`` and a cache.
 
@@ -56,7 +61,6 @@ class Renderer(Learning):
         digest = node_hash(node)
         found = self.cache.open(digest)
         if found is None:
-            self._keep_groups(node)
             shape, blocks = self.output_shape(node), self._compute(node, 0)
             first = next(blocks, None)
             found = self.cache.open(digest)  # a whole step at the end has kept what it made by now
@@ -94,19 +98,12 @@ class Renderer(Learning):
         """Render what must be whole before the first block of a node can be heard: of a mix its voices, not the sum."""
         if isinstance(node, Mix):
             for voice in self.voices(node):
-                if isinstance(voice.node, Mix):  # the sum of a group comes block by block too
+                if plain_sum(voice.node):
                     self.make_ready(voice.node)
                 else:
                     self.audio(voice.node)
         else:
             self.read(node, 0, 1)
-
-    def _keep_groups(self, node: Node) -> None:
-        """What is rendered whole keeps what went through the chains of its groups, for the next time that another group is edited."""
-        if isinstance(node, Mix):
-            for voice in self.voices(node):
-                if isinstance(voice.node, Mix) and active(voice.node.chain):
-                    self.audio(voice.node)
 
     def _check(self) -> None:
         if self._cancelled():
@@ -237,7 +234,7 @@ class Renderer(Learning):
 class _Sounding:
     """A voice from frame ``first`` to ``last`` of a mix that is read from beginning to end; its audio is looked for when it begins to sound.
 
-    The sum of a group is read along block by block where it is not in the cache: an edit in it is heard without rendering all of it.
+    The plain sum of a group is read along block by block where it is not in the cache: an edit in it is heard without rendering all of it.
     """
 
     def __init__(self, renderer: Renderer, voice: Voice, first: int):
@@ -254,7 +251,7 @@ class _Sounding:
 
     def _reading(self, here: int) -> Callable[[int, int], Samples]:
         node = self._voice.node
-        if isinstance(node, Mix) and not self._renderer.cache.has(node_hash(node)):
+        if plain_sum(node) and not self._renderer.cache.has(node_hash(node)):
             along = Reader(self._renderer.stream(node, here), self._voice.shape.channels)
             return lambda _, count: along.take(count)
         audio, _ = self._renderer.audio(node)
